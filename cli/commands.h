@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What each subcommand does. Each returns the process's exit code.
+#pragma once
+
+#include <string>
+#include <vector>
+
+namespace anvil::cli {
+
+inline constexpr int done = 0;         ///< for check: sound
+inline constexpr int not_sound = 1;    ///< done, but the result is not sound
+inline constexpr int bad_input = 2;    ///< nothing was written
+
+struct CheckRequest {
+  std::vector<std::string> inputs;
+  std::string json;
+};
+struct CombineRequest {
+  std::string operation;
+  std::vector<std::string> inputs;
+  std::string output, json;
+};
+struct RunRequest {
+  std::string job, part, output, json;
+};
+struct ConvertRequest {
+  std::string input, output;
+};
+
+int run_check(const CheckRequest& request);
+int run_combine(const CombineRequest& request);
+int run_recipe(const RunRequest& request);
+int run_convert(const ConvertRequest& request);
+
+}  // namespace anvil::cli

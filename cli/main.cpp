@@ -1,0 +1,59 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// clean-anvil-cli: the application's work on files, without a display. The contract is docs/cli.md.
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <new>
+
+#include "cli/commands.h"
+
+int main(int argc, char** argv) {
+  using namespace anvil::cli;
+  CLI::App app{"Combine, check and convert solid meshes.", "clean-anvil-cli"};
+  app.set_version_flag("--version", std::string("clean-anvil-cli ") + ANVIL_VERSION);
+  app.require_subcommand(1);
+  app.footer("Formats by file ending: .stl .obj .ply .off .3mf, and .anvil for check, run and convert.\n"
+             "Exit codes: 0 done (check: sound), 1 done but not sound, 2 bad input or usage.");
+
+  CheckRequest check;
+  auto* check_command = app.add_subcommand("check", "Find every defect and say whether the meshes are sound");
+  check_command->add_option("IN", check.inputs, "Mesh or job files")->required();
+  check_command->add_option("--json", check.json, "Write the reports as JSON to FILE (- is standard output)");
+
+  CombineRequest combine;
+  auto* combine_command = app.add_subcommand("combine", "Combine parts by a Boolean operation");
+  combine_command->add_option("--op", combine.operation, "union, difference (A minus all the others) or intersection")
+      ->required();
+  combine_command->add_option("PART", combine.inputs, "A B [C...]")->required();
+  combine_command->add_option("-o", combine.output, "Output file")->required();
+  combine_command->add_option("--json", combine.json, "Write the report as JSON to FILE (- is standard output)");
+
+  RunRequest run;
+  auto* run_command = app.add_subcommand("run", "Carry out the recipes of a job and write the result");
+  run_command->add_option("JOB", run.job, "Job file (.anvil)")->required();
+  run_command->add_option("--part", run.part, "Name of the part; all visible parts when left out");
+  run_command->add_option("-o", run.output, "Output file")->required();
+  run_command->add_option("--json", run.json, "Write the report as JSON to FILE (- is standard output)");
+
+  ConvertRequest convert;
+  auto* convert_command = app.add_subcommand("convert", "Convert between formats");
+  convert_command->add_option("IN", convert.input, "Mesh or job file")->required();
+  convert_command->add_option("OUT", convert.output, "Output file")->required();
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    if (error.get_exit_code() == 0) return app.exit(error);
+    fmt::print(stderr, "clean-anvil-cli: {}; see --help\n", error.what());
+    return bad_input;
+  }
+  try {
+    if (*check_command) return run_check(check);
+    if (*combine_command) return run_combine(combine);
+    if (*run_command) return run_recipe(run);
+    return run_convert(convert);
+  } catch (const std::bad_alloc&) {
+    fmt::print(stderr, "clean-anvil-cli: there is not enough memory; use smaller files\n");
+    return bad_input;
+  }
+}

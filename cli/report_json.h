@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Reports as the JSON that docs/cli.md promises.
+#pragma once
+
+#include <nlohmann/json.hpp>
+
+#include "core/boolean/combine.h"
+#include "core/soundness/report.h"
+
+namespace anvil::cli {
+
+/// Keys in the order of the contract.
+using Json = nlohmann::ordered_json;
+
+/// The object that `check` gives for one file.
+Json check_json(const std::string& file, const SoundnessReport& report);
+
+/// Wall-clock seconds of the three parts of a run.
+struct Seconds {
+  double read = 0, compute = 0, write = 0;
+};
+
+/// The object that `combine` and `run` give.
+Json combine_json(const std::vector<std::string>& inputs, const Json& result, const BooleanReport& report,
+                  const Seconds& seconds);
+
+}  // namespace anvil::cli

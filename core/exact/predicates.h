@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Exact geometric predicates on points given as doubles: a floating-point filter first, exact
+// expansions where it cannot decide. No tolerance anywhere.
+#pragma once
+
+#include "core/mesh/mesh.h"
+
+namespace anvil {
+
+struct Point2 {
+  double x, y;
+};
+
+/// Drops one coordinate so that a polygon with the given normal keeps its orientation.
+/// Coordinates are copied, never combined, so predicates on projected points stay exact.
+struct Projection {
+  int u, v;
+
+  static Projection along(const Vec3& normal);
+  Point2 operator()(const Vec3& p) const { return {p[u], p[v]}; }
+};
+
+/// Sign of twice the area of triangle abc: 1 when counter-clockwise, 0 when exactly collinear.
+int orient2d(const Point2& a, const Point2& b, const Point2& c);
+
+/// Sign of (b−a)×(c−a)·(d−a): 1 when d lies on the side that the normal of abc points to, 0 when the
+/// four points are exactly coplanar.
+int orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
+
+/// True when the three points lie exactly on one line (two equal points included).
+bool collinear(const Vec3& a, const Vec3& b, const Vec3& c);
+
+/// True when the closed segment pq and the closed, non-degenerate triangle abc have a point in common.
+bool segment_meets_triangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c);
+
+}  // namespace anvil

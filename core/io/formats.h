@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// One reader and one writer per format, on bytes in memory. Readers throw BadFile.
+#pragma once
+
+#include <string>
+#include <string_view>
+
+#include "core/io/bytes.h"
+#include "core/io/mesh_file.h"
+
+namespace anvil {
+
+/// STL, binary or text (StereoLithography Interface Specification, 1989). Several solids in one file
+/// become one mesh; bit-equal corners are welded.
+Import read_stl(std::string_view bytes);
+/// Binary STL: 80-byte header, 32-bit count, 50 bytes a facet, normals by the right-hand rule.
+std::string write_stl(const Mesh& mesh);
+
+/// OBJ: v and f with any number of corners, negative indices, texture and normal references skipped.
+Import read_obj(std::string_view bytes);
+std::string write_obj(const Mesh& mesh);
+
+/// PLY (Turk 1994): text, binary little-endian and big-endian; any scalar types; other elements skipped.
+Import read_ply(std::string_view bytes);
+/// Binary little-endian, double coordinates.
+std::string write_ply(const Mesh& mesh);
+
+/// OFF (Geomview), text, with the optional prefixes for colours, normals and texture coordinates skipped.
+Import read_off(std::string_view bytes);
+std::string write_off(const Mesh& mesh);
+
+/// 3MF Core Specification, by lib3mf; every build item in its place, coordinates in millimetres.
+Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size);
+/// Writes one object in millimetres; polygons are cut into triangles.
+Result<bool> write_3mf(const Mesh& mesh, const std::filesystem::path& path);
+
+}  // namespace anvil

@@ -1,0 +1,75 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/io/mesh_file.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+#include <new>
+
+#include "core/io/formats.h"
+
+namespace anvil {
+
+Result<MeshFormat> format_of(const std::filesystem::path& path) {
+  std::string ending = path.extension().string();
+  std::transform(ending.begin(), ending.end(), ending.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  if (ending == ".stl") return MeshFormat::stl;
+  if (ending == ".obj") return MeshFormat::obj;
+  if (ending == ".ply") return MeshFormat::ply;
+  if (ending == ".off") return MeshFormat::off;
+  if (ending == ".3mf") return MeshFormat::threemf;
+  return Issue{ending.empty() ? "the name has no ending that tells its format"
+                              : fmt::format("\"{}\" is not a mesh format known here", ending),
+               path.string(),
+               {},
+               "use .stl, .obj, .ply, .off or .3mf"};
+}
+
+Result<Import> read_mesh(const std::filesystem::path& path) {
+  const Result<MeshFormat> format = format_of(path);
+  Result<FileBytes> bytes = FileBytes::read(path);
+  if (!bytes) return bytes.issue();
+  if (!format) return format.issue();
+  const std::string_view view = bytes->view();
+  if (view.empty()) return Issue{"the file is empty", path.string(), {}, "export it again"};
+  try {
+    Import import;
+    switch (*format) {
+      case MeshFormat::stl: import = read_stl(view); break;
+      case MeshFormat::obj: import = read_obj(view); break;
+      case MeshFormat::ply: import = read_ply(view); break;
+      case MeshFormat::off: import = read_off(view); break;
+      case MeshFormat::threemf: import = read_3mf(path, view.size()); break;
+    }
+    if (import.mesh.empty())
+      return Issue{import.mesh.positions.empty()
+                       ? std::string("no faces were found in it")
+                       : fmt::format("it holds {} points and no faces", import.mesh.positions.size()),
+                   path.string(),
+                   {},
+                   "choose a file with faces"};
+    return import;
+  } catch (const BadFile& bad) {
+    return Issue{bad.what, path.string(), {}, bad.remedy};
+  } catch (const std::bad_alloc&) {
+    return Issue{"there is not enough memory to read it", path.string(), {}, "close other jobs or split it"};
+  }
+}
+
+Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path) {
+  const Result<MeshFormat> format = format_of(path);
+  if (!format) return format.issue();
+  switch (*format) {
+    case MeshFormat::stl: return write_bytes(path, write_stl(mesh));
+    case MeshFormat::obj: return write_bytes(path, write_obj(mesh));
+    case MeshFormat::ply: return write_bytes(path, write_ply(mesh));
+    case MeshFormat::off: return write_bytes(path, write_off(mesh));
+    case MeshFormat::threemf:
+      return write_through_temporary(path, [&](const auto& temporary) { return write_3mf(mesh, temporary); });
+  }
+  return Issue{"unknown format", path.string(), {}, ""};
+}
+
+}  // namespace anvil

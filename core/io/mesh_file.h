@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Reading and writing meshes as files: STL, OBJ, PLY, OFF and 3MF, told by the file's ending.
+#pragma once
+
+#include <filesystem>
+#include <stop_token>
+#include <string>
+
+#include "core/mesh/mesh.h"
+
+namespace anvil {
+
+enum class MeshFormat { stl, obj, ply, off, threemf };
+
+/// The format for a path's ending (any case), or an Issue that lists the endings known.
+Result<MeshFormat> format_of(const std::filesystem::path& path);
+
+/// A mesh as it stood in a file, and what had to be left out or assumed, in words.
+struct Import {
+  Mesh mesh;
+  std::vector<std::string> notes;
+  bool has_unit = false;  ///< 3MF only: coordinates are in millimetres already
+};
+
+/// Reads one file. Hostile input is expected: every count is checked against the bytes that are there,
+/// so memory stays within a small multiple of the file's size. Polygons stay polygons; the bit-equal
+/// corners of an STL are welded. Fails with the file's name, the place in it and a remedy.
+Result<Import> read_mesh(const std::filesystem::path& path);
+
+/// Writes one file: STL as binary single precision (polygons cut into triangles), PLY as binary
+/// little-endian doubles, OBJ and OFF with enough digits to read back the same doubles, 3MF in millimetres.
+/// Written under a temporary name beside `path` and moved into place; on failure nothing is left.
+/// @return bytes written
+Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path);
+
+}  // namespace anvil

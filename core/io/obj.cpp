@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <fmt/format.h>
+
+#include <iterator>
+
+#include "core/io/formats.h"
+#include "core/io/text_scanner.h"
+
+namespace anvil {
+
+Import read_obj(std::string_view bytes) {
+  TextScanner scan(bytes, '#');
+  Import result;
+  Mesh& mesh = result.mesh;
+  std::size_t short_faces = 0, lines_and_points = 0;
+  std::vector<Index> polygon;
+  std::vector<std::pair<Index, std::size_t>> forward;  // corner, line: vertices may follow their faces
+  do {
+    const auto keyword = scan.word_in_line();
+    if (keyword == "v") {
+      Vec3 p;
+      for (int k = 0; k < 3; ++k) p[k] = scan.number(scan.word_in_line(), "a coordinate");
+      mesh.add_vertex(p);
+    } else if (keyword == "f") {
+      polygon.clear();
+      for (auto corner = scan.word_in_line(); !corner.empty(); corner = scan.word_in_line()) {
+        const auto index = scan.integer(corner.substr(0, corner.find('/')), "a vertex index");
+        const auto count = static_cast<long long>(mesh.positions.size());
+        const long long vertex = index < 0 ? count + index : index - 1;
+        if (index == 0 || vertex < 0 || vertex >= static_cast<long long>(no_index))
+          scan.fail(fmt::format("vertex index {} is out of range (1 to {})", index, count),
+                    "correct the face or export again");
+        if (vertex >= count)
+          forward.emplace_back(static_cast<Index>(mesh.corners.size() + polygon.size()), scan.line());
+        polygon.push_back(static_cast<Index>(vertex));
+      }
+      if (polygon.size() >= 3) {
+        mesh.add_face(polygon);
+      } else {
+        ++short_faces;
+        while (!forward.empty() && forward.back().first >= mesh.corners.size()) forward.pop_back();
+      }
+    } else if (keyword == "l" || keyword == "p") {
+      ++lines_and_points;
+    }
+  } while (scan.next_line());
+  for (const auto& [corner, line] : forward)
+    if (mesh.corners[corner] >= mesh.positions.size())
+      throw BadFile{fmt::format("line {}: vertex index {} is out of range (1 to {})", line,
+                                std::size_t{mesh.corners[corner]} + 1, mesh.positions.size()),
+                    "correct the face or export again"};
+  if (short_faces > 0)
+    result.notes.push_back(fmt::format("{} faces with fewer than three corners were left out", short_faces));
+  if (lines_and_points > 0)
+    result.notes.push_back(fmt::format("{} lines and points were left out", lines_and_points));
+  return result;
+}
+
+std::string write_obj(const Mesh& mesh) {
+  fmt::memory_buffer out;
+  auto to = std::back_inserter(out);
+  fmt::format_to(to, "# Clean Anvil, millimetres\n");
+  for (const Vec3& p : mesh.positions) fmt::format_to(to, "v {} {} {}\n", p.x(), p.y(), p.z());
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    out.push_back('f');
+    for (Index v : mesh.face(f)) fmt::format_to(to, " {}", std::size_t{v} + 1);
+    out.push_back('\n');
+  }
+  return fmt::to_string(out);
+}
+
+}  // namespace anvil

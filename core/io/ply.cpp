@@ -1,0 +1,275 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <cstring>
+#include <optional>
+
+#include "core/io/formats.h"
+#include "core/io/text_scanner.h"
+
+namespace anvil {
+namespace {
+
+enum class Scalar { i8, u8, i16, u16, i32, u32, f32, f64 };
+
+std::optional<Scalar> scalar_named(std::string_view name) {
+  static constexpr std::pair<std::string_view, Scalar> names[] = {
+      {"char", Scalar::i8},    {"int8", Scalar::i8},     {"uchar", Scalar::u8},   {"uint8", Scalar::u8},
+      {"short", Scalar::i16},  {"int16", Scalar::i16},   {"ushort", Scalar::u16}, {"uint16", Scalar::u16},
+      {"int", Scalar::i32},    {"int32", Scalar::i32},   {"uint", Scalar::u32},   {"uint32", Scalar::u32},
+      {"float", Scalar::f32},  {"float32", Scalar::f32}, {"double", Scalar::f64}, {"float64", Scalar::f64}};
+  for (const auto& [known, type] : names)
+    if (known == name) return type;
+  return std::nullopt;
+}
+
+std::size_t size_of(Scalar type) {
+  switch (type) {
+    case Scalar::i8:
+    case Scalar::u8: return 1;
+    case Scalar::i16:
+    case Scalar::u16: return 2;
+    case Scalar::i32:
+    case Scalar::u32:
+    case Scalar::f32: return 4;
+    case Scalar::f64: return 8;
+  }
+  return 8;
+}
+
+struct Property {
+  std::string name;
+  Scalar type;
+  std::optional<Scalar> count_type;  // set for lists
+};
+
+struct Element {
+  std::string name;
+  std::size_t count;
+  std::vector<Property> properties;
+};
+
+/// One value after the other, whatever the encoding.
+class Values {
+ public:
+  virtual ~Values() = default;
+  virtual double next(Scalar type, const std::string& what) = 0;
+  virtual std::size_t bytes_left() const = 0;
+};
+
+class TextValues : public Values {
+ public:
+  explicit TextValues(TextScanner& scan) : scan_(scan) {}
+  double next(Scalar, const std::string& what) override { return scan_.number(scan_.word(), what.c_str()); }
+  std::size_t bytes_left() const override { return scan_.bytes_left(); }
+
+ private:
+  TextScanner& scan_;
+};
+
+class BinaryValues : public Values {
+ public:
+  BinaryValues(std::string_view bytes, std::size_t offset, bool swap)
+      : bytes_(bytes), at_(offset), swap_(swap) {}
+  double next(Scalar type, const std::string& what) override {
+    switch (type) {
+      case Scalar::i8: return take<std::int8_t>(what);
+      case Scalar::u8: return take<std::uint8_t>(what);
+      case Scalar::i16: return take<std::int16_t>(what);
+      case Scalar::u16: return take<std::uint16_t>(what);
+      case Scalar::i32: return take<std::int32_t>(what);
+      case Scalar::u32: return take<std::uint32_t>(what);
+      case Scalar::f32: return finite(static_cast<double>(take<float>(what)), what);
+      case Scalar::f64: return finite(take<double>(what), what);
+    }
+    return 0;
+  }
+  std::size_t bytes_left() const override { return bytes_.size() - at_; }
+
+ private:
+  template <class T>
+  T take(const std::string& what) {
+    if (bytes_left() < sizeof(T))
+      throw BadFile{fmt::format("byte {}: the file ends inside {}", bytes_.size(), what),
+                    "it was cut short: export it again"};
+    std::array<char, sizeof(T)> raw;
+    std::memcpy(raw.data(), bytes_.data() + at_, sizeof(T));
+    at_ += sizeof(T);
+    if (swap_) std::reverse(raw.begin(), raw.end());
+    return std::bit_cast<T>(raw);
+  }
+  double finite(double value, const std::string& what) const {
+    if (!std::isfinite(value))
+      throw BadFile{fmt::format("byte {}: {} is not a finite number", at_, what), "correct it or export again"};
+    return value;
+  }
+
+  std::string_view bytes_;
+  std::size_t at_;
+  bool swap_;
+};
+
+struct Header {
+  std::string encoding;
+  std::vector<Element> elements;
+};
+
+Header read_header(TextScanner& scan) {
+  Header header;
+  if (scan.word() != "ply") scan.fail("a PLY file starts with \"ply\"", "check that it is a PLY file");
+  for (;;) {
+    const std::string keyword(scan.word());
+    if (keyword.empty()) scan.fail("the header has no end_header", "it was cut short: export it again");
+    if (keyword == "end_header") break;
+    if (keyword == "format") {
+      header.encoding = scan.word_in_line();
+    } else if (keyword == "element") {
+      const std::string name(scan.word_in_line());
+      const long long count = scan.integer(scan.word_in_line(), "the element count");
+      if (count < 0) scan.fail("an element count is negative", "correct the header or export again");
+      header.elements.push_back({name, static_cast<std::size_t>(count), {}});
+    } else if (keyword == "property") {
+      if (header.elements.empty())
+        scan.fail("a property stands before any element", "correct the header or export again");
+      std::string type(scan.word_in_line());
+      Property property;
+      if (type == "list") {
+        property.count_type = scalar_named(scan.word_in_line());
+        if (!property.count_type) scan.fail("a list's count has no known type", "export again");
+        type = scan.word_in_line();
+      }
+      const auto scalar = scalar_named(type);
+      if (!scalar)
+        scan.fail(fmt::format("\"{}\" is not a PLY type", TextScanner::shown(type)),
+                  "correct the header or export again");
+      property.type = *scalar;
+      property.name = scan.word_in_line();
+      header.elements.back().properties.push_back(property);
+    } else if (keyword != "comment" && keyword != "obj_info") {
+      scan.fail(fmt::format("unknown header line \"{}\"", TextScanner::shown(keyword)),
+                "correct the header or export again");
+    }
+    scan.next_line();
+  }
+  return header;
+}
+
+/// Refuses counts that the rest of the file cannot hold, before anything is allocated for them.
+void check_room(const Element& element, bool text, std::size_t left) {
+  std::size_t least = 0;
+  for (const Property& p : element.properties) least += text ? 2 : size_of(p.count_type.value_or(p.type));
+  if (element.count > 0 && (least == 0 || element.count > left / least + 1))
+    throw BadFile{fmt::format("the header promises {} of element \"{}\", more than the file can hold",
+                              element.count, element.name),
+                  "it was cut short or damaged: export it again"};
+  if (element.count >= no_index)
+    throw BadFile{fmt::format("{} of element \"{}\" are more than can be held", element.count, element.name),
+                  "split the file"};
+}
+
+}  // namespace
+
+Import read_ply(std::string_view bytes) {
+  TextScanner scan(bytes);
+  const Header header = read_header(scan);
+  const bool text = header.encoding == "ascii";
+  std::unique_ptr<Values> values;
+  if (text) {
+    values = std::make_unique<TextValues>(scan);
+  } else if (header.encoding == "binary_little_endian" || header.encoding == "binary_big_endian") {
+    const auto line_end = bytes.find('\n', bytes.size() - scan.bytes_left());
+    if (line_end == std::string_view::npos)
+      scan.fail("the file ends with its header", "it was cut short: export it again");
+    values = std::make_unique<BinaryValues>(bytes, line_end + 1, header.encoding == "binary_big_endian");
+  } else {
+    throw BadFile{fmt::format("line 2: unknown encoding \"{}\"", TextScanner::shown(header.encoding)),
+                  "export as ascii or binary_little_endian"};
+  }
+
+  Import result;
+  Mesh& mesh = result.mesh;
+  std::size_t short_faces = 0, vertex_count = 0;
+  std::vector<Index> polygon;
+  for (const Element& element : header.elements) {
+    check_room(element, text, values->bytes_left());
+    const bool is_vertex = element.name == "vertex", is_face = element.name == "face";
+    if (is_vertex) {
+      for (const char* axis : {"x", "y", "z"})
+        if (std::none_of(element.properties.begin(), element.properties.end(),
+                         [&](const Property& p) { return p.name == axis && !p.count_type; }))
+          throw BadFile{fmt::format("the header gives its vertices no {} coordinate", axis), "export again"};
+      vertex_count = element.count;
+      mesh.positions.reserve(element.count);
+    } else if (!is_face && element.name == "tristrips") {
+      throw BadFile{"it holds triangle strips, which are not read", "export it with plain faces"};
+    }
+    for (std::size_t i = 0; i < element.count; ++i) {
+      Vec3 p(0, 0, 0);
+      for (const Property& property : element.properties) {
+        const std::string what = fmt::format("{} {} of {} {}", property.name, "value", element.name, i + 1);
+        if (!property.count_type) {
+          const double value = values->next(property.type, what);
+          if (is_vertex && property.name.size() == 1 && property.name[0] >= 'x' && property.name[0] <= 'z')
+            p[property.name[0] - 'x'] = value;
+          continue;
+        }
+        const double count = values->next(*property.count_type, what);
+        const std::size_t least = text ? 2 : size_of(property.type);
+        if (count < 0 || count != std::floor(count) ||
+            count > static_cast<double>(values->bytes_left() / least + 1))
+          throw BadFile{fmt::format("{} {}: a list of {} entries does not fit in the file", element.name,
+                                    i + 1, count),
+                        "it was cut short or damaged: export it again"};
+        const bool corners = is_face && (property.name == "vertex_indices" || property.name == "vertex_index");
+        polygon.clear();
+        for (double k = 0; k < count; ++k) {
+          const double index = values->next(property.type, what);
+          if (!corners) continue;
+          if (index < 0 || index >= static_cast<double>(vertex_count) || index != std::floor(index))
+            throw BadFile{fmt::format("face {}: vertex index {} is out of range (0 to {})", i + 1, index,
+                                      static_cast<double>(vertex_count) - 1),
+                          "correct the face or export again"};
+          polygon.push_back(static_cast<Index>(index));
+        }
+        if (!corners) continue;
+        if (polygon.size() >= 3)
+          mesh.add_face(polygon);
+        else
+          ++short_faces;
+      }
+      if (is_vertex) mesh.positions.push_back(p);
+    }
+  }
+  if (short_faces > 0)
+    result.notes.push_back(fmt::format("{} faces with fewer than three corners were left out", short_faces));
+  return result;
+}
+
+std::string write_ply(const Mesh& mesh) {
+  std::size_t largest = 0;
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) largest = std::max(largest, mesh.face(f).size());
+  const bool small = largest < 256;
+  std::string out = fmt::format(
+      "ply\nformat binary_little_endian 1.0\ncomment Clean Anvil, millimetres\nelement vertex {}\n"
+      "property double x\nproperty double y\nproperty double z\nelement face {}\n"
+      "property list {} uint vertex_indices\nend_header\n",
+      mesh.positions.size(), mesh.face_count(), small ? "uchar" : "uint");
+  out.reserve(out.size() + 24 * mesh.positions.size() + 4 * (mesh.face_count() + mesh.corners.size()));
+  auto put = [&](const auto& value) { out.append(reinterpret_cast<const char*>(&value), sizeof value); };
+  for (const Vec3& p : mesh.positions)
+    for (int k = 0; k < 3; ++k) put(p[k]);
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    const auto face = mesh.face(f);
+    if (small)
+      put(static_cast<std::uint8_t>(face.size()));
+    else
+      put(static_cast<std::uint32_t>(face.size()));
+    for (Index v : face) put(v);
+  }
+  return out;
+}
+
+}  // namespace anvil

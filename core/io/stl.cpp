@@ -1,0 +1,163 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <fmt/format.h>
+#include <tbb/parallel_for.h>
+
+#include <atomic>
+#include <bit>
+#include <cmath>
+#include <cstring>
+
+#include "core/io/formats.h"
+#include "core/io/text_scanner.h"
+#include "core/mesh/triangulate.h"
+#include "core/mesh/weld.h"
+
+namespace anvil {
+namespace {
+
+static_assert(std::endian::native == std::endian::little, "binary STL is little-endian");
+
+constexpr std::size_t header_size = 84;
+constexpr std::size_t facet_size = 50;
+
+Mesh indexed(WeldMap map) {
+  Mesh mesh;
+  mesh.corners = std::move(map.id);
+  mesh.face_offsets.resize(mesh.corners.size() / 3 + 1);
+  for (std::size_t f = 0; f < mesh.face_offsets.size(); ++f) mesh.face_offsets[f] = static_cast<Index>(3 * f);
+  return mesh;
+}
+
+Import read_binary(std::string_view bytes, std::size_t facets) {
+  if (facets > (no_index - 1) / 3)
+    throw BadFile{fmt::format("byte 80: {} facets are more than can be held", facets), "split the file"};
+  auto corners = std::make_unique_for_overwrite<float[]>(9 * facets + 1);
+  std::atomic<std::size_t> first_bad = facets;
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, facets, 8192), [&](const auto& range) {
+    for (std::size_t f = range.begin(); f < range.end(); ++f) {
+      float* out = corners.get() + 9 * f;
+      std::memcpy(out, bytes.data() + header_size + facet_size * f + 12, 36);
+      float sum = 0;  // x − x is 0 for finite x, NaN otherwise
+      for (int k = 0; k < 9; ++k) sum += out[k] - out[k];
+      if (sum != 0) {
+        std::size_t seen = first_bad;
+        while (f < seen && !first_bad.compare_exchange_weak(seen, f)) {
+        }
+      }
+    }
+  });
+  if (first_bad < facets)
+    throw BadFile{fmt::format("facet {} (byte {}): a coordinate is not a finite number", first_bad + 1,
+                              header_size + facet_size * first_bad),
+                  "remove the facet or export again"};
+  WeldMap map = weld_equal(corners.get(), 3 * facets);
+  const std::vector<Index> first = std::move(map.first);
+  Import result{indexed(std::move(map)), {}};
+  result.mesh.positions.resize(first.size());
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, first.size(), 16384), [&](const auto& range) {
+    for (std::size_t v = range.begin(); v < range.end(); ++v) {
+      const float* p = corners.get() + 3 * std::size_t{first[v]};
+      result.mesh.positions[v] = Vec3(p[0], p[1], p[2]);
+    }
+  });
+  const std::size_t expected = header_size + facet_size * facets;
+  if (bytes.size() > expected)
+    result.notes.push_back(fmt::format("{} bytes after the last facet were ignored", bytes.size() - expected));
+  return result;
+}
+
+Import read_text(std::string_view bytes) {
+  TextScanner scan(bytes);
+  std::vector<Vec3> corners;
+  auto expect = [&](const char* keyword) {
+    const auto word = scan.word();
+    if (word != keyword) {
+      if (word.empty())
+        scan.fail(fmt::format("the file ends inside facet {}, before \"{}\"", corners.size() / 3 + 1, keyword),
+                  "it was cut short: export it again");
+      scan.fail(fmt::format("expected \"{}\", found \"{}\"", keyword, TextScanner::shown(word)),
+                "correct the line or export again");
+    }
+  };
+  bool in_solid = false;
+  for (auto word = scan.word(); !word.empty(); word = scan.word()) {
+    if (word == "solid") {
+      in_solid = true;
+      scan.next_line();
+    } else if (word == "endsolid") {
+      in_solid = false;
+      scan.next_line();
+    } else if (word == "facet") {
+      scan.next_line();  // the normal follows from the corners; files often hold nan here
+      expect("outer");
+      expect("loop");
+      for (int corner = 0; corner < 3; ++corner) {
+        expect("vertex");
+        Vec3 p;
+        for (int k = 0; k < 3; ++k) p[k] = scan.number(scan.word(), "a coordinate");
+        corners.push_back(p);
+      }
+      expect("endloop");
+      expect("endfacet");
+    } else {
+      scan.fail(fmt::format("expected \"facet\" or \"endsolid\", found \"{}\"", TextScanner::shown(word)),
+                "check that it is an STL file");
+    }
+  }
+  if (in_solid && corners.empty()) scan.fail("the file ends before its first facet", "export it again");
+  WeldMap map = weld_equal(corners);
+  const std::vector<Index> first = std::move(map.first);
+  Import result{indexed(std::move(map)), {}};
+  for (Index c : first) result.mesh.positions.push_back(corners[c]);
+  if (in_solid)
+    result.notes.push_back("the closing \"endsolid\" is missing: the file may have been cut short");
+  return result;
+}
+
+}  // namespace
+
+Import read_stl(std::string_view bytes) {
+  std::uint32_t facets = 0;
+  if (bytes.size() >= header_size) {
+    std::memcpy(&facets, bytes.data() + 80, 4);
+    if (bytes.size() == header_size + facet_size * std::size_t{facets}) return read_binary(bytes, facets);
+  }
+  const std::string_view text = without_byte_order_mark(bytes);
+  const auto first = text.find_first_not_of(" \t\r\n");
+  // Binary files may start with "solid" too, but they hold zero bytes within the first facet.
+  const bool looks_like_text = first != std::string_view::npos && text.substr(first).starts_with("solid") &&
+                               text.substr(0, 512).find('\0') == std::string_view::npos;
+  if (looks_like_text) return read_text(bytes);
+  if (bytes.size() < header_size)
+    throw BadFile{fmt::format("byte {}: the file ends inside the 84-byte STL header", bytes.size()),
+                  "it was cut short or is not an STL file: export it again"};
+  const std::size_t whole = (bytes.size() - header_size) / facet_size;
+  if (facets > whole)
+    throw BadFile{fmt::format("byte 80: the header promises {} facets, but only {} are there", facets, whole),
+                  "the file was cut short or is not an STL file: export it again"};
+  return read_binary(bytes, facets);
+}
+
+std::string write_stl(const Mesh& mesh) {
+  const auto list = triangulate(mesh).triangles;
+  std::string out(header_size + facet_size * list.size(), '\0');
+  const std::string_view title = "Clean Anvil binary STL, millimetres";
+  std::memcpy(out.data(), title.data(), title.size());
+  const auto count = static_cast<std::uint32_t>(list.size());
+  std::memcpy(out.data() + 80, &count, 4);
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, list.size(), 8192), [&](const auto& range) {
+    for (std::size_t f = range.begin(); f < range.end(); ++f) {
+      const Vec3 &a = mesh.positions[list[f][0]], &b = mesh.positions[list[f][1]],
+                 &c = mesh.positions[list[f][2]];
+      const Vec3 normal = (b - a).cross(c - a).stableNormalized();
+      float record[12];
+      int k = 0;
+      for (const Vec3& v : {normal, a, b, c})
+        for (int axis = 0; axis < 3; ++axis) record[k++] = static_cast<float>(v[axis]);
+      std::memcpy(out.data() + header_size + facet_size * f, record, sizeof record);
+    }
+  });
+  return out;
+}
+
+}  // namespace anvil

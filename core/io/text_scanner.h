@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Words and numbers of a text file, with the line they stand in for error messages.
+#pragma once
+
+#include <fmt/format.h>
+
+#include <charconv>
+#include <cmath>
+#include <string>
+#include <string_view>
+
+#include "core/io/bytes.h"
+
+namespace anvil {
+
+inline std::string_view without_byte_order_mark(std::string_view text) {
+  if (text.size() >= 2 && ((text[0] == '\xFF' && text[1] == '\xFE') || (text[0] == '\xFE' && text[1] == '\xFF')))
+    throw BadFile{"byte 0: the text is UTF-16", "save it as UTF-8 or plain ASCII text"};
+  if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);
+  return text;
+}
+
+class TextScanner {
+ public:
+  explicit TextScanner(std::string_view text, char comment = '\0')
+      : rest_(without_byte_order_mark(text)), comment_(comment) {}
+
+  std::size_t line() const { return line_; }
+  std::size_t bytes_left() const { return rest_.size(); }
+
+  /// Next word anywhere in the rest of the file; empty at the end.
+  std::string_view word() {
+    for (;;) {
+      skip_blanks();
+      if (rest_.empty()) return {};
+      if (rest_[0] == '\n') {
+        ++line_;
+        rest_.remove_prefix(1);
+      } else {
+        return take_word();
+      }
+    }
+  }
+
+  /// Next word of the current line; empty at the line's end. A backslash at the end joins lines.
+  std::string_view word_in_line() {
+    skip_blanks();
+    while (rest_.size() >= 2 && rest_[0] == '\\' && (rest_[1] == '\n' || rest_[1] == '\r')) {
+      rest_.remove_prefix(rest_.find('\n') == std::string_view::npos ? rest_.size() : rest_.find('\n') + 1);
+      ++line_;
+      skip_blanks();
+    }
+    return rest_.empty() || rest_[0] == '\n' ? std::string_view{} : take_word();
+  }
+
+  /// Moves past the end of the current line; false at the end of the file.
+  bool next_line() {
+    const auto end = rest_.find('\n');
+    if (end == std::string_view::npos) {
+      rest_ = {};
+      return false;
+    }
+    rest_.remove_prefix(end + 1);
+    ++line_;
+    return !rest_.empty();
+  }
+
+  double number(std::string_view word, const char* what) const {
+    if (!word.empty() && word[0] == '+') word.remove_prefix(1);
+    double value = 0;
+    const auto [end, error] = std::from_chars(word.data(), word.data() + word.size(), value);
+    if (word.empty()) fail(fmt::format("{} is missing", what), "the file may be cut short: export it again");
+    if (error == std::errc::result_out_of_range && end == word.data() + word.size())
+      value = std::strtod(std::string(word).c_str(), nullptr);
+    else if (error != std::errc{} || end != word.data() + word.size())
+      fail(fmt::format("{} should be a number, not \"{}\"", what, shown(word)), "correct it or export again");
+    if (!std::isfinite(value))
+      fail(fmt::format("{} is {}, not a finite number", what, shown(word)), "correct it or export again");
+    return value;
+  }
+
+  long long integer(std::string_view word, const char* what) const {
+    long long value = 0;
+    const auto [end, error] = std::from_chars(word.data(), word.data() + word.size(), value);
+    if (word.empty()) fail(fmt::format("{} is missing", what), "the file may be cut short: export it again");
+    if (error != std::errc{} || end != word.data() + word.size())
+      fail(fmt::format("{} should be a whole number, not \"{}\"", what, shown(word)),
+           "correct it or export again");
+    return value;
+  }
+
+  [[noreturn]] void fail(const std::string& what, const std::string& remedy) const {
+    throw BadFile{fmt::format("line {}: {}", line_, what), remedy};
+  }
+
+  /// A word as it can stand in a message: short and printable.
+  static std::string shown(std::string_view word) {
+    std::string text;
+    for (char c : word.substr(0, 24)) text += c >= ' ' && c < 127 ? c : '?';
+    return word.size() > 24 ? text + "..." : text;
+  }
+
+ private:
+  static bool blank(char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\v' || c == '\f'; }
+
+  void skip_blanks() {
+    std::size_t n = 0;
+    while (n < rest_.size() && blank(rest_[n])) ++n;
+    if (comment_ != '\0' && n < rest_.size() && rest_[n] == comment_)
+      while (n < rest_.size() && rest_[n] != '\n') ++n;
+    rest_.remove_prefix(n);
+  }
+
+  std::string_view take_word() {
+    std::size_t n = 0;
+    while (n < rest_.size() && !blank(rest_[n]) && rest_[n] != '\n') ++n;
+    const std::string_view word = rest_.substr(0, n);
+    rest_.remove_prefix(n);
+    return word;
+  }
+
+  std::string_view rest_;
+  char comment_;
+  std::size_t line_ = 1;
+};
+
+}  // namespace anvil

@@ -1,0 +1,185 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <fmt/format.h>
+#include <zip.h>
+
+#include <Eigen/Geometry>
+#include <cmath>
+
+#include "Model/COM/NMR_DLLInterfaces.h"
+#include "core/io/formats.h"
+#include "core/mesh/triangulate.h"
+
+namespace anvil {
+namespace {
+
+using namespace NMR;  // lib3mf's C interface
+
+/// Releases a lib3mf object.
+template <class T>
+class Held {
+ public:
+  ~Held() {
+    if (object_ != nullptr) lib3mf_release(object_);
+  }
+  T** out() { return &object_; }
+  T* get() const { return object_; }
+
+ private:
+  T* object_ = nullptr;
+};
+
+void require(LIB3MFRESULT result, const char* doing) {
+  if (result != 0)
+    throw BadFile{fmt::format("{} failed (3MF code {:#x})", doing, static_cast<unsigned>(result)),
+                  "check that it is a 3MF file, or export it again"};
+}
+
+/// A ZIP can promise far more than it holds; look before unpacking.
+void refuse_bombs(const std::filesystem::path& path, std::uintmax_t file_size) {
+  int error = 0;
+  zip_t* archive = zip_open(path.c_str(), ZIP_RDONLY, &error);
+  if (archive == nullptr)
+    throw BadFile{"it is not a ZIP package, as a 3MF file must be", "check that it is a 3MF file"};
+  std::uintmax_t unpacked = 0;
+  for (zip_int64_t i = 0; i < zip_get_num_entries(archive, 0); ++i) {
+    zip_stat_t status;
+    if (zip_stat_index(archive, static_cast<zip_uint64_t>(i), 0, &status) == 0) unpacked += status.size;
+  }
+  zip_discard(archive);
+  if (unpacked > 64 * file_size + (std::uintmax_t{1} << 20))
+    throw BadFile{fmt::format("it unpacks to {} bytes, more than 64 times its size", unpacked),
+                  "it may be damaged or hostile: export it again"};
+}
+
+using Transform = Eigen::Transform<double, 3, Eigen::Affine>;
+
+Transform to_affine(const MODELTRANSFORM& t) {
+  Transform result = Transform::Identity();
+  for (int row = 0; row < 3; ++row)
+    for (int column = 0; column < 4; ++column)
+      result.matrix()(row, column) = static_cast<double>(t.m_fFields[row][column]);
+  return result;
+}
+
+void add_object(Mesh& mesh, PLib3MFModelObjectResource* object, const Transform& placed, int depth) {
+  if (depth > 32) throw BadFile{"components are nested more than 32 deep", "export it flat"};
+  BOOL is_mesh = 0;
+  require(lib3mf_object_ismeshobject(object, &is_mesh), "reading an object");
+  if (!is_mesh) {
+    DWORD count = 0;
+    require(lib3mf_componentsobject_getcomponentcount(object, &count), "reading components");
+    for (DWORD i = 0; i < count; ++i) {
+      Held<PLib3MFModelComponent> component;
+      Held<PLib3MFModelObjectResource> inner;
+      MODELTRANSFORM transform;
+      require(lib3mf_componentsobject_getcomponent(object, i, component.out()), "reading a component");
+      require(lib3mf_component_getobjectresource(component.get(), inner.out()), "reading a component");
+      require(lib3mf_component_gettransform(component.get(), &transform), "reading a component");
+      add_object(mesh, inner.get(), placed * to_affine(transform), depth + 1);
+    }
+    return;
+  }
+  DWORD vertices = 0, triangles = 0;
+  require(lib3mf_meshobject_getvertexcount(object, &vertices), "reading a mesh");
+  require(lib3mf_meshobject_gettrianglecount(object, &triangles), "reading a mesh");
+  if (mesh.corners.size() + 3 * std::size_t{triangles} >= no_index)
+    throw BadFile{"it holds more triangles than can be held", "split the file"};
+  const auto base = static_cast<Index>(mesh.positions.size());
+  for (DWORD i = 0; i < vertices; ++i) {
+    MODELMESHVERTEX v;
+    require(lib3mf_meshobject_getvertex(object, i, &v), "reading a vertex");
+    const Vec3 p(static_cast<double>(v.m_fPosition[0]), static_cast<double>(v.m_fPosition[1]),
+                 static_cast<double>(v.m_fPosition[2]));
+    const Vec3 at = placed * p;
+    if (!at.allFinite())
+      throw BadFile{fmt::format("vertex {}: a coordinate is not finite", i + 1), "export it again"};
+    mesh.add_vertex(at);
+  }
+  for (DWORD i = 0; i < triangles; ++i) {
+    MODELMESHTRIANGLE t;
+    require(lib3mf_meshobject_gettriangle(object, i, &t), "reading a triangle");
+    for (DWORD v : t.m_nIndices)
+      if (v >= vertices)
+        throw BadFile{fmt::format("triangle {}: vertex index {} is out of range", i + 1, v), "export it again"};
+    mesh.add_face({base + t.m_nIndices[0], base + t.m_nIndices[1], base + t.m_nIndices[2]});
+  }
+}
+
+double millimetres_per_unit(DWORD unit) {
+  switch (unit) {
+    case MODELUNIT_MICROMETER: return 1e-3;
+    case MODELUNIT_CENTIMETER: return 10;
+    case MODELUNIT_INCH: return 25.4;
+    case MODELUNIT_FOOT: return 304.8;
+    case MODELUNIT_METER: return 1000;
+    default: return 1;
+  }
+}
+
+}  // namespace
+
+Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size) {
+  refuse_bombs(path, file_size);
+  Held<PLib3MFModel> model;
+  Held<PLib3MFModelReader> reader;
+  require(lib3mf_createmodel(model.out()), "starting the 3MF reader");
+  require(lib3mf_model_queryreader(model.get(), "3mf", reader.out()), "starting the 3MF reader");
+  require(lib3mf_reader_readfromfileutf8(reader.get(), path.c_str()), "reading the package");
+  Import result;
+  result.has_unit = true;
+  Held<PLib3MFModelBuildItemIterator> items;
+  require(lib3mf_model_getbuilditems(model.get(), items.out()), "reading the build");
+  BOOL more = 0;
+  while (lib3mf_builditemiterator_movenext(items.get(), &more) == 0 && more) {
+    Held<PLib3MFModelBuildItem> item;
+    Held<PLib3MFModelObjectResource> object;
+    require(lib3mf_builditemiterator_getcurrent(items.get(), item.out()), "reading a build item");
+    require(lib3mf_builditem_getobjectresource(item.get(), object.out()), "reading a build item");
+    Transform placed = Transform::Identity();
+    BOOL moved = 0;
+    require(lib3mf_builditem_hasobjecttransform(item.get(), &moved), "reading a build item");
+    if (moved) {
+      MODELTRANSFORM transform;
+      require(lib3mf_builditem_getobjecttransform(item.get(), &transform), "reading a build item");
+      placed = to_affine(transform);
+    }
+    add_object(result.mesh, object.get(), placed, 0);
+  }
+  DWORD unit = 0;
+  require(lib3mf_model_getunit(model.get(), &unit), "reading the unit");
+  if (const double scale = millimetres_per_unit(unit); scale != 1)
+    for (Vec3& p : result.mesh.positions) p *= scale;
+  return result;
+}
+
+Result<bool> write_3mf(const Mesh& mesh, const std::filesystem::path& path) {
+  try {
+    Held<PLib3MFModel> model;
+    Held<PLib3MFModelMeshObject> object;
+    Held<PLib3MFModelBuildItem> item;
+    Held<PLib3MFModelWriter> writer;
+    require(lib3mf_createmodel(model.out()), "starting the 3MF writer");
+    require(lib3mf_model_setunit(model.get(), MODELUNIT_MILLIMETER), "writing the unit");
+    require(lib3mf_model_addmeshobject(model.get(), object.out()), "writing the mesh");
+    std::vector<MODELMESHVERTEX> vertices;
+    for (const Vec3& p : mesh.positions)
+      vertices.push_back({{static_cast<float>(p.x()), static_cast<float>(p.y()), static_cast<float>(p.z())}});
+    std::vector<MODELMESHTRIANGLE> triangles;
+    for (const Triangle& t : triangulate(mesh).triangles) {
+      if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0])
+        return Issue{"3MF forbids a triangle that uses one vertex twice", {}, {}, "mend the part first"};
+      triangles.push_back({{t[0], t[1], t[2]}});
+    }
+    require(lib3mf_meshobject_setgeometry(object.get(), vertices.data(), static_cast<DWORD>(vertices.size()),
+                                          triangles.data(), static_cast<DWORD>(triangles.size())),
+            "writing the mesh");
+    require(lib3mf_model_addbuilditem(model.get(), object.get(), nullptr, item.out()), "writing the build");
+    require(lib3mf_model_querywriter(model.get(), "3mf", writer.out()), "starting the 3MF writer");
+    require(lib3mf_writer_writetofileutf8(writer.get(), path.c_str()), "writing the package");
+    return true;
+  } catch (const BadFile& bad) {
+    return Issue{bad.what, {}, {}, "check the disk's free space and the mesh's soundness"};
+  }
+}
+
+}  // namespace anvil

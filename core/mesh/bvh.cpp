@@ -1,0 +1,190 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/mesh/bvh.h"
+
+#include <tbb/parallel_for.h>
+#include <tbb/parallel_invoke.h>
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+namespace anvil {
+namespace {
+
+constexpr float infinity = std::numeric_limits<float>::infinity();
+
+/// Spreads the low 10 bits so that two zero bits stand between each.
+std::uint32_t spread(std::uint32_t x) {
+  x = (x | (x << 16)) & 0x030000FFu;
+  x = (x | (x << 8)) & 0x0300F00Fu;
+  x = (x | (x << 4)) & 0x030C30C3u;
+  return (x | (x << 2)) & 0x09249249u;
+}
+
+struct Keyed {
+  std::uint32_t key;
+  Index index;
+};
+
+/// Least-significant-digit radix sort on the 30 key bits; stable.
+void radix_sort(std::vector<Keyed>& items) {
+  std::vector<Keyed> other(items.size());
+  for (int shift = 0; shift < 30; shift += 10) {
+    std::array<Index, 1025> start{};
+    for (const Keyed& k : items) ++start[((k.key >> shift) & 1023u) + 1];
+    for (std::size_t i = 1; i < start.size(); ++i) start[i] += start[i - 1];
+    for (const Keyed& k : items) other[start[(k.key >> shift) & 1023u]++] = k;
+    items.swap(other);
+  }
+}
+
+float round_down(double x) { return std::nextafter(static_cast<float>(x), -infinity); }
+float round_up(double x) { return std::nextafter(static_cast<float>(x), infinity); }
+
+}  // namespace
+
+void Bvh::Box::add(const Box& o) {
+  for (int k = 0; k < 3; ++k) {
+    lo[k] = std::min(lo[k], o.lo[k]);
+    hi[k] = std::max(hi[k], o.hi[k]);
+  }
+}
+
+Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles) {
+  Box3 all;
+  for (const Vec3& p : positions) all.add(p);
+  centre_ = all.centre();
+  const Vec3 size = all.size();
+  const double span = std::max(size.maxCoeff(), 1e-300);
+  const std::size_t count = triangles.size();
+
+  std::vector<Keyed> keyed(count);
+  std::vector<Box> unsorted(count);
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, 8192), [&](const auto& range) {
+    for (std::size_t i = range.begin(); i < range.end(); ++i) {
+      const Vec3 &a = positions[triangles[i][0]], &b = positions[triangles[i][1]],
+                 &c = positions[triangles[i][2]];
+      std::uint32_t key = 0;
+      for (int k = 0; k < 3; ++k) {
+        const double lo = std::min({a[k], b[k], c[k]}), hi = std::max({a[k], b[k], c[k]});
+        unsorted[i].lo[k] = round_down(lo - centre_[k]);
+        unsorted[i].hi[k] = round_up(hi - centre_[k]);
+        const double cell = (0.5 * (lo + hi) - all.lo[k]) / span * 1023.0;
+        key |= spread(static_cast<std::uint32_t>(std::clamp(cell, 0.0, 1023.0))) << k;
+      }
+      keyed[i] = {key, static_cast<Index>(i)};
+    }
+  });
+  radix_sort(keyed);
+  order_.resize(count);
+  boxes_.resize(count);
+  leaves_ = std::bit_ceil(std::max<std::size_t>(1, (count + leaf_size - 1) / leaf_size));
+  nodes_.assign(2 * leaves_, Box{{infinity, infinity, infinity}, {-infinity, -infinity, -infinity}});
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, (count + leaf_size - 1) / leaf_size, 2048),
+                    [&](const auto& range) {
+                      for (std::size_t leaf = range.begin(); leaf < range.end(); ++leaf)
+                        for (std::size_t i = leaf * leaf_size; i < std::min(count, (leaf + 1) * leaf_size);
+                             ++i) {
+                          order_[i] = keyed[i].index;
+                          boxes_[i] = unsorted[keyed[i].index];
+                          nodes_[leaves_ + leaf].add(boxes_[i]);
+                        }
+                    });
+  for (std::size_t n = leaves_; n-- > 1;) {
+    nodes_[n] = nodes_[2 * n];
+    nodes_[n].add(nodes_[2 * n + 1]);
+  }
+}
+
+struct Bvh::PairWalk {
+  const Bvh& tree;
+  const std::function<void(Index, Index)>& visit;
+  const std::stop_token& stop;
+
+  void leaf_pair(std::size_t a, std::size_t b) const {
+    const std::size_t count = tree.order_.size();
+    const std::size_t a0 = (a - tree.leaves_) * leaf_size, a1 = std::min(count, a0 + leaf_size);
+    const std::size_t b0 = (b - tree.leaves_) * leaf_size, b1 = std::min(count, b0 + leaf_size);
+    for (std::size_t i = a0; i < a1; ++i)
+      for (std::size_t j = a == b ? i + 1 : b0; j < b1; ++j)
+        if (tree.boxes_[i].overlaps(tree.boxes_[j])) visit(tree.order_[i], tree.order_[j]);
+  }
+
+  void cross(std::size_t a, std::size_t b) const {
+    if (!tree.nodes_[a].overlaps(tree.nodes_[b])) return;
+    if (a >= tree.leaves_) return leaf_pair(a, b);
+    cross(2 * a, 2 * b);
+    cross(2 * a, 2 * b + 1);
+    cross(2 * a + 1, 2 * b);
+    cross(2 * a + 1, 2 * b + 1);
+  }
+
+  void self(std::size_t a, int depth) const {
+    if (stop.stop_requested()) throw Stopped{};
+    if (a >= tree.leaves_) return leaf_pair(a, a);
+    if (depth < 10)
+      tbb::parallel_invoke([&] { self(2 * a, depth + 1); }, [&] { self(2 * a + 1, depth + 1); },
+                           [&] { cross(2 * a, 2 * a + 1); });
+    else {
+      self(2 * a, depth + 1);
+      self(2 * a + 1, depth + 1);
+      cross(2 * a, 2 * a + 1);
+    }
+  }
+};
+
+void Bvh::for_each_pair(const std::function<void(Index, Index)>& visit, const std::stop_token& stop) const {
+  PairWalk{*this, visit, stop}.self(1, 0);
+}
+
+std::optional<Bvh::Hit> Bvh::nearest_hit(std::span<const Vec3> positions,
+                                         std::span<const Triangle> triangles, const Vec3& origin,
+                                         const Vec3& direction) const {
+  const Vec3 from = origin - centre_;
+  const Vec3 inverse = direction.cwiseInverse();
+  double nearest = std::numeric_limits<double>::infinity();
+  std::optional<Hit> hit;
+  auto enters = [&](const Box& box) {
+    double t0 = 0, t1 = nearest;
+    for (int k = 0; k < 3; ++k) {
+      if (direction[k] == 0) {
+        if (from[k] < box.lo[k] || from[k] > box.hi[k]) return false;
+        continue;
+      }
+      const double a = (box.lo[k] - from[k]) * inverse[k], b = (box.hi[k] - from[k]) * inverse[k];
+      t0 = std::max(t0, std::min(a, b));
+      t1 = std::min(t1, std::max(a, b));
+    }
+    return t0 <= t1 * (1 + 1e-12);
+  };
+  std::vector<std::size_t> stack{1};
+  while (!stack.empty()) {
+    const std::size_t node = stack.back();
+    stack.pop_back();
+    if (!enters(nodes_[node])) continue;
+    if (node < leaves_) {
+      stack.push_back(2 * node);
+      stack.push_back(2 * node + 1);
+      continue;
+    }
+    const std::size_t begin = (node - leaves_) * leaf_size;
+    for (std::size_t i = begin; i < std::min(order_.size(), begin + leaf_size); ++i) {
+      const Triangle& t = triangles[order_[i]];
+      const Vec3 e1 = positions[t[1]] - positions[t[0]], e2 = positions[t[2]] - positions[t[0]];
+      const Vec3 p = direction.cross(e2);
+      const double det = e1.dot(p);
+      if (det == 0) continue;
+      const Vec3 s = origin - positions[t[0]];
+      const double u = s.dot(p) / det;
+      const Vec3 q = s.cross(e1);
+      const double v = direction.dot(q) / det;
+      const double distance = e2.dot(q) / det;
+      if (u < 0 || v < 0 || u + v > 1 || distance < 0 || distance >= nearest) continue;
+      nearest = distance;
+      hit = Hit{order_[i], distance};
+    }
+  }
+  return hit;
+}
+
+}  // namespace anvil

@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A bounding-volume hierarchy over triangles: candidates for overlap, and the nearest hit of a ray.
+// Boxes are single precision relative to the centre of the bounds, rounded outwards: they may say yes
+// too often, never no.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <stop_token>
+
+#include "core/mesh/triangulate.h"
+
+namespace anvil {
+
+class Bvh {
+ public:
+  /// Sorts the triangles along a Morton curve and builds a perfect binary tree of boxes over groups of
+  /// four (Lauterbach et al., "Fast BVH Construction on GPUs", 2009; here with equal-sized leaves).
+  Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles);
+
+  /// Calls visit(i, j) once for every pair i ≠ j of triangles whose boxes overlap. Calls come from
+  /// several threads at once and in no particular order. Throws Stopped.
+  void for_each_pair(const std::function<void(Index, Index)>& visit, const std::stop_token& stop) const;
+
+  struct Hit {
+    Index triangle;
+    double distance;  ///< in lengths of `direction`
+  };
+  /// Nearest triangle hit by the ray, either side (Möller and Trumbore 1997; for picking, not exact).
+  std::optional<Hit> nearest_hit(std::span<const Vec3> positions, std::span<const Triangle> triangles,
+                                 const Vec3& origin, const Vec3& direction) const;
+
+  /// Groups of four triangles in the order of the Morton curve.
+  std::span<const Index> order() const { return order_; }
+
+ private:
+  struct Box {
+    float lo[3], hi[3];
+    bool overlaps(const Box& o) const {
+      return (lo[0] <= o.hi[0]) & (lo[1] <= o.hi[1]) & (lo[2] <= o.hi[2]) & (o.lo[0] <= hi[0]) &
+             (o.lo[1] <= hi[1]) & (o.lo[2] <= hi[2]);
+    }
+    void add(const Box& o);
+  };
+  static constexpr std::size_t leaf_size = 4;
+  struct PairWalk;
+
+  Vec3 centre_;
+  std::vector<Index> order_;    ///< triangle at each place of the curve
+  std::vector<Box> boxes_;      ///< box of each place
+  std::vector<Box> nodes_;      ///< heap order, root at 1; leaves at [leaves_, 2 leaves_)
+  std::size_t leaves_ = 1;      ///< power of two
+};
+
+}  // namespace anvil

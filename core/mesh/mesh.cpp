@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/mesh/mesh.h"
+
+#include <algorithm>
+
+#include "core/mesh/triangulate.h"
+
+namespace anvil {
+
+Box3 bounds(const Mesh& mesh) {
+  Box3 box;
+  for (Index v : mesh.corners) box.add(mesh.positions[v]);
+  return box;
+}
+
+void append(Mesh& mesh, const Mesh& other) {
+  const auto vertex_base = static_cast<Index>(mesh.positions.size());
+  const auto corner_base = static_cast<Index>(mesh.corners.size());
+  mesh.positions.insert(mesh.positions.end(), other.positions.begin(), other.positions.end());
+  mesh.corners.reserve(mesh.corners.size() + other.corners.size());
+  for (Index v : other.corners) mesh.corners.push_back(v + vertex_base);
+  for (std::size_t f = 1; f < other.face_offsets.size(); ++f)
+    mesh.face_offsets.push_back(other.face_offsets[f] + corner_base);
+}
+
+void reverse_faces(Mesh& mesh) {
+  for (std::size_t f = 0; f < mesh.face_count(); ++f)
+    std::reverse(mesh.corners.begin() + mesh.face_offsets[f] + 1,
+                 mesh.corners.begin() + mesh.face_offsets[f + 1]);
+}
+
+double signed_volume(const Mesh& mesh) {
+  const Vec3 origin = bounds(mesh).centre();
+  double six_volumes = 0;
+  for (const auto& t : triangulate(mesh).triangles) {
+    const Vec3 a = mesh.positions[t[0]] - origin;
+    const Vec3 b = mesh.positions[t[1]] - origin;
+    const Vec3 c = mesh.positions[t[2]] - origin;
+    six_volumes += a.dot(b.cross(c));
+  }
+  return six_volumes / 6;
+}
+
+double surface_area(const Mesh& mesh) {
+  double twice = 0;
+  for (const auto& t : triangulate(mesh).triangles) {
+    const Vec3& a = mesh.positions[t[0]];
+    twice += (mesh.positions[t[1]] - a).cross(mesh.positions[t[2]] - a).norm();
+  }
+  return twice / 2;
+}
+
+}  // namespace anvil

@@ -1,0 +1,129 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/mesh/triangulate.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/exact/predicates.h"
+
+namespace anvil {
+namespace {
+
+/// Twice the vector area (Newell, in Sutherland et al. 1974).
+Vec3 newell_normal(const Mesh& mesh, std::span<const Index> polygon) {
+  Vec3 normal(0, 0, 0);
+  const Vec3 origin = mesh.positions[polygon[0]];
+  for (std::size_t i = 0; i < polygon.size(); ++i) {
+    const Vec3 a = mesh.positions[polygon[i]] - origin;
+    const Vec3 b = mesh.positions[polygon[(i + 1) % polygon.size()]] - origin;
+    normal += a.cross(b);
+  }
+  return normal;
+}
+
+/// How good an ear is: its smallest height against its longest side; larger is rounder.
+double roundness(const Point2& a, const Point2& b, const Point2& c) {
+  const double area = std::abs((b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x));
+  const double longest = std::max({std::hypot(b.x - a.x, b.y - a.y), std::hypot(c.x - b.x, c.y - b.y),
+                                   std::hypot(a.x - c.x, a.y - c.y)});
+  return longest > 0 ? area / (longest * longest) : 0;
+}
+
+/// Writes polygon.size() − 2 triangles to `out`.
+void clip_ears(const Mesh& mesh, std::span<const Index> polygon, Triangle* out) {
+  const Vec3 normal = newell_normal(mesh, polygon);
+  const Projection plane = Projection::along(normal);
+  std::vector<Index> ring(polygon.begin(), polygon.end());
+  std::vector<Point2> flat;
+  for (Index v : ring) flat.push_back(plane(mesh.positions[v]));
+
+  while (ring.size() > 3) {
+    const std::size_t n = ring.size();
+    std::size_t best = n;
+    double best_score = -1;
+    for (std::size_t i = 0; i < n; ++i) {
+      const Point2 &a = flat[(i + n - 1) % n], &b = flat[i], &c = flat[(i + 1) % n];
+      if (orient2d(a, b, c) <= 0) continue;
+      bool empty = true;
+      for (std::size_t j = 0; j < n && empty; ++j) {
+        if (j == i || j == (i + 1) % n || j == (i + n - 1) % n) continue;
+        const Point2& p = flat[j];
+        const bool on_corner = (p.x == a.x && p.y == a.y) || (p.x == c.x && p.y == c.y);
+        empty = on_corner || orient2d(a, b, p) < 0 || orient2d(b, c, p) < 0 || orient2d(c, a, p) < 0;
+      }
+      if (!empty) continue;
+      const double score = roundness(a, b, c);
+      if (score > best_score) {
+        best_score = score;
+        best = i;
+      }
+    }
+    // A polygon that crosses itself or has no area has no proper ear: any corner serves.
+    if (best == n) best = 1;
+    *out++ = {ring[(best + n - 1) % n], ring[best], ring[(best + 1) % n]};
+    ring.erase(ring.begin() + static_cast<std::ptrdiff_t>(best));
+    flat.erase(flat.begin() + static_cast<std::ptrdiff_t>(best));
+  }
+  *out = {ring[0], ring[1], ring[2]};
+}
+
+/// A convex, strictly planar-looking quad is split along its shorter diagonal; others go to ear clipping.
+bool split_quad(const Mesh& mesh, std::span<const Index> q, Triangle* out) {
+  const Projection plane = Projection::along(newell_normal(mesh, q));
+  std::array<Point2, 4> p;
+  for (std::size_t i = 0; i < 4; ++i) p[i] = plane(mesh.positions[q[i]]);
+  for (std::size_t i = 0; i < 4; ++i)
+    if (orient2d(p[i], p[(i + 1) % 4], p[(i + 2) % 4]) <= 0) return false;
+  const double d02 = (mesh.positions[q[2]] - mesh.positions[q[0]]).squaredNorm();
+  const double d13 = (mesh.positions[q[3]] - mesh.positions[q[1]]).squaredNorm();
+  if (d02 <= d13) {
+    out[0] = {q[0], q[1], q[2]};
+    out[1] = {q[0], q[2], q[3]};
+  } else {
+    out[0] = {q[1], q[2], q[3]};
+    out[1] = {q[1], q[3], q[0]};
+  }
+  return true;
+}
+
+}  // namespace
+
+TriangleList triangulate(const Mesh& mesh) {
+  TriangleList list;
+  const std::size_t faces = mesh.face_count();
+  if (mesh.triangles_only()) {
+    list.triangles.resize(faces);
+    list.face.resize(faces);
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, faces, 16384), [&](const auto& range) {
+      for (std::size_t f = range.begin(); f < range.end(); ++f) {
+        list.triangles[f] = {mesh.corners[3 * f], mesh.corners[3 * f + 1], mesh.corners[3 * f + 2]};
+        list.face[f] = static_cast<Index>(f);
+      }
+    });
+    return list;
+  }
+  std::vector<Index> first(faces + 1, 0);
+  for (std::size_t f = 0; f < faces; ++f) {
+    const std::size_t n = mesh.face(f).size();
+    first[f + 1] = first[f] + static_cast<Index>(n < 3 ? 0 : n - 2);
+  }
+  list.triangles.resize(first[faces]);
+  list.face.resize(first[faces]);
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, faces, 1024), [&](const auto& range) {
+    for (std::size_t f = range.begin(); f < range.end(); ++f) {
+      const auto polygon = mesh.face(f);
+      if (polygon.size() < 3) continue;
+      Triangle* out = list.triangles.data() + first[f];
+      std::fill(list.face.begin() + first[f], list.face.begin() + first[f + 1], static_cast<Index>(f));
+      if (polygon.size() == 3)
+        *out = {polygon[0], polygon[1], polygon[2]};
+      else if (polygon.size() != 4 || !split_quad(mesh, polygon, out))
+        clip_ears(mesh, polygon, out);
+    }
+  });
+  return list;
+}
+
+}  // namespace anvil

@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/soundness/analysis.h"
+
+#include <tbb/parallel_for.h>
+#include <tbb/parallel_invoke.h>
+
+#include <algorithm>
+#include <atomic>
+
+#include "core/exact/predicates.h"
+#include "core/mesh/union_find.h"
+
+namespace anvil {
+namespace {
+
+bool is_degenerate(const Vec3& a, const Vec3& b, const Vec3& c) {
+  const Projection plane = Projection::along((b - a).cross(c - a));
+  return orient2d(plane(a), plane(b), plane(c)) == 0 && collinear(a, b, c);
+}
+
+constexpr std::size_t most_faces_per_place = 400, most_segments_per_place = 2000;
+
+}  // namespace
+
+Analysis::Analysis(const Mesh& m, const std::stop_token& s) : mesh(m), stop(s) {
+  tbb::parallel_invoke([&] { triangles = triangulate(mesh); }, [&] { positions = weld_equal(mesh.positions); },
+                       [&] { edges = build_edges(mesh); });
+  check_stop();
+  if (!all_welded()) by_position_ = build_edges(mesh, positions.id);
+  degenerate.resize(triangles.triangles.size());
+  std::atomic<std::size_t> open = 0, non_manifold = 0, inconsistent = 0;
+  auto find_shells = [&] {
+    UnionFind faces(mesh.face_count());
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+      const auto uses = edges.corners_of(e);
+      for (std::size_t k = 1; k < uses.size(); ++k)
+        faces.unite(edges.corner_face[uses[0]], edges.corner_face[uses[k]]);
+    }
+    shells = faces.number(shell);
+  };
+  tbb::parallel_invoke(
+      [&] {
+        const auto& list = triangles.triangles;
+        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, list.size(), 8192), [&](const auto& range) {
+          for (std::size_t i = range.begin(); i < range.end(); ++i)
+            degenerate[i] = is_degenerate(mesh.positions[list[i][0]], mesh.positions[list[i][1]],
+                                          mesh.positions[list[i][2]]);
+        });
+      },
+      find_shells,
+      [&] {
+        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, edges.size(), 16384), [&](const auto& range) {
+          std::size_t o = 0, n = 0, i = 0;
+          for (std::size_t e = range.begin(); e < range.end(); ++e) {
+            const auto uses = edges.corners_of(e);
+            if (uses.size() == 1) ++o;
+            if (uses.size() > 2) ++n;
+            if (uses.size() == 2 && mesh.corners[uses[0]] == mesh.corners[uses[1]]) ++i;
+          }
+          open += o;
+          non_manifold += n;
+          inconsistent += i;
+        });
+      });
+  open_edge_count = open;
+  non_manifold_edge_count = non_manifold;
+  inconsistent_edge_count = inconsistent;
+  check_stop();
+  if (non_manifold_edge_count == 0) {
+    patch = shell;
+    patches = shells;
+    return;
+  }
+  UnionFind faces(mesh.face_count());
+  for (std::size_t e = 0; e < edges.size(); ++e) {
+    const auto uses = edges.corners_of(e);
+    if (uses.size() == 2) faces.unite(edges.corner_face[uses[0]], edges.corner_face[uses[1]]);
+  }
+  patches = faces.number(patch);
+}
+
+Vec3 Analysis::face_centre(Index face) const {
+  Vec3 sum = Vec3::Zero();
+  const auto corners = mesh.face(face);
+  for (Index v : corners) sum += mesh.positions[v];
+  return sum / static_cast<double>(corners.size());
+}
+
+Place place_around(const std::vector<Vec3>& points, std::string text) {
+  Box3 box;
+  for (const Vec3& p : points) box.add(p);
+  Place place;
+  place.position = box.centre();
+  place.radius = box.diagonal() / 2;
+  place.text = std::move(text);
+  return place;
+}
+
+Place place_of_faces(const Analysis& a, const std::vector<Index>& faces, std::string text) {
+  std::vector<Vec3> points;
+  for (Index f : faces)
+    for (Index v : a.mesh.face(f)) points.push_back(a.mesh.positions[v]);
+  Place place = place_around(points, std::move(text));
+  place.faces.assign(faces.begin(),
+                     faces.begin() + static_cast<std::ptrdiff_t>(std::min(faces.size(), most_faces_per_place)));
+  for (Index f : place.faces)
+    for (Index c = a.mesh.face_offsets[f];
+         c < a.mesh.face_offsets[f + 1] && place.segments.size() < most_segments_per_place; ++c)
+      place.segments.push_back({a.start_of(c), a.end_of(c)});
+  return place;
+}
+
+std::vector<std::vector<Index>> connected_groups(const Analysis& a, const std::vector<Index>& faces) {
+  UnionFind sets(faces.size());
+  std::vector<std::pair<Index, Index>> corners;  // position, place in `faces`
+  for (Index i = 0; i < faces.size(); ++i)
+    for (Index v : a.mesh.face(faces[i])) corners.emplace_back(a.positions.id[v], i);
+  std::sort(corners.begin(), corners.end());
+  for (std::size_t k = 1; k < corners.size(); ++k)
+    if (corners[k].first == corners[k - 1].first) sets.unite(corners[k].second, corners[k - 1].second);
+  std::vector<Index> set_of;
+  std::vector<std::vector<Index>> groups(sets.number(set_of));
+  for (Index i = 0; i < faces.size(); ++i) groups[set_of[i]].push_back(faces[i]);
+  return groups;
+}
+
+}  // namespace anvil

@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <tbb/enumerable_thread_specific.h>
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+
+#include "core/soundness/analysis.h"
+
+namespace anvil {
+namespace {
+
+/// Do two faces run around the same positions, either way?
+bool same_ring(const Analysis& a, Index f, Index g) {
+  const auto p = a.mesh.face(f), q = a.mesh.face(g);
+  if (p.size() != q.size()) return false;
+  auto id = [&](Index v) { return a.positions.id[v]; };
+  const std::size_t n = p.size();
+  for (std::size_t shift = 0; shift < n; ++shift) {
+    if (id(q[shift]) != id(p[0])) continue;
+    bool along = true, against = true;
+    for (std::size_t k = 1; k < n; ++k) {
+      along = along && id(q[(shift + k) % n]) == id(p[k]);
+      against = against && id(q[(shift + n - k) % n]) == id(p[k]);
+    }
+    if (along || against) return true;
+  }
+  return false;
+}
+
+}  // namespace
+
+/// Doubled faces share every edge by position, so it is enough to compare each face with the others on
+/// its first proper edge. Each face with an earlier twin counts once.
+void find_doubled(const Analysis& a, SoundnessReport& report) {
+  const EdgeTable& edges = a.position_edges();
+  tbb::enumerable_thread_specific<std::vector<Index>> parts;
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, a.mesh.face_count(), 8192), [&](const auto& range) {
+    for (std::size_t k = range.begin(); k < range.end(); ++k) {
+      const auto f = static_cast<Index>(k);
+      Index corner = a.mesh.face_offsets[f];
+      while (corner < a.mesh.face_offsets[f + 1] && edges.corner_edge[corner] == no_index) ++corner;
+      if (corner == a.mesh.face_offsets[f + 1]) continue;
+      for (Index use : edges.corners_of(edges.corner_edge[corner])) {
+        const Index g = edges.corner_face[use];
+        if (g < f && same_ring(a, f, g)) {
+          parts.local().push_back(f);
+          break;
+        }
+      }
+    }
+  });
+  std::vector<Index> found;
+  for (const auto& part : parts) found.insert(found.end(), part.begin(), part.end());
+  std::sort(found.begin(), found.end());
+  FamilyReport& family = report.of(Family::doubled_faces);
+  family.count = found.size();
+  for (const auto& group : connected_groups(a, found))
+    family.places.push_back(place_of_faces(
+        a, group, group.size() == 1 ? "1 face lies on another" : std::to_string(group.size()) + " faces lie on others"));
+}
+
+}  // namespace anvil

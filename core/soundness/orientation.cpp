@@ -1,0 +1,197 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/mesh/winding.h"
+#include "core/soundness/analysis.h"
+
+namespace anvil {
+namespace {
+
+/// One patch: faces that hang together over edges with exactly two faces.
+struct Patch {
+  std::vector<Triangle> triangles;  // turned to agree with the patch's first face
+  std::vector<Index> faces;
+  Box3 box;
+  double volume = 0;  // signed, after turning; about the centre of the box
+  double area = 0;
+  std::size_t turned = 0;  // faces that disagree with the first one
+  bool rim_open = false, rim_non_manifold = false;
+  bool closed() const { return !rim_open && !rim_non_manifold; }
+};
+
+/// For each face, 1 when it must be turned to agree with the first face of its patch.
+std::vector<char> parities(const Analysis& a) {
+  std::vector<char> parity(a.mesh.face_count(), 0);
+  if (a.inconsistent_edge_count == 0) return parity;
+  std::vector<char> seen(a.mesh.face_count(), 0);
+  std::vector<Index> queue;
+  for (Index seed = 0; seed < a.mesh.face_count(); ++seed) {
+    if (seen[seed]) continue;
+    seen[seed] = 1;
+    queue.assign(1, seed);
+    while (!queue.empty()) {
+      const Index f = queue.back();
+      queue.pop_back();
+      for (Index c = a.mesh.face_offsets[f]; c < a.mesh.face_offsets[f + 1]; ++c) {
+        if (a.edges.corner_edge[c] == no_index) continue;
+        const auto uses = a.edges.corners_of(a.edges.corner_edge[c]);
+        if (uses.size() != 2) continue;
+        const Index other = uses[0] == c ? uses[1] : uses[0];
+        const Index g = a.edges.corner_face[other];
+        if (seen[g]) continue;
+        seen[g] = 1;
+        const bool same_way = a.mesh.corners[other] == a.mesh.corners[c];
+        parity[g] = static_cast<char>(parity[f] ^ static_cast<char>(same_way));
+        queue.push_back(g);
+      }
+    }
+  }
+  return parity;
+}
+
+std::vector<Patch> collect_patches(const Analysis& a, const std::vector<char>& parity) {
+  std::vector<Patch> patches(a.patches);
+  for (Index f = 0; f < a.mesh.face_count(); ++f) {
+    Patch& patch = patches[a.patch[f]];
+    patch.faces.push_back(f);
+    patch.turned += static_cast<std::size_t>(parity[f]);
+    for (Index v : a.mesh.face(f)) patch.box.add(a.mesh.positions[v]);
+  }
+  for (std::size_t i = 0; i < a.triangles.triangles.size(); ++i) {
+    const Index f = a.triangles.face[i];
+    Triangle t = a.triangles.triangles[i];
+    if (parity[f]) std::swap(t[1], t[2]);
+    Patch& patch = patches[a.patch[f]];
+    patch.triangles.push_back(t);
+    const Vec3 origin = patch.box.centre();
+    const Vec3 p = a.mesh.positions[t[0]] - origin, q = a.mesh.positions[t[1]] - origin,
+               r = a.mesh.positions[t[2]] - origin;
+    patch.volume += p.dot(q.cross(r)) / 6;
+    patch.area += (q - p).cross(r - p).norm() / 2;
+  }
+  for (Index e = 0; e < a.edges.size(); ++e) {
+    const auto uses = a.edges.corners_of(e);
+    if (uses.size() == 2) continue;
+    for (Index c : uses) {
+      Patch& patch = patches[a.patch[a.edges.corner_face[c]]];
+      (uses.size() == 1 ? patch.rim_open : patch.rim_non_manifold) = true;
+    }
+  }
+  return patches;
+}
+
+/// Does closed patch `outer` enclose `inner`? Judged at the corner that lies most clearly in or out.
+bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
+  if ((inner.box.lo.array() < outer.box.lo.array()).any() || (inner.box.hi.array() > outer.box.hi.array()).any())
+    return false;
+  double clearest = 0;
+  bool inside = false;
+  const std::size_t step = std::max<std::size_t>(1, inner.triangles.size() / 4);
+  for (std::size_t i = 0; i < inner.triangles.size(); i += step) {
+    const double w = std::abs(
+        winding_number(a.mesh.positions, outer.triangles, a.mesh.positions[inner.triangles[i][0]]));
+    if (std::abs(w - 0.5) <= clearest) continue;
+    clearest = std::abs(w - 0.5);
+    inside = w > 0.5;
+  }
+  return inside;
+}
+
+/// A wall hangs on non-manifold edges and has the rest of the mesh's inside on both of its sides.
+bool is_wall(const Analysis& a, const std::vector<Patch>& patches, std::size_t candidate) {
+  const Patch& patch = patches[candidate];
+  const Triangle* largest = nullptr;
+  double most = 0;
+  for (const Triangle& t : patch.triangles) {
+    const Vec3& p = a.mesh.positions[t[0]];
+    const double area = (a.mesh.positions[t[1]] - p).cross(a.mesh.positions[t[2]] - p).norm();
+    if (area > most) {
+      most = area;
+      largest = &t;
+    }
+  }
+  if (largest == nullptr) return false;
+  const Vec3 &p = a.mesh.positions[(*largest)[0]], &q = a.mesh.positions[(*largest)[1]],
+             &r = a.mesh.positions[(*largest)[2]];
+  const Vec3 step = 1e-4 * std::sqrt(most) * (q - p).cross(r - p).normalized();
+  const Vec3 centre = (p + q + r) / 3;
+  double front = 0, back = 0;
+  for (std::size_t k = 0; k < patches.size(); ++k) {
+    a.check_stop();
+    // Patches with the very same outline of faces (a wall that came in twice) belong to the wall.
+    const bool twin = patches[k].triangles.size() == patch.triangles.size() && patches[k].rim_non_manifold &&
+                      patches[k].box.lo == patch.box.lo && patches[k].box.hi == patch.box.hi;
+    if (k == candidate || twin) continue;
+    front += winding_number(a.mesh.positions, patches[k].triangles, centre + step);
+    back += winding_number(a.mesh.positions, patches[k].triangles, centre - step);
+  }
+  return std::abs(front) > 0.5 && std::abs(back) > 0.5;
+}
+
+}  // namespace
+
+void find_turned_faces_and_inner_walls(const Analysis& a, SoundnessReport& report) {
+  FamilyReport& turned = report.of(Family::flipped_faces);
+  FamilyReport& walls = report.of(Family::inner_walls);
+  const std::vector<char> parity = parities(a);
+  a.check_stop();
+  const std::vector<Patch> patches = collect_patches(a, parity);
+
+  std::vector<std::size_t> closed_by_size;
+  for (std::size_t k = 0; k < patches.size(); ++k)
+    if (patches[k].closed()) closed_by_size.push_back(k);
+  std::stable_sort(closed_by_size.begin(), closed_by_size.end(), [&](std::size_t x, std::size_t y) {
+    return std::abs(patches[x].volume) > std::abs(patches[y].volume);
+  });
+
+  // turn_first[k]: the patch's first face (and all that agree with it) has to be turned over.
+  std::vector<char> turn_first(patches.size(), 0);
+  std::vector<int> corrected(patches.size(), 0);
+  for (std::size_t rank = 0; rank < closed_by_size.size(); ++rank) {
+    const std::size_t k = closed_by_size[rank];
+    const Patch& patch = patches[k];
+    int around = 0;  // winding number just outside this shell
+    for (std::size_t earlier = 0; earlier < rank; ++earlier) {
+      a.check_stop();
+      if (encloses(a, patches[closed_by_size[earlier]], patch)) around += corrected[closed_by_size[earlier]];
+    }
+    const int sign = patch.volume < 0 ? -1 : 1;
+    const bool mostly_first = 2 * patch.turned <= patch.faces.size();
+    const int as_stored = mostly_first ? sign : -sign;  // sign of the orientation that most faces have
+    int wanted = 1;
+    if (around > 0) {
+      wanted = as_stored;
+      if (wanted > 0) {
+        ++walls.count;
+        walls.places.push_back(place_of_faces(
+            a, patch.faces, fmt::format("shell of {} faces inside another, not a cavity", patch.faces.size())));
+      }
+    }
+    corrected[k] = wanted;
+    turn_first[k] = sign != wanted;
+  }
+  for (std::size_t k = 0; k < patches.size(); ++k) {
+    const Patch& patch = patches[k];
+    if (patch.closed()) continue;
+    const bool has_inside = std::abs(patch.volume) > 1e-3 * patch.area * patch.box.diagonal();
+    turn_first[k] = has_inside ? patch.volume < 0 : 2 * patch.turned > patch.faces.size();
+    if (patch.rim_non_manifold && !patch.rim_open && is_wall(a, patches, k)) {
+      ++walls.count;
+      walls.places.push_back(place_of_faces(
+          a, patch.faces, fmt::format("wall of {} faces with material on both sides", patch.faces.size())));
+    }
+  }
+
+  std::vector<Index> found;
+  for (Index f = 0; f < a.mesh.face_count(); ++f)
+    if ((parity[f] != 0) != (turn_first[a.patch[f]] != 0)) found.push_back(f);
+  turned.count = found.size();
+  for (const auto& group : connected_groups(a, found))
+    turned.places.push_back(
+        place_of_faces(a, group, fmt::format("{} faces turned the wrong way", group.size())));
+}
+
+}  // namespace anvil

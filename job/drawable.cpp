@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/drawable.h"
+
+#include <meshoptimizer.h>
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
+
+#include "core/mesh/edges.h"
+
+namespace anvil {
+namespace {
+
+void store(const Vec3& v, float* out) {
+  for (int k = 0; k < 3; ++k) out[k] = static_cast<float>(v[k]);
+}
+
+Vec3 face_normal(const Mesh& mesh, Index f) {
+  const auto face = mesh.face(f);
+  Vec3 normal = Vec3::Zero();
+  const Vec3& origin = mesh.positions[face[0]];
+  for (std::size_t k = 1; k + 1 < face.size(); ++k)
+    normal += (mesh.positions[face[k]] - origin).cross(mesh.positions[face[k + 1]] - origin);
+  return normal.stableNormalized();
+}
+
+void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& stop) {
+  constexpr double crease = 0.93969262;   // cos 20°
+  constexpr double coplanar = 0.9999996;  // cos 0.05°
+  const EdgeTable edges = build_edges(mesh);
+  std::vector<Vec3> normals(mesh.face_count());
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, normals.size(), 4096), [&](const auto& range) {
+    for (std::size_t f = range.begin(); f < range.end(); ++f) normals[f] = face_normal(mesh, static_cast<Index>(f));
+  });
+  for (std::size_t e = 0; e < edges.size(); ++e) {
+    if (e % 65536 == 0 && stop.stop_requested()) throw Stopped{};
+    const auto uses = edges.corners_of(e);
+    const Vec3& n = normals[edges.corner_face[uses[0]]];
+    const Vec3& m = normals[edges.corner_face[uses[uses.size() - 1]]];
+    const double cosine = n.dot(m);
+    if (uses.size() == 2 && cosine > coplanar) continue;
+    DrawnEdge edge;
+    store(mesh.positions[edges.vertices[e][0]] - drawable.centre, edge.a);
+    store(mesh.positions[edges.vertices[e][1]] - drawable.centre, edge.b);
+    store(n, edge.normal_a);
+    store(m, edge.normal_b);
+    edge.kind = uses.size() != 2 ? 2.0F : cosine < crease ? 1.0F : 0.0F;
+    drawable.edges.push_back(edge);
+  }
+}
+
+}  // namespace
+
+Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop) {
+  Drawable drawable;
+  drawable.box = bounds(mesh);
+  drawable.centre = drawable.box.centre();
+  drawable.positions.resize(3 * mesh.positions.size());
+  for (std::size_t v = 0; v < mesh.positions.size(); ++v)
+    store(mesh.positions[v] - drawable.centre, drawable.positions.data() + 3 * v);
+  drawable.triangle_list = triangulate(mesh);
+  if (stop.stop_requested()) throw Stopped{};
+  const auto& list = drawable.triangle_list.triangles;
+  for (const Triangle& t : list) drawable.triangles.insert(drawable.triangles.end(), t.begin(), t.end());
+  drawable.tree = std::make_shared<const Bvh>(mesh.positions, list);
+  if (stop.stop_requested()) throw Stopped{};
+  collect_edges(mesh, drawable, stop);
+  if (list.size() > stand_in_threshold) {
+    constexpr std::size_t target = 3 * 120'000;
+    drawable.stand_in.resize(drawable.triangles.size());
+    drawable.stand_in.resize(meshopt_simplifySloppy(drawable.stand_in.data(), drawable.triangles.data(),
+                                                    drawable.triangles.size(), drawable.positions.data(),
+                                                    mesh.positions.size(), 3 * sizeof(float), target, 1.0F, nullptr));
+    drawable.stand_in.shrink_to_fit();
+  }
+  return drawable;
+}
+
+}  // namespace anvil

@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A mesh as flat single-precision arrays, ready to be put on a graphics card; made on the worker.
+#pragma once
+
+#include "core/mesh/bvh.h"
+
+namespace anvil {
+
+/// One edge for drawing: where it runs and how its two faces lie, so that creases and outlines can be told.
+struct DrawnEdge {
+  float a[3], b[3];
+  float normal_a[3], normal_b[3];  ///< unit normals of the two faces; equal on an edge with one face
+  float kind;                      ///< 0 smooth, 1 crease (over 20°), 2 open or non-manifold
+};
+
+struct Drawable {
+  Vec3 centre = Vec3::Zero();            ///< the arrays are relative to this point
+  Box3 box;
+  std::vector<float> positions;          ///< x y z per vertex
+  std::vector<std::uint32_t> triangles;  ///< three indices each
+  std::vector<DrawnEdge> edges;          ///< polygon edges, except those between coplanar faces
+  std::vector<std::uint32_t> stand_in;   ///< indices of a lighter mesh on the same vertices; empty when small
+  TriangleList triangle_list;            ///< for picking: faces of `tree`
+  std::shared_ptr<const Bvh> tree;
+};
+
+/// From this many triangles on, a lighter stand-in is made for moving views.
+inline constexpr std::size_t stand_in_threshold = 300'000;
+
+Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop);
+
+}  // namespace anvil

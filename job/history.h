@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Undo without limit: every version of the job since it was opened.
+#pragma once
+
+#include "job/job.h"
+
+namespace anvil {
+
+class History {
+ public:
+  explicit History(Job job = {}) { reset(std::move(job)); }
+
+  /// The version that is shown: the preview while there is one, else the current entry.
+  const JobPtr& current() const { return preview_ ? preview_ : entries_[at_].job; }
+  /// The version that undo knows, without any preview.
+  const JobPtr& committed() const { return entries_[at_].job; }
+
+  /// A passing version, as while something is being dragged; replaced by the next one.
+  void preview(Job job) { preview_ = std::make_shared<const Job>(std::move(job)); }
+  void drop_preview() { preview_.reset(); }
+
+  /// Makes a version permanent; what had been undone is gone.
+  void commit(std::string label, Job job);
+
+  bool can_undo() const { return at_ > 0; }
+  bool can_redo() const { return at_ + 1 < entries_.size(); }
+  /// Name of the change that undo would take back, or redo bring again.
+  std::string undo_label() const { return can_undo() ? entries_[at_].label : ""; }
+  std::string redo_label() const { return can_redo() ? entries_[at_ + 1].label : ""; }
+  void undo();
+  void redo();
+
+  /// Starts over with a job that counts as saved.
+  void reset(Job job);
+  void mark_saved() { saved_ = entries_[at_].job; }
+  bool saved() const { return saved_ == entries_[at_].job; }
+
+ private:
+  struct Entry {
+    std::string label;
+    JobPtr job;
+  };
+  std::vector<Entry> entries_;
+  std::size_t at_ = 0;
+  JobPtr preview_, saved_;
+};
+
+}  // namespace anvil
