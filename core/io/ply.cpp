@@ -115,6 +115,7 @@ class BinaryValues : public Values {
 struct Header {
   std::string encoding;
   std::vector<Element> elements;
+  std::size_t unknown_lines = 0;
 };
 
 Header read_header(TextScanner& scan) {
@@ -149,8 +150,7 @@ Header read_header(TextScanner& scan) {
       property.name = scan.word_in_line();
       header.elements.back().properties.push_back(property);
     } else if (keyword != "comment" && keyword != "obj_info") {
-      scan.fail(fmt::format("unknown header line \"{}\"", TextScanner::shown(keyword)),
-                "correct the header or export again");
+      ++header.unknown_lines;  // some exporters forget to mark their comments
     }
     scan.next_line();
   }
@@ -243,6 +243,8 @@ Import read_ply(std::string_view bytes) {
       if (is_vertex) mesh.positions.push_back(p);
     }
   }
+  if (header.unknown_lines > 0)
+    result.notes.push_back(fmt::format("{} unknown header lines were ignored", header.unknown_lines));
   if (short_faces > 0)
     result.notes.push_back(fmt::format("{} faces with fewer than three corners were left out", short_faces));
   return result;

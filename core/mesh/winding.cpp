@@ -16,9 +16,10 @@ double winding_number(std::span<const Vec3> positions, std::span<const Triangle>
         for (std::size_t i = range.begin(); i < range.end(); ++i) {
           const Vec3 a = positions[triangles[i][0]] - point, b = positions[triangles[i][1]] - point,
                      c = positions[triangles[i][2]] - point;
+          const double determinant = a.dot(b.cross(c));
+          if (determinant == 0) continue;  // seen edge-on, or the point lies on it: neither side counts
           const double la = a.norm(), lb = b.norm(), lc = c.norm();
-          sum += 2 * std::atan2(a.dot(b.cross(c)),
-                                la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb);
+          sum += 2 * std::atan2(determinant, la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb);
         }
         return sum;
       },

@@ -54,6 +54,9 @@ Place place_of_faces(const Analysis& a, const std::vector<Index>& faces, std::st
 /// Splits `faces` into groups that hang together over shared vertices.
 std::vector<std::vector<Index>> connected_groups(const Analysis& a, const std::vector<Index>& faces);
 
+/// Do two faces run around the same positions, either way? Such faces are doubled, not crossing.
+bool same_ring(const Analysis& a, Index f, Index g);
+
 /// The finders, one file each. Each fills its own families and nothing else.
 void find_open_edges(const Analysis& a, SoundnessReport& report);
 void find_non_manifold(const Analysis& a, SoundnessReport& report);

@@ -95,6 +95,7 @@ void find_crossings(const Analysis& a, SoundnessReport& report) {
       [&](Index i, Index j) {
         if (cross(i, j)) {
           const Index f = a.triangles.face[i], g = a.triangles.face[j];
+          if (f != g && same_ring(a, f, g)) return;
           parts.local().push_back({std::min(f, g), std::max(f, g)});
         }
       },

@@ -7,9 +7,6 @@
 #include "core/soundness/analysis.h"
 
 namespace anvil {
-namespace {
-
-/// Do two faces run around the same positions, either way?
 bool same_ring(const Analysis& a, Index f, Index g) {
   const auto p = a.mesh.face(f), q = a.mesh.face(g);
   if (p.size() != q.size()) return false;
@@ -26,8 +23,6 @@ bool same_ring(const Analysis& a, Index f, Index g) {
   }
   return false;
 }
-
-}  // namespace
 
 /// Doubled faces share every edge by position, so it is enough to compare each face with the others on
 /// its first proper edge. Each face with an earlier twin counts once.

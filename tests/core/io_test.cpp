@@ -1,0 +1,158 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cstring>
+
+#include "core/io/formats.h"
+#include "core/soundness/check.h"
+#include "tests/support/meshes.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+Mesh odd_mesh() {
+  Mesh mesh = placed(stock(PrimitiveKind::star_prism, {40, 17, 12, 5}), {1.0 / 3, -2e-7, 12345.678901234567}, {11, 23, 37});
+  return mesh;
+}
+
+bool same(const Mesh& a, const Mesh& b) {
+  return a.positions == b.positions && a.corners == b.corners && a.face_offsets == b.face_offsets;
+}
+
+}  // namespace
+
+TEST_CASE("OBJ, PLY and OFF give back the same doubles and the same polygons") {
+  const TemporaryFolder folder;
+  const Mesh mesh = odd_mesh();
+  for (const char* name : {"part.obj", "part.ply", "part.off"}) {
+    INFO(name);
+    REQUIRE(write_mesh(mesh, folder / name));
+    const auto back = read_mesh(folder / name);
+    REQUIRE(back);
+    CHECK(same(back->mesh, mesh));
+  }
+  CHECK(folder.file_count() == 3);
+}
+
+TEST_CASE("a polygon of more than 255 corners survives PLY") {
+  const Mesh mesh = stock(PrimitiveKind::prism, {20, 5, 300});
+  CHECK(same(read_ply(write_ply(mesh)).mesh, mesh));
+}
+
+TEST_CASE("binary STL follows the layout of the specification") {
+  // StereoLithography Interface Specification, 1989: 80-byte header, 32-bit count, 50 bytes a facet,
+  // the normal by the right-hand rule.
+  const Mesh mesh = cube();
+  const std::string bytes = write_stl(mesh);
+  REQUIRE(bytes.size() == 80 + 4 + 12 * 50);
+  std::uint32_t count;
+  std::memcpy(&count, bytes.data() + 80, 4);
+  CHECK(count == 12);
+  CHECK_FALSE(bytes.starts_with("solid"));
+  for (std::size_t f = 0; f < 12; ++f) {
+    float v[12];
+    std::memcpy(v, bytes.data() + 84 + 50 * f, sizeof v);
+    const Eigen::Vector3f n(v[0], v[1], v[2]), a(v[3], v[4], v[5]), b(v[6], v[7], v[8]), c(v[9], v[10], v[11]);
+    CHECK((b - a).cross(c - a).normalized().dot(n) == Approx(1));
+    CHECK(n.dot(a) > 0);  // outwards: the cube surrounds the origin
+  }
+}
+
+TEST_CASE("an STL read back is welded: vertex-to-vertex, each edge shared by exactly two facets") {
+  const Mesh sphere = stock(PrimitiveKind::icosphere, {30, 3});
+  const Mesh back = read_stl(write_stl(sphere)).mesh;
+  CHECK(back.positions.size() == sphere.positions.size());
+  const SoundnessReport report = check_soundness(back);
+  CHECK(report.sound);
+  CHECK(report.volume == Approx(signed_volume(sphere)).epsilon(1e-6));
+}
+
+TEST_CASE("text STL is read, several solids and bad normals included") {
+  const auto import = read_stl(
+      "solid one two\n facet normal nan nan nan\n  outer loop\n   vertex 0 0 0\n   vertex 1e0 0 0\n   vertex 0 1 0\n"
+      "  endloop\n endfacet\nendsolid one\nsolid\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex +2 0 0\n"
+      "vertex 0 2.5E-1 0\nendloop\nendfacet\nendsolid\n");
+  CHECK(import.mesh.face_count() == 2);
+  CHECK(import.mesh.positions.size() == 5);
+  CHECK(import.mesh.positions.back() == Vec3(0, 0.25, 0));
+  CHECK(import.notes.empty());
+}
+
+TEST_CASE("a binary STL whose header starts with solid is still read as binary") {
+  std::string bytes = write_stl(cube());
+  std::memcpy(bytes.data(), "solid trap ", 11);
+  CHECK(read_stl(bytes).mesh.face_count() == 12);
+  CHECK(read_stl(bytes + "tail").notes.size() == 1);
+}
+
+TEST_CASE("OBJ understands negative indices, slashes, groups and joined lines") {
+  const auto import = read_obj(
+      "# cube corner\no first\nv 0 0 0\nv 1 0 0 1.0\nv 0 1 0\ng a b\nf -3 -2 -1\nv 0 0 1\nvt 0 0\nvn 0 0 1\n"
+      "f 1/1/1 2//1 \\\n 4/1\nl 1 2\nf 1 2\n");
+  CHECK(import.mesh.face_count() == 2);
+  CHECK(std::vector<Index>(import.mesh.corners) == std::vector<Index>{0, 1, 2, 0, 1, 3});
+  CHECK(import.notes.size() == 2);  // a line and a two-cornered face were left out, and it says so
+}
+
+TEST_CASE("PLY is read in text, little-endian and big-endian, with other elements in between") {
+  const std::string header =
+      "element vertex 3\nproperty uchar red\nproperty float x\nproperty float y\nproperty float z\n"
+      "element note 1\nproperty list uchar short words\nelement face 1\nproperty list uchar int vertex_index\n"
+      "property short flag\nend_header\n";
+  const auto text =
+      read_ply("ply\nformat ascii 1.0\ncomment hello\n" + header + "9 0 0 0\n9 1 0 0\n9 0 1 0.5\n2 7 8\n3 0 1 2 5\n");
+  CHECK(text.mesh.positions[2] == Vec3(0, 1, 0.5));
+  std::string big = "ply\nformat binary_big_endian 1.0\n" + header, little = "ply\nformat binary_little_endian 1.0\n" + header;
+  auto put = [&](auto value) {
+    std::string raw(sizeof value, '\0');
+    std::memcpy(raw.data(), &value, sizeof value);
+    little += raw;
+    std::reverse(raw.begin(), raw.end());
+    big += raw;
+  };
+  for (const Vec3& p : {Vec3(0, 0, 0), Vec3(1, 0, 0), Vec3(0, 1, 0.5)}) {
+    put(std::uint8_t{9});
+    for (int k = 0; k < 3; ++k) put(static_cast<float>(p[k]));
+  }
+  put(std::uint8_t{2});
+  put(std::int16_t{7});
+  put(std::int16_t{8});
+  put(std::uint8_t{3});
+  for (int k = 0; k < 3; ++k) put(std::int32_t{k});
+  put(std::int16_t{5});
+  CHECK(same(read_ply(big).mesh, text.mesh));
+  CHECK(same(read_ply(little).mesh, text.mesh));
+}
+
+TEST_CASE("OFF is read with comments, colours and without its keyword") {
+  const char* body = "3 1 0 # counts\n0 0 0\n1 0 0\n\n0 1 0\n3 0 1 2 255 0 0\n";
+  CHECK(read_off(std::string("OFF\n# a triangle\n") + body).mesh.face_count() == 1);
+  CHECK(read_off(body).mesh.positions.size() == 3);
+  CHECK(read_off("COFF\n3 1 0\n0 0 0 1 1 1 1\n1 0 0 1 1 1 1\n0 1 0 1 1 1 1\n3 0 1 2\n").mesh.positions[1] == Vec3(1, 0, 0));
+}
+
+TEST_CASE("3MF round-trips in millimetres with triangles counter-clockwise from outside") {
+  // 3MF Core Specification: every edge shared by exactly two triangles with opposite direction.
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(stock(PrimitiveKind::box, {10, 20, 30}), folder / "box.3mf"));
+  const auto back = read_mesh(folder / "box.3mf");
+  REQUIRE(back);
+  CHECK(back->has_unit);
+  const SoundnessReport report = check_soundness(back->mesh);
+  CHECK(report.sound);
+  CHECK(report.volume == Approx(6000));
+}
+
+TEST_CASE("the sample models of a general library are read with the shape they document") {
+  const std::filesystem::path models = "/usr/share/assimp/models";  // Debian assimp-testmodels
+  REQUIRE(std::filesystem::exists(models));
+  CHECK(check_soundness(read_mesh(models / "OFF/Cube.off")->mesh).sound);
+  CHECK(check_soundness(read_mesh(models / "PLY/cube.ply")->mesh).sound);
+  CHECK(check_soundness(read_mesh(models / "PLY/cube_binary.ply")->mesh).sound);
+  CHECK(check_soundness(read_mesh(models / "OBJ/box.obj")->mesh).volume == Approx(1));
+  CHECK(read_mesh(models / "3MF/box.3mf")->mesh.face_count() == 12);
+  CHECK(read_mesh(models / "STL/triangle_with_two_solids.stl")->mesh.face_count() == 2);
+  CHECK(check_soundness(read_mesh(models / "STL/sphereWithHole.stl")->mesh).holes > 0);
+  CHECK(read_mesh(models / "STL/Spider_ascii.stl")->mesh.face_count() ==
+        read_mesh(models / "STL/Spider_binary.stl")->mesh.face_count());
+}

@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/edit.h"
+#include "job/evaluator.h"
+#include "tests/support/meshes.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+Job plate_and_drill() {
+  Part plate, drill;
+  plate.name = "Plate";
+  plate.source = Primitive::of(PrimitiveKind::box, {40, 40, 10});
+  drill.name = "Drill";
+  drill.source = Primitive::of(PrimitiveKind::cylinder, {10, 30, 24});
+  return *edit::combine(edit::add_part(edit::add_part(Job{}, plate), drill), 1, {2}, Operation::difference);
+}
+
+const double drilled_volume = 16000 - polygon_area(24, 5) * 10;
+
+}  // namespace
+
+TEST_CASE("a recipe is evaluated live, and switching steps and tools off brings the source back") {
+  RecipeCache cache;
+  Job job = plate_and_drill();
+  CHECK(signed_volume(*cache.evaluate(job, 1, {}, false)->mesh) == Approx(drilled_volume).epsilon(1e-9));
+  auto step = [&](const Job& j, auto&& change) {
+    return edit::change_part(j, 1, [&](Part& p) { change(std::get<CombineStep>(p.recipe[0])); });
+  };
+  const Job tool_off = step(job, [](CombineStep& s) { s.tools[0].on = false; });
+  CHECK(signed_volume(*cache.evaluate(tool_off, 1, {}, false)->mesh) == Approx(16000));
+  const Job step_off = step(job, [](CombineStep& s) { s.on = false; });
+  CHECK(signed_volume(*cache.evaluate(step_off, 1, {}, false)->mesh) == Approx(16000));
+  CHECK(cache.check(job, 1, {})->genus == 1);
+}
+
+TEST_CASE("moving a part with its riding tools costs no new computation; moving the tool does") {
+  RecipeCache cache;
+  const Job job = plate_and_drill();
+  const auto before = cache.evaluate(job, 1, {}, true);
+  const Job moved = edit::change_part(job, 1, [](Part& p) { p.placement = {{5, 7, 11}, {20, 30, 40}, {1, 1, 1}}; });
+  CHECK(cache.evaluate(moved, 1, {}, true) == before);
+  const Job tool_moved = edit::change_part(job, 2, [](Part& p) { p.placement.position.x() = 3; });
+  CHECK(cache.evaluate(tool_moved, 1, {}, true) != before);
+  CHECK(cache.evaluate(job, 1, {}, true) == before);
+}
+
+TEST_CASE("a tool's own recipe counts, and a failing one is reported by the part that cannot be made") {
+  RecipeCache cache;
+  Job job = plate_and_drill();
+  Part sheet;
+  sheet.name = "Sheet";
+  sheet.source = Primitive::of(PrimitiveKind::sheet);
+  job = *edit::combine(edit::add_part(job, sheet), 2, {3}, Operation::difference);
+  const auto result = cache.evaluate(job, 1, {}, true);
+  REQUIRE(result->error);
+  CHECK(result->error->subject == "Sheet");
+  CHECK(signed_volume(*result->mesh) == Approx(16000));  // the part itself is still there to look at
+}
+
+TEST_CASE("the evaluator publishes meshes first, then reports, the chosen part before the others") {
+  std::mutex mutex;
+  std::vector<Published> seen;
+  Evaluator evaluator([&](const Published& p) {
+    const std::lock_guard lock(mutex);
+    seen.push_back(p);
+  });
+  evaluator.request(std::make_shared<const Job>(plate_and_drill()), 2, false);
+  evaluator.wait_idle();
+  REQUIRE(seen.size() == 4);
+  CHECK(seen[0].part == 2);
+  CHECK(seen[1].part == 1);
+  CHECK_FALSE(seen[1].report);
+  CHECK(seen[2].report);
+  CHECK(seen[3].report->genus == 1);
+  CHECK(seen[3].evaluated->drawable->triangles.size() == 3 * seen[3].report->triangles);
+}
+
+TEST_CASE("of many live requests the last one is always answered, and results never go backwards") {
+  std::mutex mutex;
+  std::vector<std::pair<std::uint64_t, double>> seen;
+  Evaluator evaluator([&](const Published& p) {
+    const std::lock_guard lock(mutex);
+    if (p.part == 1) seen.emplace_back(p.request, signed_volume(*p.evaluated->mesh));
+  });
+  const Job job = plate_and_drill();
+  std::uint64_t last = 0;
+  for (int i = 0; i <= 60; ++i)
+    last = evaluator.request(std::make_shared<const Job>(edit::change_part(
+                                 job, 2, [&](Part& p) { p.placement.position.x() = i * 0.5; })),
+                             1, true);
+  evaluator.wait_idle();
+  REQUIRE_FALSE(seen.empty());
+  CHECK(std::is_sorted(seen.begin(), seen.end(), [](auto& a, auto& b) { return a.first < b.first; }));
+  CHECK(seen.back().first == last);
+  CHECK(seen.back().second == Approx(16000));  // at x = 30 the drill has left the plate
+}
+
+TEST_CASE("stopping ends a long check promptly and the evaluator serves the next request") {
+  std::atomic<int> reports = 0;
+  Evaluator evaluator([&](const Published& p) { reports += p.report != nullptr; });
+  Part big;
+  big.name = "Big";
+  big.source = Primitive::of(PrimitiveKind::icosphere, {100, 8});
+  evaluator.request(std::make_shared<const Job>(edit::add_part(Job{}, big)), 1, false);
+  while (evaluator.activity().what.find("Checking") == std::string::npos) std::this_thread::yield();
+  evaluator.stop();
+  evaluator.wait_idle();
+  CHECK(reports == 0);
+  evaluator.request(std::make_shared<const Job>(plate_and_drill()), 1, false);
+  evaluator.wait_idle();
+  CHECK(reports == 2);
+}
+
+TEST_CASE("a large mesh gets a lighter stand-in, a small one does not") {
+  const Drawable small = make_drawable(cube(), {});
+  CHECK(small.stand_in.empty());
+  CHECK(small.edges.size() == 12);
+  CHECK(std::all_of(small.edges.begin(), small.edges.end(), [](const DrawnEdge& e) { return e.kind == 1.0F; }));
+  const Drawable large = make_drawable(stock(PrimitiveKind::icosphere, {10, 7}), {});
+  CHECK(large.triangles.size() / 3 > stand_in_threshold);
+  CHECK(large.stand_in.size() > 3000);
+  CHECK(large.stand_in.size() < large.triangles.size() / 2);
+}
