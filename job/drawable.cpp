@@ -46,6 +46,9 @@ void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& 
     edge.kind = uses.size() != 2 ? 2.0F : cosine < crease ? 1.0F : 0.0F;
     drawable.edges.push_back(edge);
   }
+  const auto smooth = std::stable_partition(drawable.edges.begin(), drawable.edges.end(),
+                                            [](const DrawnEdge& edge) { return edge.kind > 0; });
+  drawable.crease_count = static_cast<std::size_t>(smooth - drawable.edges.begin());
 }
 
 }  // namespace

@@ -1,0 +1,90 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/autosave.h"
+
+#include <QStandardPaths>
+#include <QThreadPool>
+#include <csignal>
+#include <fstream>
+
+#include <unistd.h>
+
+#include "core/io/bytes.h"
+#include "job/job_file.h"
+
+namespace anvil::app {
+namespace {
+
+namespace fs = std::filesystem;
+
+fs::path folder() {
+  return fs::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) / "recovery";
+}
+
+/// Copies are named after the process that writes them: "4711.anvil", with "4711.from" beside it.
+bool still_running(const fs::path& copy) {
+  const long pid = std::strtol(copy.stem().c_str(), nullptr, 10);
+  return pid > 0 && (::kill(static_cast<pid_t>(pid), 0) == 0 || errno == EPERM);
+}
+
+fs::path note_beside(const fs::path& copy) { return fs::path(copy).replace_extension(".from"); }
+
+}  // namespace
+
+Autosave::Autosave(Session& session, int seconds, QObject* parent) : QObject(parent), session_(session) {
+  copy_ = folder() / (std::to_string(::getpid()) + ".anvil");
+  timer_.setSingleShot(true);
+  timer_.setInterval(seconds * 1000);
+  connect(&timer_, &QTimer::timeout, this, &Autosave::write);
+  connect(&session_, &Session::job_changed, this, [this](bool live) {
+    if (session_.history().saved()) return discard();
+    if (!live && !timer_.isActive()) timer_.start();
+  });
+}
+
+void Autosave::write() {
+  if (session_.history().saved()) return;
+  if (writing_) return timer_.start();
+  std::error_code error;
+  fs::create_directories(folder(), error);
+  writing_ = true;
+  QThreadPool::globalInstance()->start([this, job = session_.history().committed(), copy = copy_, original = session_.path()] {
+    const bool good = save_job(*job, copy) && write_bytes(note_beside(copy), original.string());
+    QMetaObject::invokeMethod(
+        this,
+        [this, good] {
+          writing_ = false;
+          if (!good) session_.say(tr("The safety copy could not be written; save the job yourself"));
+          if (session_.history().saved()) discard();
+          emit written();
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+void Autosave::discard() {
+  timer_.stop();
+  remove({copy_, {}});
+}
+
+std::vector<Autosave::Leftover> Autosave::leftovers() {
+  std::vector<Leftover> found;
+  std::error_code error;
+  for (const auto& entry : fs::directory_iterator(folder(), error)) {
+    if (entry.path().extension() != ".anvil" || still_running(entry.path())) continue;
+    std::string original;
+    std::getline(std::ifstream(note_beside(entry.path())), original);
+    found.push_back({entry.path(), original});
+  }
+  std::sort(found.begin(), found.end(), [&](const Leftover& a, const Leftover& b) {
+    return fs::last_write_time(a.copy, error) > fs::last_write_time(b.copy, error);
+  });
+  return found;
+}
+
+void Autosave::remove(const Leftover& leftover) {
+  std::error_code error;
+  fs::remove(leftover.copy, error);
+  fs::remove(note_beside(leftover.copy), error);
+}
+
+}  // namespace anvil::app

@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Keeps a copy of unsaved work, and finds the copy that a crashed run left behind.
+#pragma once
+
+#include <QTimer>
+
+#include "app/session.h"
+
+namespace anvil::app {
+
+class Autosave : public QObject {
+  Q_OBJECT
+
+ public:
+  /// @param seconds  how long after a change the copy is written
+  Autosave(Session& session, int seconds, QObject* parent = nullptr);
+  /// Removes this run's copy: the work is saved or was given up on purpose.
+  void discard();
+
+  struct Leftover {
+    std::filesystem::path copy;      ///< the recovered job file
+    std::filesystem::path original;  ///< where it had been saved; may be empty
+  };
+  /// Copies whose program no longer runs, newest first.
+  static std::vector<Leftover> leftovers();
+  static void remove(const Leftover& leftover);
+
+ signals:
+  void written();
+
+ private:
+  void write();
+
+  Session& session_;
+  QTimer timer_;
+  std::filesystem::path copy_;
+  bool writing_ = false;
+};
+
+}  // namespace anvil::app

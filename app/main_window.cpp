@@ -1,0 +1,429 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/main_window.h"
+
+#include <QApplication>
+#include <QButtonGroup>
+#include <QCloseEvent>
+#include <QDropEvent>
+#include <QFileInfo>
+#include <QMenu>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSettings>
+#include <QSplitter>
+
+#include "app/theme.h"
+#include "job/job_file.h"
+
+namespace anvil::app {
+namespace {
+
+constexpr int autosave_seconds = 20;
+constexpr double shown_after = 0.3;  // seconds before progress and Stop appear
+
+int autosave_interval() {
+  return std::max(1, QSettings().value(QStringLiteral("autosave_seconds"), autosave_seconds).toInt());
+}
+
+}  // namespace
+
+MainWindow::MainWindow() {
+  setAcceptDrops(true);
+  setWindowTitle(tr("Clean Anvil"));
+  autosave_ = new Autosave(session_, autosave_interval(), this);
+  view_ = new ViewWidget(session_);
+  parts_ = new PartsPanel(session_);
+  recipe_ = new RecipePanel(session_);
+  rail_ = new RailPanel(session_);
+  build_verbs();
+
+  auto* whole = new QWidget;
+  auto* layout = new QVBoxLayout(whole);
+  layout->setContentsMargins(0, 0, 0, 0);
+  layout->setSpacing(0);
+  layout->addWidget(build_top_bar());
+  columns_ = new QSplitter(Qt::Horizontal);
+  columns_->setHandleWidth(1);
+  left_ = new QSplitter(Qt::Vertical);
+  left_->setObjectName(QStringLiteral("left_column"));
+  left_->setHandleWidth(1);
+  left_->addWidget(parts_);
+  left_->addWidget(recipe_);
+  left_->setSizes({190, 470});
+  rail_->setObjectName(QStringLiteral("right_column"));
+  rail_->setAttribute(Qt::WA_StyledBackground);
+  columns_->addWidget(left_);
+  columns_->addWidget(build_centre());
+  columns_->addWidget(rail_);
+  columns_->setStretchFactor(1, 1);
+  columns_->setSizes({300, 700, 280});
+  columns_->setChildrenCollapsible(false);
+  left_->setMinimumWidth(250);
+  rail_->setMinimumWidth(240);
+  layout->addWidget(columns_, 1);
+  layout->addWidget(build_bottom_line());
+  setCentralWidget(whole);
+  resize(1280, 800);
+
+  connect(&session_, &Session::job_changed, this, &MainWindow::refresh);
+  connect(&session_, &Session::selection_changed, this, &MainWindow::refresh);
+  connect(&session_, &Session::result_changed, &book_, &VerbBook::refresh);
+  connect(&session_, &Session::complained, this, &MainWindow::show_issue);
+  connect(&session_, &Session::said, this, [this](const QString& text) {
+    hint_->setText(text);
+    message_timer_.start();
+  });
+  message_timer_.setSingleShot(true);
+  message_timer_.setInterval(5000);
+  connect(&message_timer_, &QTimer::timeout, this, [this] { hint_->setText(view_->hint()); });
+  connect(view_, &ViewWidget::hint_changed, this, [this](const QString& hint) {
+    if (!message_timer_.isActive()) hint_->setText(hint);
+  });
+  connect(view_, &ViewWidget::style_changed, &book_, &VerbBook::refresh);
+  connect(view_, &ViewWidget::unusable, this, [this] {
+    QMessageBox::critical(this, tr("Clean Anvil"),
+                          tr("Clean Anvil needs OpenGL 3.3, which this display does not offer.\n"
+                             "Install a graphics driver, or Mesa's software renderer (package libgl1-mesa-dri)."));
+    QApplication::exit(3);
+  });
+  connect(parts_, &PartsPanel::menu_wanted, this, &MainWindow::show_part_menu);
+  activity_timer_.setInterval(100);
+  connect(&activity_timer_, &QTimer::timeout, this, &MainWindow::show_activity);
+  activity_timer_.start();
+  set_station(Station::stock);
+  recall();
+  refresh();
+  hint_->setText(view_->hint());
+}
+
+MainWindow::~MainWindow() = default;
+
+QWidget* MainWindow::build_top_bar() {
+  auto* bar = new QWidget;
+  bar->setObjectName(QStringLiteral("top_bar"));
+  bar->setAttribute(Qt::WA_StyledBackground);
+  bar->setFixedHeight(44);
+  auto* layout = new QHBoxLayout(bar);
+  layout->setContentsMargins(10, 0, 14, 0);
+  job_button_ = new QToolButton;
+  job_button_->setObjectName(QStringLiteral("job_menu"));
+  job_button_->setAccessibleName(tr("Job menu"));
+  job_button_->setToolTip(tr("New, open, save, and settings"));
+  job_button_->setPopupMode(QToolButton::InstantPopup);
+  job_button_->setStyleSheet(QStringLiteral("font-size: 13px; font-weight: 600;"));
+  auto* menu = new QMenu(job_button_);
+  for (const char* id : {"new_job", "open_job", "save_job", "save_job_as", "", "bring_in", "send_out", "send_out_visible", "", "undo", "redo", "", "mouse_three", "mouse_two", "mouse_touchpad", "", "key_sheet", "quit"})
+    if (*id == '\0')
+      menu->addSeparator();
+    else
+      menu->addAction(book_.find(QLatin1String(id)));
+  job_button_->setMenu(menu);
+  saved_ = new QLabel;
+  saved_->setObjectName(QStringLiteral("faint"));
+  layout->addWidget(job_button_);
+  layout->addWidget(saved_);
+  layout->addStretch();
+  stations_ = new QButtonGroup(this);
+  for (std::size_t k = 0; k < stations.size(); ++k) {
+    if (k > 0) {
+      auto* arrow = new QLabel(QStringLiteral("›"));
+      arrow->setObjectName(QStringLiteral("faint"));
+      layout->addWidget(arrow);
+    }
+    auto* button = new QToolButton;
+    button->setObjectName(QStringLiteral("station"));
+    button->setText(QString::fromLatin1(label_of(stations[k])));
+    button->setAccessibleName(tr("%1 station").arg(button->text()));
+    button->setToolTip(tr("%1 station  Ctrl+%2").arg(button->text()).arg(k + 1));
+    button->setCheckable(true);
+    stations_->addButton(button, static_cast<int>(k));
+    layout->addWidget(button);
+    connect(button, &QToolButton::clicked, this, [this, k] { set_station(stations[k]); });
+  }
+  layout->addStretch();
+  for (const char* id : {"undo", "redo"}) {
+    auto* button = new QToolButton;
+    button->setDefaultAction(book_.find(QLatin1String(id)));
+    button->setToolButtonStyle(Qt::ToolButtonIconOnly);
+    button->setAccessibleName(book_.find(QLatin1String(id))->text());
+    layout->addWidget(button);
+  }
+  auto* find = new QToolButton;
+  find->setText(tr("Find a verb  Ctrl+K"));
+  find->setAccessibleName(tr("Find a verb"));
+  find->setStyleSheet(QStringLiteral("color: #6B665D;"));
+  connect(find, &QToolButton::clicked, book_.find(QStringLiteral("find")), &QAction::trigger);
+  layout->addWidget(find);
+  return bar;
+}
+
+QWidget* MainWindow::build_centre() {
+  auto* centre = new QWidget;
+  auto* layout = new QVBoxLayout(centre);
+  layout->setContentsMargins(0, 0, 0, 0);
+  layout->setSpacing(0);
+  verb_row_ = new VerbRow(book_);
+  layout->addWidget(verb_row_);
+  issue_strip_ = new QFrame;
+  issue_strip_->setObjectName(QStringLiteral("trouble"));
+  auto* strip = new QHBoxLayout(issue_strip_);
+  strip->setContentsMargins(14, 6, 8, 6);
+  issue_text_ = new QLabel;
+  issue_text_->setObjectName(QStringLiteral("issue_text"));
+  issue_text_->setWordWrap(true);
+  issue_show_ = link_button(tr("show"));
+  auto* close = link_button(tr("close"));
+  connect(close, &QToolButton::clicked, issue_strip_, &QWidget::hide);
+  strip->addWidget(issue_text_, 1);
+  strip->addWidget(issue_show_);
+  strip->addWidget(close);
+  issue_strip_->hide();
+  layout->addWidget(issue_strip_);
+  layout->addWidget(view_, 1);
+  auto* over = new QVBoxLayout(view_);
+  over->setContentsMargins(12, 12, 12, 12);
+  over->addWidget(build_pills());
+  over->addStretch();
+  auto* lower = new QHBoxLayout;
+  auto* handles = new QFrame;
+  handles->setObjectName(QStringLiteral("pill"));
+  auto* row = new QHBoxLayout(handles);
+  row->setContentsMargins(8, 1, 8, 1);
+  row->setSpacing(2);
+  for (const char* id : {"handles_move", "handles_turn", "handles_scale", "snap"}) {
+    auto* button = new QToolButton;
+    button->setDefaultAction(book_.find(QLatin1String(id)));
+    button->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    button->setAccessibleName(book_.find(QLatin1String(id))->text());
+    if (std::string_view(id) == "snap") {
+      auto* menu = new QMenu(button);
+      for (const char* to : {"snap_grid", "snap_vertices", "snap_middles", "snap_faces"}) menu->addAction(book_.find(QLatin1String(to)));
+      button->setMenu(menu);
+      button->setPopupMode(QToolButton::DelayedPopup);
+    }
+    row->addWidget(button);
+  }
+  lower->addStretch();
+  lower->addWidget(handles);
+  over->addLayout(lower);
+  return centre;
+}
+
+QWidget* MainWindow::build_pills() {
+  auto* row = new QWidget;
+  auto* layout = new QHBoxLayout(row);
+  layout->setContentsMargins(0, 0, 0, 0);
+  auto pill = [&](std::initializer_list<const char*> ids) {
+    auto* frame = new QFrame;
+    frame->setObjectName(QStringLiteral("pill"));
+    auto* inside = new QHBoxLayout(frame);
+    inside->setContentsMargins(8, 1, 8, 1);
+    inside->setSpacing(0);
+    for (const char* id : ids) {
+      auto* button = new QToolButton;
+      button->setDefaultAction(book_.find(QLatin1String(id)));
+      button->setToolButtonStyle(Qt::ToolButtonTextOnly);
+      button->setAccessibleName(book_.find(QLatin1String(id))->text());
+      inside->addWidget(button);
+    }
+    layout->addWidget(frame);
+    return inside;
+  };
+  pill({"look_front", "look_back", "look_left", "look_right", "look_top", "look_bottom", "look_corner"});
+  layout->addStretch();
+  auto* looks = new QFrame;
+  looks->setObjectName(QStringLiteral("pill"));
+  auto* inside = new QHBoxLayout(looks);
+  inside->setContentsMargins(8, 1, 8, 1);
+  auto* button = new QToolButton;
+  button->setObjectName(QStringLiteral("look_menu"));
+  button->setAccessibleName(tr("How parts are drawn"));
+  button->setPopupMode(QToolButton::InstantPopup);
+  auto* menu = new QMenu(button);
+  for (const char* id : {"draw_edges", "draw_wires", "draw_see_through", "draw_plain", "", "parallel", "four", "", "bare", "marks"})
+    if (*id == '\0')
+      menu->addSeparator();
+    else
+      menu->addAction(book_.find(QLatin1String(id)));
+  button->setMenu(menu);
+  auto name = [this, button] {
+    static constexpr const char* names[] = {"shaded · edges ▾", "shaded · wires ▾", "see-through ▾", "shaded ▾"};
+    button->setText(QString::fromUtf8(names[static_cast<int>(view_->look_style())]));
+  };
+  connect(view_, &ViewWidget::style_changed, button, name);
+  name();
+  inside->addWidget(button);
+  layout->addWidget(looks);
+  return row;
+}
+
+QWidget* MainWindow::build_bottom_line() {
+  auto* line = new QWidget;
+  line->setObjectName(QStringLiteral("bottom_line"));
+  line->setAttribute(Qt::WA_StyledBackground);
+  line->setFixedHeight(32);
+  auto* layout = new QHBoxLayout(line);
+  layout->setContentsMargins(16, 0, 12, 0);
+  hint_ = new QLabel;
+  hint_->setObjectName(QStringLiteral("hint"));
+  hint_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+  activity_ = new QLabel;
+  activity_->setObjectName(QStringLiteral("activity"));
+  stop_ = new QPushButton(tr("Stop"));
+  stop_->setObjectName(QStringLiteral("stop"));
+  connect(stop_, &QPushButton::clicked, this, [this] { session_.stop_work(); });
+  stop_->hide();
+  layout->addWidget(hint_, 1);
+  layout->addWidget(activity_);
+  layout->addWidget(stop_);
+  return line;
+}
+
+void MainWindow::set_station(Station station) {
+  station_ = station;
+  for (std::size_t k = 0; k < stations.size(); ++k)
+    stations_->button(static_cast<int>(k))->setChecked(stations[k] == station);
+  verb_row_->set_station(station);
+}
+
+void MainWindow::refresh() {
+  book_.refresh();
+  const QString title = session_.path().empty() ? QString::fromStdString(session_.job().title)
+                                                : QString::fromStdString(session_.path().stem().string());
+  job_button_->setText(title + QStringLiteral("  ▾"));
+  saved_->setText(session_.history().saved() ? session_.path().empty() ? QString() : tr("saved") : tr("not saved"));
+  setWindowTitle(tr("%1 · Clean Anvil").arg(title));
+}
+
+void MainWindow::show_activity() {
+  const Evaluator::Activity now = session_.activity();
+  const bool show = !now.what.empty() && now.seconds > shown_after;
+  stop_->setVisible(show);
+  if (show) {
+    const QString share = now.progress > 0 ? QStringLiteral(" · %1 %").arg(qRound(100 * now.progress)) : QString();
+    activity_->setText(tr("%1 · %2 s%3").arg(QString::fromStdString(now.what)).arg(now.seconds, 0, 'f', 1).arg(share));
+    return;
+  }
+  const PartResult r = session_.result(session_.recipe_owner());
+  activity_->setText(r.evaluated && r.evaluated->boolean.seconds > 0
+                         ? tr("Combined in %1 ms").arg(r.evaluated->boolean.seconds * 1000, 0, 'f', 0)
+                         : QString());
+}
+
+void MainWindow::show_issue(const Issue& issue, PartId part) {
+  issue_text_->setText(QString::fromStdString(issue.message()));
+  issue_show_->disconnect();
+  issue_show_->setVisible(part != 0 && !issue.places.empty());
+  connect(issue_show_, &QToolButton::clicked, this, [this, issue, part] {
+    Place place;
+    place.position = issue.places.front();
+    place.text = issue.what;
+    emit session_.fly_requested(part, place);
+  });
+  issue_strip_->show();
+}
+
+void MainWindow::show_part_menu(const QPoint& global) {
+  QMenu menu(this);
+  for (const char* id : {"rename", "duplicate", "hide", "lock", "tint", "delete", "", "union", "difference", "intersection", "", "send_out", "fit_selection"})
+    if (*id == '\0')
+      menu.addSeparator();
+    else
+      menu.addAction(book_.find(QLatin1String(id)));
+  menu.exec(global);
+}
+
+// Life of the window ---------------------------------------------------------------------------------------
+
+void MainWindow::open_paths(const QStringList& paths) {
+  QStringList meshes;
+  for (const QString& path : paths) {
+    if (path.endsWith(QStringLiteral(".anvil"), Qt::CaseInsensitive)) {
+      if (may_discard() && session_.open_job(path.toStdString())) set_station(Station::combine);
+    } else {
+      meshes << path;
+    }
+  }
+  if (!meshes.isEmpty()) bring_in(meshes);
+}
+
+void MainWindow::offer_recovery() {
+  for (const auto& leftover : Autosave::leftovers()) {
+    const QString name = leftover.original.empty() ? tr("an unsaved job") : QString::fromStdString(leftover.original.filename().string());
+    QMessageBox box(QMessageBox::Question, tr("Clean Anvil"),
+                    tr("Clean Anvil ended unexpectedly while %1 had unsaved changes.\nBring the work back?").arg(name),
+                    QMessageBox::NoButton, this);
+    box.setObjectName(QStringLiteral("recovery"));
+    auto* bring_back = box.addButton(tr("Bring it back"), QMessageBox::AcceptRole);
+    auto* drop = box.addButton(tr("Delete the copy"), QMessageBox::DestructiveRole);
+    box.addButton(tr("Ask again next time"), QMessageBox::RejectRole);
+    box.setDefaultButton(bring_back);
+    box.exec();
+    if (box.clickedButton() == bring_back) {
+      if (auto job = load_job(leftover.copy); job) {
+        session_.take_over(std::move(*job), leftover.original);
+        Autosave::remove(leftover);
+      } else {
+        session_.complain(job.issue());
+      }
+      return;
+    }
+    if (box.clickedButton() == drop) Autosave::remove(leftover);
+  }
+}
+
+bool MainWindow::may_discard() {
+  if (session_.history().saved()) return true;
+  QMessageBox box(QMessageBox::Question, tr("Clean Anvil"), tr("Save the changes to this job first?"), QMessageBox::NoButton, this);
+  box.setObjectName(QStringLiteral("unsaved"));
+  auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
+  auto* drop = box.addButton(tr("Don't save"), QMessageBox::DestructiveRole);
+  box.addButton(QMessageBox::Cancel);
+  box.setDefaultButton(save);
+  box.exec();
+  if (box.clickedButton() == save) return save_job(false);
+  if (box.clickedButton() != drop) return false;
+  autosave_->discard();
+  return true;
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+  if (!may_discard()) return event->ignore();
+  remember();
+  autosave_->discard();
+  event->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+  if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+  QStringList paths;
+  for (const QUrl& url : event->mimeData()->urls())
+    if (url.isLocalFile()) paths << url.toLocalFile();
+  event->acceptProposedAction();
+  // Questions may follow; the drag has to be over by then.
+  QMetaObject::invokeMethod(this, [this, paths] { open_paths(paths); }, Qt::QueuedConnection);
+}
+
+void MainWindow::remember() {
+  QSettings settings;
+  settings.setValue(QStringLiteral("window"), saveGeometry());
+  settings.setValue(QStringLiteral("columns"), columns_->saveState());
+  settings.setValue(QStringLiteral("left"), left_->saveState());
+  settings.setValue(QStringLiteral("folder"), folder_);
+  settings.setValue(QStringLiteral("mouse"), static_cast<int>(view_->scheme()));
+}
+
+void MainWindow::recall() {
+  const QSettings settings;
+  restoreGeometry(settings.value(QStringLiteral("window")).toByteArray());
+  columns_->restoreState(settings.value(QStringLiteral("columns")).toByteArray());
+  left_->restoreState(settings.value(QStringLiteral("left")).toByteArray());
+  folder_ = settings.value(QStringLiteral("folder")).toString();
+  view_->set_scheme(static_cast<MouseScheme>(std::clamp(settings.value(QStringLiteral("mouse"), 0).toInt(), 0, 2)));
+}
+
+}  // namespace anvil::app

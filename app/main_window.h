@@ -1,0 +1,94 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The window: how is it made (left), what does it look like (centre), can I trust it (right), one line below.
+#pragma once
+
+#include <QLabel>
+#include <QMainWindow>
+#include <QPushButton>
+
+#include "app/autosave.h"
+#include "app/parts_panel.h"
+#include "app/rail_panel.h"
+#include "app/recipe_panel.h"
+#include "app/verb_row.h"
+#include "app/view/view_widget.h"
+
+class QButtonGroup;
+class QSplitter;
+
+namespace anvil::app {
+
+class MainWindow : public QMainWindow {
+  Q_OBJECT
+
+ public:
+  MainWindow();
+  ~MainWindow() override;
+
+  Session& session() { return session_; }
+  ViewWidget& view() { return *view_; }
+  RailPanel& rail() { return *rail_; }
+  VerbBook& verbs() { return book_; }
+  void set_station(Station station);
+  /// Opens job files, brings in mesh files.
+  void open_paths(const QStringList& paths);
+  /// Offers what a crashed run left behind.
+  void offer_recovery();
+
+ protected:
+  void closeEvent(QCloseEvent* event) override;
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
+
+ private:
+  QWidget* build_top_bar();
+  QWidget* build_centre();
+  QWidget* build_bottom_line();
+  QWidget* build_pills();
+  void build_verbs();
+  void build_file_verbs();
+  void build_stock_verbs();
+  void build_combine_verbs();
+  void build_edit_verbs();
+  void build_view_verbs();
+  void build_help_verbs();
+  void refresh();
+  void show_activity();
+  void show_issue(const Issue& issue, PartId part);
+  void show_part_menu(const QPoint& global);
+
+  bool may_discard();
+  void open_job_dialog();
+  bool save_job(bool ask_name);
+  void bring_in_dialog();
+  bool ask_unit(Unit& unit);
+  void bring_in(const QStringList& files);
+  void send_out(const std::vector<PartId>& parts, const QString& suggestion);
+  void add_primitive(PrimitiveKind kind);
+  void combine(Operation operation);
+  void change_chosen(const QString& label, const std::function<void(Part&)>& how);
+  void remember();
+  void recall();
+
+  Session session_;
+  VerbBook book_{this};
+  Autosave* autosave_;
+  ViewWidget* view_;
+  PartsPanel* parts_;
+  RecipePanel* recipe_;
+  RailPanel* rail_;
+  VerbRow* verb_row_;
+  QSplitter *columns_, *left_;
+  QButtonGroup* stations_;
+  QToolButton* job_button_;
+  QLabel* saved_;
+  QFrame* issue_strip_;
+  QLabel *issue_text_, *hint_, *activity_;
+  QToolButton* issue_show_;
+  QPushButton* stop_;
+  QTimer activity_timer_, message_timer_;
+  QString folder_;
+  Station station_ = Station::combine;
+};
+
+}  // namespace anvil::app

@@ -1,0 +1,185 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/parts_panel.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QStyledItemDelegate>
+
+#include "app/theme.h"
+#include "app/widgets.h"
+#include "job/edit.h"
+
+namespace anvil::app {
+namespace {
+
+enum Role { part_id = Qt::UserRole, count_text, state_icon, hidden, locked };
+
+/// Glyph of the verdict, name, and the number of triangles; an eye at the right end shows and hides.
+class PartDelegate : public QStyledItemDelegate {
+ public:
+  explicit PartDelegate(Session& session, QObject* parent) : QStyledItemDelegate(parent), session_(session) {}
+
+  QSize sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const override { return {100, 28}; }
+
+  void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+    painter->save();
+    painter->setRenderHint(QPainter::Antialiasing);
+    const QRect r = option.rect;
+    if (option.state & QStyle::State_Selected) {
+      painter->fillRect(r, theme::selection_wash);
+      painter->fillRect(QRect(r.left(), r.top(), 3, r.height()), theme::selection);
+    } else if (option.state & QStyle::State_MouseOver) {
+      painter->fillRect(r, QColor(0xEC, 0xE7, 0xDD));
+    }
+    const bool is_hidden = index.data(hidden).toBool();
+    const QString state = index.data(state_icon).toString();
+    const QColor state_colour = state == QStringLiteral("unsound") ? theme::defect : state == QStringLiteral("sound") ? theme::ink : theme::faint_ink;
+    const double ratio = painter->device()->devicePixelRatioF();
+    painter->drawPixmap(r.left() + 12, r.top() + 6, theme::pixmap(state, state_colour, 16, ratio));
+    painter->setPen(is_hidden ? theme::faint_ink : theme::ink);
+    QFont font = option.font;
+    font.setPixelSize(13);
+    font.setWeight(option.state & QStyle::State_Selected ? QFont::DemiBold : QFont::Medium);
+    painter->setFont(font);
+    const QString name = QFontMetrics(font).elidedText(index.data(Qt::DisplayRole).toString(), Qt::ElideRight, r.width() - 140);
+    painter->drawText(r.adjusted(38, 0, -90, 0), Qt::AlignVCenter | Qt::AlignLeft, name);
+    font.setPixelSize(11);
+    font.setWeight(QFont::Normal);
+    painter->setFont(font);
+    painter->setPen(theme::faint_ink);
+    painter->drawText(r.adjusted(0, 0, -36, 0), Qt::AlignVCenter | Qt::AlignRight, index.data(count_text).toString());
+    if (index.data(locked).toBool())
+      painter->drawPixmap(r.right() - 100, r.top() + 7, theme::pixmap(QStringLiteral("locked"), theme::faint_ink, 14, ratio));
+    painter->drawPixmap(r.right() - 26, r.top() + 6,
+                        theme::pixmap(is_hidden ? QStringLiteral("hidden") : QStringLiteral("shown"),
+                                      is_hidden ? theme::ink : QColor(0xB3, 0xAC, 0x9F), 16, ratio));
+    painter->restore();
+  }
+
+  bool editorEvent(QEvent* event, QAbstractItemModel* model, const QStyleOptionViewItem& option,
+                   const QModelIndex& index) override {
+    if (event->type() == QEvent::MouseButtonRelease) {
+      const auto* mouse = static_cast<QMouseEvent*>(event);
+      if (mouse->position().x() > option.rect.right() - 30) {
+        const auto id = index.data(part_id).value<PartId>();
+        const bool visible = session_.job().at(id).visible;
+        session_.commit(visible ? QObject::tr("hide") : QObject::tr("show"),
+                        edit::change_part(session_.job(), id, [&](Part& p) { p.visible = !visible; }));
+        return true;
+      }
+    }
+    return QStyledItemDelegate::editorEvent(event, model, option, index);
+  }
+
+ private:
+  Session& session_;
+};
+
+}  // namespace
+
+PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+  auto* layout = new QVBoxLayout(this);
+  layout->setContentsMargins(8, 12, 8, 4);
+  layout->setSpacing(6);
+  auto* title = section_label(tr("PARTS"));
+  title->setContentsMargins(8, 0, 0, 0);
+  layout->addWidget(title);
+  list_ = new QListWidget;
+  list_->setObjectName(QStringLiteral("parts"));
+  list_->setAccessibleName(tr("Parts of the job"));
+  list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+  list_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
+  list_->setDragDropMode(QAbstractItemView::InternalMove);
+  list_->setContextMenuPolicy(Qt::CustomContextMenu);
+  list_->setMouseTracking(true);
+  list_->setItemDelegate(new PartDelegate(session_, list_));
+  layout->addWidget(list_);
+
+  connect(list_, &QListWidget::itemSelectionChanged, this, [this] {
+    if (updating_) return;
+    // What was chosen before keeps its place in the order; the newly chosen come after.
+    std::vector<PartId> ids, now;
+    for (const QListWidgetItem* item : list_->selectedItems()) now.push_back(item->data(part_id).value<PartId>());
+    for (PartId id : session_.selection())
+      if (std::find(now.begin(), now.end(), id) != now.end()) ids.push_back(id);
+    for (PartId id : now)
+      if (std::find(ids.begin(), ids.end(), id) == ids.end()) ids.push_back(id);
+    session_.select(ids);
+  });
+  connect(list_, &QListWidget::itemChanged, this, [this](QListWidgetItem* item) {
+    if (updating_) return;
+    const auto id = item->data(part_id).value<PartId>();
+    const std::string name = item->text().trimmed().toStdString();
+    if (name.empty() || name == session_.job().at(id).name) return rebuild();
+    const std::string free = session_.job().free_name(name);
+    session_.commit(tr("rename"), edit::change_part(session_.job(), id, [&](Part& p) { p.name = free; }));
+  });
+  connect(list_->model(), &QAbstractItemModel::rowsMoved, this, [this] {
+    Job job = session_.job();
+    // Tools are not in the list; parts are put in the list's order, tools after them.
+    for (int row = 0; row < list_->count(); ++row)
+      job = edit::reorder_part(job, list_->item(row)->data(part_id).value<PartId>(), static_cast<std::size_t>(row));
+    session_.commit(tr("reorder parts"), job);
+  });
+  connect(list_, &QWidget::customContextMenuRequested, this,
+          [this](const QPoint& at) { emit menu_wanted(list_->viewport()->mapToGlobal(at)); });
+  connect(&session_, &Session::job_changed, this, [this](bool live) {
+    if (!live) rebuild();
+  });
+  connect(&session_, &Session::selection_changed, this, &PartsPanel::show_selection);
+  connect(&session_, &Session::result_changed, this, &PartsPanel::refresh);
+}
+
+void PartsPanel::rename_chosen() {
+  for (int row = 0; row < list_->count(); ++row)
+    if (list_->item(row)->data(part_id).value<PartId>() == session_.chosen()) list_->editItem(list_->item(row));
+}
+
+void PartsPanel::rebuild() {
+  updating_ = true;
+  list_->clear();
+  for (const PartPtr& part : session_.job().parts) {
+    if (session_.job().use_of(part->id)) continue;
+    auto* item = new QListWidgetItem(QString::fromStdString(part->name));
+    item->setFlags(item->flags() | Qt::ItemIsEditable);
+    item->setData(part_id, part->id);
+    item->setData(hidden, !part->visible);
+    item->setData(locked, part->locked);
+    list_->addItem(item);
+    refresh(part->id);
+    updating_ = true;
+  }
+  updating_ = false;
+  show_selection();
+}
+
+void PartsPanel::refresh(PartId id) {
+  updating_ = true;
+  for (int row = 0; row < list_->count(); ++row) {
+    QListWidgetItem* item = list_->item(row);
+    if (item->data(part_id).value<PartId>() != id) continue;
+    const PartResult r = session_.result(id);
+    QString state = QStringLiteral("waiting"), count;
+    if (r.evaluated && r.evaluated->drawable) count = QStringLiteral("%L1").arg(r.evaluated->drawable->triangles.size() / 3);
+    if (r.report) state = r.report->sound ? QStringLiteral("sound") : QStringLiteral("unsound");
+    if (r.evaluated && r.evaluated->error) state = QStringLiteral("unsound");
+    item->setData(count_text, count);
+    item->setData(state_icon, state);
+    item->setToolTip(r.report ? QString::fromStdString(verdict(*r.report)) : tr("Checking"));
+  }
+  updating_ = false;
+}
+
+void PartsPanel::show_selection() {
+  updating_ = true;
+  const auto& chosen = session_.selection();
+  for (int row = 0; row < list_->count(); ++row) {
+    QListWidgetItem* item = list_->item(row);
+    const auto id = item->data(part_id).value<PartId>();
+    item->setSelected(std::find(chosen.begin(), chosen.end(), id) != chosen.end());
+    if (id == session_.chosen()) list_->setCurrentItem(item, QItemSelectionModel::NoUpdate);
+  }
+  updating_ = false;
+}
+
+}  // namespace anvil::app

@@ -1,0 +1,302 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/rail_panel.h"
+
+#include <QScrollArea>
+
+#include "app/theme.h"
+#include "app/view/overlay.h"
+
+namespace anvil::app {
+namespace {
+
+constexpr std::size_t most_listed = 60;  // places listed below one family
+constexpr double petg_grams_per_cm3 = 1.27;
+
+/// Family row: a button over its whole width with labels inside.
+class RowButton : public QToolButton {
+ public:
+  explicit RowButton(QWidget* parent = nullptr) : QToolButton(parent) {
+    setObjectName(QStringLiteral("row"));
+    setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+    setFixedHeight(26);
+    setCheckable(true);
+  }
+};
+
+QString length(double mm) { return QString::number(mm, 'g', 5); }
+
+}  // namespace
+
+RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(0, 0, 0, 0);
+  auto* scroll = new QScrollArea;
+  scroll->setWidgetResizable(true);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  auto* content = new QWidget;
+  auto* layout = new QVBoxLayout(content);
+  layout->setContentsMargins(16, 12, 14, 12);
+  layout->setSpacing(2);
+  layout->addWidget(section_label(tr("CAN I TRUST IT?")));
+  auto* head = new QHBoxLayout;
+  head->setContentsMargins(0, 8, 0, 4);
+  glyph_ = new QLabel;
+  glyph_->setFixedSize(28, 28);
+  verdict_ = new QLabel;
+  verdict_->setObjectName(QStringLiteral("verdict"));
+  verdict_->setAccessibleName(tr("Verdict"));
+  verdict_->setWordWrap(true);
+  head->addWidget(glyph_, 0, Qt::AlignTop);
+  head->addWidget(verdict_, 1);
+  layout->addLayout(head);
+  reason_ = new QLabel;
+  reason_->setObjectName(QStringLiteral("faint"));
+  reason_->setWordWrap(true);
+  layout->addWidget(reason_);
+  trouble_ = new QFrame;
+  trouble_->setObjectName(QStringLiteral("trouble"));
+  trouble_layout_ = new QVBoxLayout(trouble_);
+  trouble_->hide();
+  layout->addWidget(trouble_);
+  layout->addSpacing(8);
+
+  for (std::size_t f = 0; f < family_count; ++f) {
+    const auto family = static_cast<Family>(f);
+    Row& row = rows_[f];
+    row.header = new RowButton;
+    row.header->setAccessibleName(QString::fromLatin1(label_of(family)));
+    row.header->setToolTip(tr("Open to see each place"));
+    auto* inside = new QHBoxLayout(row.header);
+    inside->setContentsMargins(2, 0, 2, 0);
+    row.mark = new QLabel;
+    row.mark->setFixedSize(16, 16);
+    row.name = new QLabel(QString::fromLatin1(label_of(family)));
+    row.count = new QLabel(QStringLiteral("0"));
+    for (QLabel* label : {row.mark, row.name, row.count}) label->setAttribute(Qt::WA_TransparentForMouseEvents);
+    inside->addWidget(row.mark);
+    inside->addWidget(row.name, 1);
+    inside->addWidget(row.count);
+    row.places = new QWidget;
+    row.places_layout = new QVBoxLayout(row.places);
+    row.places_layout->setContentsMargins(22, 0, 0, 6);
+    row.places_layout->setSpacing(0);
+    row.places->hide();
+    connect(row.header, &QToolButton::toggled, this, [this, family](bool open) { open_family(family, open); });
+    layout->addWidget(row.header);
+    auto* rule = new QFrame;
+    rule->setFixedHeight(1);
+    rule->setStyleSheet(QStringLiteral("background: #E4DED3;"));
+    layout->addWidget(row.places);
+    layout->addWidget(rule);
+  }
+  layout->addSpacing(14);
+  layout->addWidget(section_label(tr("NUMBERS")));
+  layout->addSpacing(4);
+  for (const QString& name : {tr("Triangles"), tr("Shells"), tr("Volume"), tr("Area"), tr("Size"), tr("Mass, PETG")}) {
+    auto* line = new QHBoxLayout;
+    line->setContentsMargins(0, 3, 0, 3);
+    auto* value = new QLabel;
+    value->setAccessibleName(name);
+    value->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    value->setStyleSheet(QStringLiteral("font-weight: 500;"));
+    line->addWidget(new QLabel(name));
+    line->addStretch();
+    line->addWidget(value);
+    layout->addLayout(line);
+    numbers_[name] = value;
+  }
+  layout->addStretch();
+  scroll->setWidget(content);
+  outer->addWidget(scroll);
+
+  // A check shorter than this replaces the old verdict without a flicker in between.
+  checking_.setSingleShot(true);
+  checking_.setInterval(250);
+  connect(&checking_, &QTimer::timeout, this, [this] {
+    glyph_->setPixmap(theme::pixmap(QStringLiteral("waiting"), theme::faint_ink, 26, devicePixelRatioF()));
+    verdict_->setText(tr("Checking"));
+    reason_->setText(tr("The numbers below are from the last check."));
+  });
+  connect(&session_, &Session::job_changed, this, &RailPanel::refresh);
+  connect(&session_, &Session::selection_changed, this, &RailPanel::refresh);
+  connect(&session_, &Session::result_changed, this, &RailPanel::refresh);
+  refresh();
+}
+
+void RailPanel::refresh() {
+  const PartId owner = session_.recipe_owner();
+  const PartResult r = session_.result(owner);
+  show_numbers(r);
+  if (r.evaluated != shown_result_) {
+    shown_result_ = r.evaluated;
+    show_trouble(r);
+  }
+  if (owner == 0) {
+    checking_.stop();
+    shown_.reset();
+    glyph_->clear();
+    verdict_->setText(tr("Nothing chosen"));
+    reason_->setText(tr("Choose a part to see whether it is sound."));
+    for (std::size_t f = 0; f < family_count; ++f) {
+      rows_[f].count->clear();
+      rows_[f].mark->clear();
+      clear_layout(rows_[f].places_layout);
+    }
+    return;
+  }
+  if (!r.report) {
+    if (!checking_.isActive()) checking_.start();
+    return;
+  }
+  checking_.stop();
+  show_report(*r.report);
+  if (r.report != shown_) {
+    shown_ = r.report;
+    walking_ = false;
+    for (std::size_t f = 0; f < family_count; ++f)
+      if (rows_[f].open) fill_places(static_cast<Family>(f));
+  }
+}
+
+void RailPanel::show_report(const SoundnessReport& report) {
+  glyph_->setPixmap(theme::pixmap(report.sound ? QStringLiteral("sound") : QStringLiteral("unsound"),
+                                  report.sound ? theme::ink : theme::defect, 26, devicePixelRatioF()));
+  const QString text = QString::fromStdString(verdict(report));
+  const auto colon = text.indexOf(QLatin1Char(':'));
+  verdict_->setText(report.sound || colon < 0 ? text : text.left(colon));
+  reason_->setText(report.sound ? report.contact_edges > 0
+                                      ? tr("Closed, manifold, facing out. It touches itself along %n edge(s).", nullptr,
+                                           static_cast<int>(report.contact_edges))
+                                      : tr("Closed, manifold, facing out, nothing crosses.")
+                   : colon < 0  ? QString()
+                                : text.mid(colon + 2));
+  for (std::size_t f = 0; f < family_count; ++f) {
+    const FamilyReport& found = report.families[f];
+    const bool any = found.count > 0;
+    QString count = QStringLiteral("%L1").arg(found.count);
+    if (static_cast<Family>(f) == Family::open_edges && report.holes > 0) count += tr(" in %n hole(s)", nullptr, static_cast<int>(report.holes));
+    rows_[f].count->setText(count);
+    rows_[f].count->setStyleSheet(any ? QStringLiteral("color: #B3202C; font-weight: 600;") : QStringLiteral("color: #6B665D;"));
+    rows_[f].name->setStyleSheet(any ? QStringLiteral("font-weight: 600;") : QString());
+    rows_[f].mark->setPixmap(theme::pixmap(marker_icon(static_cast<Family>(f)), any ? theme::defect : QColor(0xC9, 0xC2, 0xB4), 14, devicePixelRatioF()));
+    rows_[f].header->setAccessibleDescription(count);
+  }
+}
+
+void RailPanel::show_numbers(const PartResult& result) {
+  auto set = [&](const QString& name, const QString& text) { numbers_[name]->setText(text); };
+  const bool there = result.evaluated && result.evaluated->drawable;
+  if (!there) {
+    for (const auto& [name, label] : numbers_) label->setText(QStringLiteral("–"));
+    return;
+  }
+  set(tr("Triangles"), QStringLiteral("%L1").arg(result.evaluated->drawable->triangles.size() / 3));
+  const Affine world = session_.job().world_of(session_.recipe_owner());
+  const Box3 box = session_.world_bounds(session_.recipe_owner());
+  if (!box.empty())
+    set(tr("Size"), QStringLiteral("%1 × %2 × %3 mm").arg(length(box.size().x()), length(box.size().y()), length(box.size().z())));
+  if (!result.report) return;
+  const SoundnessReport& report = *result.report;
+  const double volume = report.volume * std::abs(world.linear().determinant()) / 1000;
+  set(tr("Shells"), QStringLiteral("%L1").arg(report.shells));
+  set(tr("Volume"), report.closed() ? QStringLiteral("%1 cm³").arg(volume, 0, 'f', 2) : tr("open"));
+  set(tr("Mass, PETG"), report.closed() ? QStringLiteral("%1 g").arg(volume * petg_grams_per_cm3, 0, 'f', 1) : tr("open"));
+  // Area scales evenly only under an even scale; then the cube root of the determinant is that scale.
+  const double scale = std::cbrt(std::abs(world.linear().determinant()));
+  const bool even = (world.linear().colwise().norm().array() - scale).abs().maxCoeff() < 1e-9 * scale;
+  set(tr("Area"), even ? QStringLiteral("%1 cm²").arg(report.area * scale * scale / 100, 0, 'f', 1) : tr("scaled unevenly"));
+}
+
+void RailPanel::show_trouble(const PartResult& result) {
+  clear_layout(trouble_layout_);
+  trouble_->hide();
+  if (!result.evaluated) return;
+  Issue issue;
+  if (result.evaluated->error)
+    issue = *result.evaluated->error;
+  else if (!result.evaluated->boolean.empty_reason.empty())
+    issue = {"the result is empty: " + result.evaluated->boolean.empty_reason, "", {}, "move the tool or change its operation"};
+  else
+    return;
+  auto* text = new QLabel(QString::fromStdString(issue.message()));
+  text->setWordWrap(true);
+  trouble_layout_->addWidget(text);
+  if (!issue.places.empty()) {
+    auto* show = link_button(tr("show"));
+    connect(show, &QToolButton::clicked, this, [this, issue] {
+      for (const PartPtr& part : session_.job().parts)
+        if (part->name == issue.subject) {
+          Place place;
+          Box3 box;
+          for (const Vec3& p : issue.places) box.add(p);
+          place.position = box.centre();
+          place.radius = box.diagonal() / 2;
+          place.text = issue.what;
+          session_.select({part->id});
+          emit session_.fly_requested(part->id, place);
+        }
+    });
+    trouble_layout_->addWidget(show, 0, Qt::AlignRight);
+  }
+  trouble_->show();
+}
+
+void RailPanel::open_family(Family family, bool open) {
+  Row& row = rows_[static_cast<std::size_t>(family)];
+  row.open = open;
+  if (row.header->isChecked() != open) {
+    const QSignalBlocker quiet(row.header);
+    row.header->setChecked(open);
+  }
+  if (open)
+    fill_places(family);
+  else
+    clear_layout(row.places_layout);
+  row.places->setVisible(open);
+}
+
+void RailPanel::fill_places(Family family) {
+  Row& row = rows_[static_cast<std::size_t>(family)];
+  clear_layout(row.places_layout);
+  if (!shown_) return;
+  const auto& places = shown_->of(family).places;
+  const PartId owner = session_.recipe_owner();
+  auto faint = [&](const QString& text) {
+    auto* label = new QLabel(text);
+    label->setObjectName(QStringLiteral("faint"));
+    row.places_layout->addWidget(label);
+  };
+  if (places.empty()) return faint(tr("none"));
+  for (std::size_t k = 0; k < std::min(places.size(), most_listed); ++k) {
+    auto* line = new QHBoxLayout;
+    auto* text = new QLabel(QString::fromStdString(places[k].text));
+    text->setWordWrap(true);
+    line->addWidget(text, 1);
+    auto* show = link_button(tr("show"));
+    show->setObjectName(QStringLiteral("link"));
+    show->setAccessibleName(tr("Show %1").arg(QString::fromStdString(places[k].text)));
+    connect(show, &QToolButton::clicked, this, [this, owner, place = places[k]] { emit session_.fly_requested(owner, place); });
+    line->addWidget(show);
+    row.places_layout->addLayout(line);
+  }
+  if (places.size() > most_listed) faint(tr("and %L1 more, all marked in the view").arg(places.size() - most_listed));
+}
+
+void RailPanel::show_next(int step) {
+  if (!shown_) return;
+  std::vector<std::pair<Family, const Place*>> all;
+  for (std::size_t f = 0; f < family_count; ++f)
+    for (const Place& place : shown_->families[f].places) all.emplace_back(static_cast<Family>(f), &place);
+  if (all.empty()) return session_.say(tr("There is no place to show: nothing was found"));
+  if (!walking_)
+    current_place_ = step > 0 ? 0 : all.size() - 1;
+  else
+    current_place_ = (current_place_ + all.size() + static_cast<std::size_t>(step + static_cast<int>(all.size()))) % all.size();
+  walking_ = true;
+  const auto& [family, place] = all[current_place_];
+  open_family(family, true);
+  emit session_.fly_requested(session_.recipe_owner(), *place);
+  session_.say(tr("Place %1 of %2: %3").arg(current_place_ + 1).arg(all.size()).arg(QString::fromStdString(place->text)));
+}
+
+}  // namespace anvil::app

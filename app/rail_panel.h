@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The soundness rail: can the chosen part be trusted? Verdict, families with their places, numbers.
+#pragma once
+
+#include <QTimer>
+#include <map>
+
+#include "app/session.h"
+#include "app/widgets.h"
+
+namespace anvil::app {
+
+class RailPanel : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit RailPanel(Session& session, QWidget* parent = nullptr);
+
+  /// Goes through all places of the part's report, family by family; flies there and opens the row.
+  void show_next(int step);
+  void open_family(Family family, bool open);
+
+ private:
+  struct Row {
+    QToolButton* header;
+    QLabel *mark, *name, *count;
+    QWidget* places;
+    QVBoxLayout* places_layout;
+    bool open = false;
+  };
+
+  void refresh();
+  void fill_places(Family family);
+  void show_report(const SoundnessReport& report);
+  void show_numbers(const PartResult& result);
+  void show_trouble(const PartResult& result);
+
+  Session& session_;
+  QLabel *glyph_, *verdict_, *reason_;
+  std::array<Row, family_count> rows_{};
+  QFrame* trouble_;
+  QVBoxLayout* trouble_layout_;
+  std::map<QString, QLabel*> numbers_;
+  QTimer checking_;
+  ReportPtr shown_;
+  EvaluatedPtr shown_result_;
+  std::size_t current_place_ = 0;
+  bool walking_ = false;
+};
+
+}  // namespace anvil::app

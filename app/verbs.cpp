@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/verbs.h"
+
+#include <QWidget>
+
+#include "app/theme.h"
+
+namespace anvil::app {
+
+const char* label_of(Station station) {
+  switch (station) {
+    case Station::stock: return "Stock";
+    case Station::combine: return "Combine";
+    case Station::mend: return "Mend";
+    case Station::release: return "Release";
+    case Station::anywhere: return "";
+  }
+  return "";
+}
+
+VerbBook::VerbBook(QWidget* window) : QObject(window), window_(window) {}
+
+QAction* VerbBook::add(Station station, const QString& group, const QString& id, const QString& label,
+                       const QString& icon, const QList<QKeySequence>& keys, const QString& help,
+                       std::function<void()> run) {
+  auto* action = new QAction(label, window_);
+  action->setObjectName(id);
+  if (!icon.isEmpty()) action->setIcon(theme::icon(icon));
+  action->setShortcuts(keys);
+  action->setShortcutContext(Qt::WindowShortcut);
+  const QString key = keys.isEmpty() ? QString() : QStringLiteral("  %1").arg(keys.first().toString(QKeySequence::NativeText));
+  action->setToolTip(QStringLiteral("%1%2\n%3").arg(label, key, help));
+  connect(action, &QAction::triggered, this, [this, run = std::move(run)] {
+    run();
+    refresh();
+  });
+  window_->addAction(action);
+  verbs_.push_back({action, station, group, help});
+  return action;
+}
+
+void VerbBook::allow(QAction* action, std::function<bool()> possible) {
+  refreshers_.push_back([action, possible = std::move(possible)] { action->setEnabled(possible()); });
+}
+
+void VerbBook::check(QAction* action, std::function<bool()> checked) {
+  action->setCheckable(true);
+  refreshers_.push_back([action, checked = std::move(checked)] { action->setChecked(checked()); });
+}
+
+void VerbBook::refresh() {
+  for (const auto& refresher : refreshers_) refresher();
+}
+
+QAction* VerbBook::find(const QString& id) const {
+  for (const Verb& verb : verbs_)
+    if (verb.action->objectName() == id) return verb.action;
+  return nullptr;
+}
+
+}  // namespace anvil::app

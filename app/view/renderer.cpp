@@ -1,0 +1,319 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/view/renderer.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "app/theme.h"
+
+namespace anvil::app {
+namespace {
+
+constexpr const char* backdrop_vertex = R"(#version 330 core
+out float height;
+void main() {
+  vec2 p = vec2(gl_VertexID == 1 ? 3.0 : -1.0, gl_VertexID == 2 ? 3.0 : -1.0);
+  height = 0.5 + 0.5 * p.y;
+  gl_Position = vec4(p, 0.0, 1.0);
+})";
+constexpr const char* backdrop_fragment = R"(#version 330 core
+in float height;
+uniform vec3 top, bottom;
+out vec4 colour;
+void main() { colour = vec4(mix(bottom, top, clamp(height, 0.0, 1.0)), 1.0); })";
+
+constexpr const char* mesh_vertex = R"(#version 330 core
+layout(location = 0) in vec3 position;
+uniform mat4 view_from_model, clip_from_view;
+out vec3 seen;
+void main() {
+  vec4 p = view_from_model * vec4(position, 1.0);
+  seen = p.xyz;
+  gl_Position = clip_from_view * p;
+})";
+// Flat shading from screen-space derivatives: no normals to store, every facet shows as it is. The side of
+// a face that looks inwards is brown, so that holes and turned faces are seen at once.
+constexpr const char* mesh_fragment = R"(#version 330 core
+in vec3 seen;
+uniform vec3 base, up;
+uniform float alpha;
+out vec4 colour;
+void main() {
+  vec3 n = normalize(cross(dFdx(seen), dFdy(seen)));
+  float key = max(dot(n, normalize(vec3(-0.35, 0.60, 0.72))), 0.0);
+  float sky = 0.5 + 0.5 * dot(n, up);
+  vec3 body = gl_FrontFacing ? base : vec3(0.55, 0.42, 0.36);
+  colour = vec4(body * (0.42 + 0.46 * key + 0.30 * sky), alpha);
+})";
+
+// One instance per edge, four vertices: a quad of constant width in pixels.
+constexpr const char* edge_vertex = R"(#version 330 core
+layout(location = 0) in vec3 a;
+layout(location = 1) in vec3 b;
+layout(location = 2) in vec3 normal_a;
+layout(location = 3) in vec3 normal_b;
+layout(location = 4) in float kind;
+uniform mat4 clip_from_model;
+uniform vec4 eye;       // in model space; w = 0 for a direction
+uniform vec2 viewport;  // device pixels
+uniform float width, pull;
+uniform int all;
+flat out int along_x;
+void main() {
+  vec3 to_eye = eye.w > 0.0 ? eye.xyz - 0.5 * (a + b) : eye.xyz;
+  bool outline = dot(normal_a, to_eye) * dot(normal_b, to_eye) <= 0.0;
+  along_x = 1;
+  if (all == 0 && kind < 0.5 && !outline) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); return; }
+  vec4 p = clip_from_model * vec4(a, 1.0), q = clip_from_model * vec4(b, 1.0);
+  const float nearest = 1e-5;
+  if (p.w < nearest && q.w < nearest) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); return; }
+  if (p.w < nearest) p = mix(p, q, (nearest - p.w) / (q.w - p.w));
+  if (q.w < nearest) q = mix(q, p, (nearest - q.w) / (p.w - q.w));
+  vec2 s = p.xy / p.w * viewport, t = q.xy / q.w * viewport;
+  vec2 d = t - s;
+  d = dot(d, d) > 1e-12 ? normalize(d) : vec2(1.0, 0.0);
+  along_x = abs(d.x) > abs(d.y) ? 1 : 0;
+  vec4 at = (gl_VertexID & 1) == 1 ? q : p;
+  float side = (gl_VertexID & 2) == 2 ? 1.0 : -1.0;
+  float outwards = (gl_VertexID & 1) == 1 ? 0.5 : -0.5;
+  at.xy += (vec2(-d.y, d.x) * side + d * outwards) * width / viewport * at.w;
+  at.z -= pull * at.w;
+  gl_Position = at;
+})";
+constexpr const char* edge_fragment = R"(#version 330 core
+flat in int along_x;
+uniform vec4 ink;
+uniform float dash;
+out vec4 colour;
+void main() {
+  if (dash > 0.0 && mod(along_x == 1 ? gl_FragCoord.x : gl_FragCoord.y, 2.0 * dash) > 1.15 * dash) discard;
+  colour = ink;
+})";
+
+constexpr std::size_t most_edges_looked_at = 400'000;  // more would stall a software renderer
+
+QVector3D rgb(const QColor& c) {
+  return {static_cast<float>(c.redF()), static_cast<float>(c.greenF()), static_cast<float>(c.blueF())};
+}
+
+QMatrix4x4 to_float(const Affine& m) {
+  QMatrix4x4 result;
+  for (int row = 0; row < 4; ++row)
+    for (int column = 0; column < 4; ++column) result(row, column) = static_cast<float>(m.matrix()(row, column));
+  return result;
+}
+
+/// Camera from model, composed in double so that large coordinates do not shake.
+Affine view_from_model(const DrawItem& item, const Camera& camera) {
+  return camera.view_matrix() * item.world * Eigen::Translation3d(item.drawable->centre);
+}
+
+}  // namespace
+
+bool Renderer::initialise() {
+  if (!initializeOpenGLFunctions()) return false;
+  bool good = backdrop_.addShaderFromSourceCode(QOpenGLShader::Vertex, backdrop_vertex) &&
+              backdrop_.addShaderFromSourceCode(QOpenGLShader::Fragment, backdrop_fragment) && backdrop_.link();
+  good = good && mesh_.addShaderFromSourceCode(QOpenGLShader::Vertex, mesh_vertex) &&
+         mesh_.addShaderFromSourceCode(QOpenGLShader::Fragment, mesh_fragment) && mesh_.link();
+  good = good && edge_.addShaderFromSourceCode(QOpenGLShader::Vertex, edge_vertex) &&
+         edge_.addShaderFromSourceCode(QOpenGLShader::Fragment, edge_fragment) && edge_.link();
+  nothing_.create();
+  return good;
+}
+
+void Renderer::bind_edges(QOpenGLBuffer& buffer) {
+  buffer.bind();
+  const auto stride = static_cast<GLsizei>(sizeof(DrawnEdge));
+  for (GLuint k = 0; k < 5; ++k) {
+    glEnableVertexAttribArray(k);
+    glVertexAttribPointer(k, k < 4 ? 3 : 1, GL_FLOAT, GL_FALSE, stride,
+                          reinterpret_cast<const void*>(static_cast<std::uintptr_t>(12 * k)));
+    glVertexAttribDivisor(k, 1);
+  }
+}
+
+Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& drawable) {
+  auto& slot = buffers_[drawable.get()];
+  if (slot) return *slot;
+  slot = std::make_unique<Buffers>();
+  Buffers& b = *slot;
+  b.source = drawable;
+  auto fill = [&](QOpenGLBuffer& buffer, const void* data, std::size_t bytes) {
+    buffer.create();
+    buffer.bind();
+    buffer.allocate(data, static_cast<int>(bytes));
+    ++uploads_;
+  };
+  b.faces.create();
+  b.faces.bind();
+  fill(b.vertices, drawable->positions.data(), drawable->positions.size() * sizeof(float));
+  glEnableVertexAttribArray(0);
+  glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
+  fill(b.stand_in, drawable->stand_in.data(), drawable->stand_in.size() * sizeof(std::uint32_t));
+  fill(b.indices, drawable->triangles.data(), drawable->triangles.size() * sizeof(std::uint32_t));
+  b.faces.release();
+  b.lines.create();
+  b.lines.bind();
+  fill(b.edges, drawable->edges.data(), drawable->edges.size() * sizeof(DrawnEdge));
+  bind_edges(b.edges);
+  b.lines.release();
+  b.index_count = static_cast<int>(drawable->triangles.size());
+  b.stand_in_count = static_cast<int>(drawable->stand_in.size());
+  b.edge_count = static_cast<int>(drawable->edges.size());
+  b.crease_count = static_cast<int>(drawable->crease_count);
+  return b;
+}
+
+void Renderer::keep_only(const std::vector<const Drawable*>& alive) {
+  std::erase_if(buffers_, [&](const auto& item) {
+    return std::find(alive.begin(), alive.end(), item.first) == alive.end();
+  });
+}
+
+void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
+                          const FrameStyle& style, float alpha) {
+  Buffers& b = buffers_for(item.drawable);
+  const Affine model = view_from_model(item, camera);
+  glFrontFace(model.linear().determinant() < 0 ? GL_CW : GL_CCW);
+  mesh_.bind();
+  mesh_.setUniformValue("view_from_model", to_float(model));
+  mesh_.setUniformValue("clip_from_view", clip_from_view);
+  mesh_.setUniformValue("base", rgb(item.colour));
+  const Vec3 up = camera.view_matrix().linear() * Vec3(0, 0, 1);
+  mesh_.setUniformValue("up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));
+  mesh_.setUniformValue("alpha", alpha);
+  b.faces.bind();
+  const bool light = style.moving && b.stand_in_count > 0;
+  (light ? b.stand_in : b.indices).bind();
+  glDrawElements(GL_TRIANGLES, light ? b.stand_in_count : b.index_count, GL_UNSIGNED_INT, nullptr);
+  b.faces.release();
+}
+
+void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
+                          const QRect& pixels, const FrameStyle& style, const LineStyle& line) {
+  Buffers& b = buffers_for(item.drawable);
+  // Very fine meshes show creases and open edges only, nothing but faces while they move by their stand-in.
+  const bool heavy = static_cast<std::size_t>(b.edge_count) > most_edges_looked_at;
+  if (heavy && style.moving && b.stand_in_count > 0) return;
+  const int count = heavy && (!line.all || style.moving) ? b.crease_count : b.edge_count;
+  if (count == 0) return;
+  const Affine model = view_from_model(item, camera);
+  const Affine back = model.inverse();
+  const Vec3 eye = camera.parallel ? Vec3(back.linear() * Vec3(0, 0, 1)) : Vec3(back.translation());
+  edge_.bind();
+  edge_.setUniformValue("clip_from_model", clip_from_view * to_float(model));
+  edge_.setUniformValue("eye", QVector4D(static_cast<float>(eye.x()), static_cast<float>(eye.y()),
+                                         static_cast<float>(eye.z()), camera.parallel ? 0.0F : 1.0F));
+  edge_.setUniformValue("viewport", QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
+  edge_.setUniformValue("width", line.width * static_cast<float>(style.pixel_ratio));
+  edge_.setUniformValue("pull", camera.parallel ? 2e-5F : 2e-4F);
+  edge_.setUniformValue("all", line.all ? 1 : 0);
+  edge_.setUniformValue("ink", QVector4D(rgb(line.colour), line.alpha));
+  edge_.setUniformValue("dash", line.dash * static_cast<float>(style.pixel_ratio));
+  if (line.hidden_too) glDisable(GL_DEPTH_TEST);
+  b.lines.bind();
+  glDrawArraysInstanced(GL_TRIANGLE_STRIP, 0, 4, count);
+  b.lines.release();
+  if (line.hidden_too) glEnable(GL_DEPTH_TEST);
+}
+
+void Renderer::draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels,
+                         const FrameStyle& style) {
+  constexpr int reach = 24;  // lines to each side
+  const double step = style.grid_step;
+  const Vec3 middle(std::round(camera.focus.x() / step) * step, std::round(camera.focus.y() / step) * step, 0);
+  if (!grid_.isCreated()) {
+    std::vector<DrawnEdge> lines;
+    for (int i = -reach; i <= reach; ++i)
+      for (const bool across : {false, true}) {
+        const auto at = static_cast<float>(i), end = static_cast<float>(reach);
+        DrawnEdge edge{};
+        if (across) {
+          edge.a[0] = -end, edge.b[0] = end, edge.a[1] = edge.b[1] = at;
+        } else {
+          edge.a[1] = -end, edge.b[1] = end, edge.a[0] = edge.b[0] = at;
+        }
+        edge.kind = 1;
+        lines.push_back(edge);
+      }
+    grid_lines_.create();
+    grid_lines_.bind();
+    grid_.create();
+    grid_.bind();
+    grid_.allocate(lines.data(), static_cast<int>(lines.size() * sizeof(DrawnEdge)));
+    bind_edges(grid_);
+    grid_lines_.release();
+  }
+  Affine model = camera.view_matrix() * Eigen::Translation3d(middle);
+  model.linear() *= step;
+  edge_.bind();
+  edge_.setUniformValue("clip_from_model", clip_from_view * to_float(model));
+  edge_.setUniformValue("eye", QVector4D(0, 0, 1, 0));
+  edge_.setUniformValue("viewport", QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
+  edge_.setUniformValue("width", static_cast<float>(style.pixel_ratio));
+  edge_.setUniformValue("pull", 0.0F);
+  edge_.setUniformValue("all", 1);
+  edge_.setUniformValue("dash", 0.0F);
+  edge_.setUniformValue("ink", QVector4D(rgb(QColor(0xAE, 0xA7, 0x99)), 0.45F));
+  glDepthMask(GL_FALSE);
+  grid_lines_.bind();
+  glDrawArraysInstanced(GL_TRIANGLE_STRIP, 0, 4, 2 * (2 * reach + 1));
+  grid_lines_.release();
+  glDepthMask(GL_TRUE);
+}
+
+void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items, const Box3& scene,
+                    const FrameStyle& style) {
+  glViewport(pixels.x(), pixels.y(), pixels.width(), pixels.height());
+  glEnable(GL_SCISSOR_TEST);
+  glScissor(pixels.x(), pixels.y(), pixels.width(), pixels.height());
+  glDisable(GL_CULL_FACE);
+  glDepthMask(GL_TRUE);
+  glClear(GL_DEPTH_BUFFER_BIT);
+  glDisable(GL_DEPTH_TEST);
+  glDisable(GL_BLEND);
+  backdrop_.bind();
+  backdrop_.setUniformValue("top", rgb(theme::view_top));
+  backdrop_.setUniformValue("bottom", rgb(theme::view_bottom));
+  nothing_.bind();
+  glDrawArrays(GL_TRIANGLES, 0, 3);
+  nothing_.release();
+
+  glEnable(GL_DEPTH_TEST);
+  glDepthFunc(GL_LEQUAL);
+  glEnable(GL_BLEND);
+  glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+  const QMatrix4x4 clip = camera.projection(pixels.size(), scene);
+  if (style.grid) draw_grid(clip, camera, pixels, style);
+
+  const bool see_through = style.look == Look::see_through;
+  if (!see_through)
+    for (const DrawItem& item : items)
+      if (!item.ghost) draw_faces(item, clip, camera, style, 1);
+  if (see_through) {
+    glDepthMask(GL_FALSE);
+    for (const DrawItem& item : items)
+      if (!item.ghost) draw_faces(item, clip, camera, style, 0.30F);
+    glDepthMask(GL_TRUE);
+  }
+  for (const DrawItem& item : items) {
+    if (item.ghost) continue;
+    if (style.look == Look::wires) draw_lines(item, clip, camera, pixels, style, {theme::ink, 0.75F, 1, 0, true, false});
+    if (style.look != Look::plain || item.selected)
+      draw_lines(item, clip, camera, pixels, style,
+                 {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0, false, false});
+  }
+  glDepthMask(GL_FALSE);
+  for (const DrawItem& item : items) {
+    if (!item.ghost) continue;
+    draw_faces(item, clip, camera, style, item.selected ? 0.34F : 0.24F);
+    draw_lines(item, clip, camera, pixels, style, {item.outline, 0.32F, 1.2F, 5, false, true});
+    draw_lines(item, clip, camera, pixels, style, {item.outline, 1.0F, item.selected ? 2.2F : 1.6F, 5, false, false});
+  }
+  glDepthMask(GL_TRUE);
+  glDisable(GL_SCISSOR_TEST);
+  glDisable(GL_DEPTH_TEST);
+}
+
+}  // namespace anvil::app

@@ -1,0 +1,82 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Draws parts with OpenGL 3.3. One set of buffers per mesh, uploaded once; per frame only uniforms change.
+#pragma once
+
+#include <QColor>
+#include <QOpenGLBuffer>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
+#include <QRect>
+#include <map>
+#include <memory>
+#include <vector>
+
+#include "app/view/camera.h"
+#include "job/drawable.h"
+
+namespace anvil::app {
+
+enum class Look { edges, wires, see_through, plain };
+
+/// One part in one frame.
+struct DrawItem {
+  std::shared_ptr<const Drawable> drawable;
+  Affine world = Affine::Identity();
+  QColor colour;
+  QColor outline;
+  bool ghost = false;     ///< translucent, with a dashed outline
+  bool selected = false;  ///< thick outline
+};
+
+struct FrameStyle {
+  Look look = Look::edges;
+  bool moving = false;     ///< large meshes are shown by their stand-ins
+  bool grid = true;
+  double grid_step = 10;   ///< mm
+  double pixel_ratio = 1;
+};
+
+class Renderer : protected QOpenGLFunctions_3_3_Core {
+ public:
+  /// To be called with a current context. False when OpenGL 3.3 is not to be had.
+  bool initialise();
+  /// Draws one picture into `pixels` of the current framebuffer (device pixels, origin at the bottom).
+  void draw(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items, const Box3& scene,
+            const FrameStyle& style);
+  /// Frees the buffers of meshes that are not among those given.
+  void keep_only(const std::vector<const Drawable*>& alive);
+  /// How often mesh data were sent to the card since the start; for tests.
+  std::size_t uploads() const { return uploads_; }
+
+ private:
+  struct Buffers {
+    QOpenGLVertexArrayObject faces, lines;
+    QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer};
+    QOpenGLBuffer indices{QOpenGLBuffer::IndexBuffer}, stand_in{QOpenGLBuffer::IndexBuffer};
+    int index_count = 0, stand_in_count = 0, edge_count = 0, crease_count = 0;
+    std::shared_ptr<const Drawable> source;
+  };
+
+  Buffers& buffers_for(const std::shared_ptr<const Drawable>& drawable);
+  void bind_edges(QOpenGLBuffer& buffer);
+  void draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera, const FrameStyle& style,
+                  float alpha);
+  struct LineStyle {
+    QColor colour;
+    float alpha = 1, width = 1, dash = 0;
+    bool all = false;
+    bool hidden_too = false;
+  };
+  void draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels,
+                  const FrameStyle& style, const LineStyle& line);
+  void draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels, const FrameStyle& style);
+
+  QOpenGLShaderProgram backdrop_, mesh_, edge_;
+  QOpenGLVertexArrayObject nothing_, grid_lines_;
+  QOpenGLBuffer grid_{QOpenGLBuffer::VertexBuffer};
+  std::map<const Drawable*, std::unique_ptr<Buffers>> buffers_;
+  std::size_t uploads_ = 0;
+};
+
+}  // namespace anvil::app

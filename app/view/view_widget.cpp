@@ -1,0 +1,618 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/view/view_widget.h"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QOpenGLContext>
+#include <QWheelEvent>
+#include <cmath>
+
+#include "app/theme.h"
+
+namespace anvil::app {
+namespace {
+
+constexpr double drag_threshold = 4;  // pixels before a press becomes a drag
+constexpr int flight_ms = 260;
+constexpr std::size_t most_markers = 400;
+constexpr std::array<Direction, 4> four_directions = {Direction::corner, Direction::top, Direction::front,
+                                                      Direction::right};
+
+double turned(double from, double to, double t) { return from + std::remainder(to - from, 360.0) * t; }
+
+}  // namespace
+
+ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent), session_(session) {
+  setObjectName(QStringLiteral("view"));
+  setAccessibleName(tr("View of the job"));
+  setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(true);
+  setMinimumSize(320, 240);
+  for (std::size_t k = 0; k < cameras_.size(); ++k) {
+    cameras_[k].look(four_directions[k]);
+    cameras_[k].parallel = k > 0;
+  }
+  settle_.setSingleShot(true);
+  settle_.setInterval(160);
+  connect(&settle_, &QTimer::timeout, this, [this] {
+    style_.moving = false;
+    update();
+  });
+  flight_.setInterval(15);
+  connect(&flight_, &QTimer::timeout, this, [this] {
+    const double t = std::min(1.0, static_cast<double>(flight_clock_.elapsed()) / flight_ms);
+    const double eased = t * t * (3 - 2 * t);
+    Camera& camera = cameras_[active_];
+    camera.focus = flight_from_.focus + eased * (flight_to_.focus - flight_from_.focus);
+    camera.distance = flight_from_.distance * std::pow(flight_to_.distance / flight_from_.distance, eased);
+    camera.yaw = turned(flight_from_.yaw, flight_to_.yaw, eased);
+    camera.pitch = flight_from_.pitch + eased * (flight_to_.pitch - flight_from_.pitch);
+    if (t >= 1) {
+      camera = flight_to_;
+      flight_.stop();
+    }
+    camera_moved();
+  });
+  connect(&session_, &Session::job_changed, this, [this](bool live) {
+    if (!live && session_.job().parts.empty()) fit_when_ready_ = true;
+    update();
+    emit hint_changed(hint());
+  });
+  connect(&session_, &Session::selection_changed, this, [this] {
+    forget_place();
+    update();
+    emit hint_changed(hint());
+  });
+  connect(&session_, &Session::result_changed, this, [this](PartId) {
+    if (fit_when_ready_ && !scene_box().empty()) {
+      bool all_there = true;
+      for (PartId id : shown_parts()) all_there = all_there && session_.result(id).evaluated;
+      for (Camera& camera : cameras_) camera.fit(scene_box(), area(static_cast<std::size_t>(&camera - cameras_.data()) % picture_count()).size());
+      if (all_there) fit_when_ready_ = false;
+    }
+    update();
+  });
+  connect(&session_, &Session::fly_requested, this, &ViewWidget::fly_to);
+}
+
+ViewWidget::~ViewWidget() {
+  makeCurrent();
+  renderer_.keep_only({});
+  doneCurrent();
+}
+
+// Cameras -----------------------------------------------------------------------------------------------
+
+QRectF ViewWidget::area(std::size_t index) const {
+  if (!four_) return QRectF(rect());
+  const double w = width() / 2.0, h = height() / 2.0;
+  // Corner view at the lower right, as a sheet of drawing has it: top over front, side beside.
+  static constexpr int column[4] = {1, 0, 0, 1}, row[4] = {0, 0, 1, 1};
+  return {column[index] * w, row[index] * h, w, h};
+}
+
+std::size_t ViewWidget::picture_at(const QPointF& pixel) const {
+  for (std::size_t k = 0; k < picture_count(); ++k)
+    if (area(k).contains(pixel)) return k;
+  return 0;
+}
+
+Ray ViewWidget::ray_at(const QPointF& pixel) const {
+  return cameras_[active_].ray(pixel - area(active_).topLeft(), area(active_).size());
+}
+
+Box3 ViewWidget::scene_box() const {
+  Box3 box;
+  for (PartId id : shown_parts()) {
+    const Box3 part = session_.world_bounds(id);
+    if (part.empty()) continue;
+    box.add(part.lo);
+    box.add(part.hi);
+  }
+  return box;
+}
+
+void ViewWidget::animate_to(const Camera& target) {
+  flight_from_ = cameras_[active_];
+  flight_to_ = target;
+  flight_clock_.start();
+  flight_.start();
+}
+
+void ViewWidget::look(Direction direction) {
+  if (four_) active_ = 0;
+  Camera target = cameras_[active_];
+  target.look(direction);
+  animate_to(target);
+}
+
+void ViewWidget::fit_all() {
+  for (std::size_t k = 0; k < picture_count(); ++k)
+    if (k != active_) cameras_[k].fit(scene_box(), area(k).size());
+  Camera target = cameras_[active_];
+  target.fit(scene_box(), area(active_).size());
+  animate_to(target);
+}
+
+void ViewWidget::fit_selection() {
+  Box3 box;
+  for (PartId id : session_.selection()) {
+    const Box3 part = session_.world_bounds(id);
+    if (part.empty()) continue;
+    box.add(part.lo);
+    box.add(part.hi);
+  }
+  if (box.empty()) return fit_all();
+  for (std::size_t k = 0; k < picture_count(); ++k)
+    if (k != active_) cameras_[k].fit(box, area(k).size());
+  Camera target = cameras_[active_];
+  target.fit(box, area(active_).size());
+  animate_to(target);
+}
+
+void ViewWidget::fly_to(PartId part, const Place& place) {
+  if (session_.job().find(part) == nullptr) return;
+  place_ = {part, place};
+  const Affine world = session_.job().world_of(part);
+  const Vec3 at = world * place.position;
+  const double size = session_.world_bounds(part).diagonal();
+  const double radius = std::max(place.radius * std::cbrt(std::abs(world.linear().determinant())), 0.02 * size);
+  Box3 box;
+  box.add(at - Vec3::Constant(radius));
+  box.add(at + Vec3::Constant(radius));
+  Camera target = cameras_[active_];
+  target.fit(box, area(active_).size());
+  target.distance *= 1.6;
+  animate_to(target);
+  emit hint_changed(hint());
+}
+
+void ViewWidget::forget_place() {
+  place_.reset();
+  update();
+}
+
+void ViewWidget::camera_moved() {
+  style_.moving = true;
+  settle_.start();
+  update();
+}
+
+void ViewWidget::set_four(bool four) {
+  four_ = four;
+  active_ = 0;
+  if (four)
+    for (std::size_t k = 1; k < 4; ++k) cameras_[k].fit(scene_box(), area(k).size());
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_parallel(bool parallel) {
+  cameras_[0].parallel = parallel;
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_look(Look look) {
+  style_.look = look;
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_bare(bool bare) {
+  bare_ = bare;
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_marks(bool marks) {
+  marks_ = marks;
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_handle_mode(HandleMode mode) {
+  handles_.mode = mode;
+  emit style_changed();
+  update();
+}
+
+double ViewWidget::grid_step() const {
+  // 1, 2 or 5 times a power of ten, about 40 pixels wide at the focus.
+  const double wanted = 40 * cameras_[0].pixel_length(cameras_[0].focus, area(0).size());
+  const double power = std::pow(10.0, std::floor(std::log10(std::max(wanted, 1e-9))));
+  for (const double factor : {1.0, 2.0, 5.0})
+    if (factor * power >= wanted) return factor * power;
+  return 10 * power;
+}
+
+QPointF ViewWidget::pixel_of(const Vec3& point) const {
+  QPointF pixel;
+  picture(0).at(point, pixel);
+  return pixel;
+}
+
+QPointF ViewWidget::handle_pixel(int axis) const {
+  Handles handles = handles_;
+  handles.place(session_, picture(0));
+  for (int radius = 30; radius < 90; radius += 4)
+    for (int step = 0; step < 360; step += 3) {
+      QPointF centre;
+      picture(0).at(handles.pivot(), centre);
+      const QPointF p = centre + radius * QPointF(std::cos(step * M_PI / 180), std::sin(step * M_PI / 180));
+      if (handles.hit(p) == axis) return p;
+    }
+  return {};
+}
+
+// Drawing -----------------------------------------------------------------------------------------------
+
+bool ViewWidget::is_ghost(const Part& part) const { return session_.job().use_of(part.id).has_value(); }
+
+/// Visible parts; tools only while they, their part, or another tool of it is chosen.
+std::vector<PartId> ViewWidget::shown_parts() const {
+  std::vector<PartId> shown;
+  const Job& job = session_.job();
+  for (const PartPtr& part : job.parts) {
+    if (!part->visible) continue;
+    const auto use = job.use_of(part->id);
+    if (use) {
+      if (bare_) continue;
+      const bool wanted = std::any_of(session_.selection().begin(), session_.selection().end(), [&](PartId id) {
+        const auto other = job.use_of(id);
+        return id == use->part || id == part->id || (other && other->part == use->part);
+      });
+      if (!wanted) continue;
+    }
+    shown.push_back(part->id);
+  }
+  return shown;
+}
+
+std::vector<DrawItem> ViewWidget::draw_items() const {
+  std::vector<DrawItem> items;
+  const Job& job = session_.job();
+  for (PartId id : shown_parts()) {
+    const PartResult r = session_.result(id);
+    if (!r.evaluated || !r.evaluated->drawable || r.evaluated->drawable->triangles.empty()) continue;
+    const Part& part = job.at(id);
+    DrawItem item;
+    item.drawable = r.evaluated->drawable;
+    item.world = job.world_of(id);
+    const auto& chosen = session_.selection();
+    item.selected = std::find(chosen.begin(), chosen.end(), id) != chosen.end();
+    item.ghost = is_ghost(part);
+    item.colour = part.tint ? QColor::fromRgb(*part.tint) : theme::part;
+    if (item.ghost) {
+      const auto use = job.use_of(id);
+      item.colour = use->use->on ? theme::operation_tint(use->use->operation) : QColor(0x7A, 0x6A, 0x58);
+      item.outline = item.selected ? theme::selection : item.colour;
+    } else {
+      item.selected = item.selected && !bare_;
+      item.outline = item.selected ? theme::selection : theme::ink;
+    }
+    items.push_back(std::move(item));
+  }
+  return items;
+}
+
+void ViewWidget::initializeGL() {
+  usable_ = context() != nullptr && context()->isValid() && context()->format().version() >= qMakePair(3, 3) &&
+            renderer_.initialise();
+  if (!usable_) QMetaObject::invokeMethod(this, &ViewWidget::unusable, Qt::QueuedConnection);
+}
+
+void ViewWidget::paintGL() {
+  if (!usable_) return;
+  const double ratio = devicePixelRatioF();
+  style_.pixel_ratio = ratio;
+  style_.grid_step = grid_step();
+  style_.grid = !bare_;
+  const auto items = draw_items();
+  Box3 scene = scene_box();
+  const double reach = 24 * style_.grid_step;
+  scene.add(cameras_[0].focus - Vec3(reach, reach, 0));
+  scene.add(cameras_[0].focus + Vec3(reach, reach, 0));
+  for (std::size_t k = 0; k < picture_count(); ++k) {
+    const QRectF a = area(k);
+    const QRect pixels(qRound(a.left() * ratio), qRound((height() - a.bottom()) * ratio), qRound(a.width() * ratio),
+                       qRound(a.height() * ratio));
+    renderer_.draw(pixels, cameras_[k], items, scene, style_);
+  }
+  std::vector<const Drawable*> alive;
+  for (const PartPtr& part : session_.job().parts)
+    if (const PartResult r = session_.result(part->id); r.evaluated) alive.push_back(r.evaluated->drawable.get());
+  renderer_.keep_only(alive);
+
+  QPainter painter(this);
+  for (std::size_t k = 0; k < picture_count(); ++k) paint_overlay(painter, k);
+}
+
+void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
+  const Picture here = picture(index);
+  painter.save();
+  painter.setClipRect(here.area);
+  const Job& job = session_.job();
+  if (four_) {
+    painter.setPen(QPen(theme::line, 1));
+    painter.drawRect(here.area.adjusted(0, 0, -1, -1));
+    painter.setPen(theme::faint_ink);
+    painter.drawText(here.area.adjusted(12, 8, 0, 0), index == 0 ? QString() : QString::fromLatin1(label_of(four_directions[index])));
+  }
+  if (!bare_) {
+    if (index == 0) {
+      painter.setPen(theme::faint_ink);
+      painter.drawText(QRectF(here.area.left() + 14, here.area.bottom() - 30, 200, 20), Qt::AlignLeft | Qt::AlignVCenter,
+                       tr("grid %1 mm").arg(style_.grid_step));
+    }
+    const PartId owner = session_.recipe_owner();
+    if (marks_ && owner != 0 && job.find(owner) != nullptr && job.at(owner).visible)
+      if (const PartResult r = session_.result(owner); r.report)
+        paint_markers(painter, here, *r.report, job.world_of(owner), most_markers);
+    if (place_ && job.find(place_->first) != nullptr)
+      paint_place(painter, here, place_->second, job.world_of(place_->first));
+    for (PartId id : session_.selection()) {
+      const auto use = job.use_of(id);
+      if (!use || !job.at(id).visible) continue;
+      const Box3 box = session_.world_bounds(id);
+      QPointF at;
+      if (box.empty() || !here.at(Vec3(box.centre().x(), box.centre().y(), box.hi.z()), at)) continue;
+      static const std::map<Operation, QString> sign = {
+          {Operation::unite, QStringLiteral("+")}, {Operation::difference, QStringLiteral("−")}, {Operation::intersection, QStringLiteral("∩")}};
+      paint_tag(painter, at + QPointF(26, -30), QString::fromStdString(job.at(id).name) + " " + sign.at(use->use->operation), theme::ink);
+    }
+    Handles handles = handles_;
+    handles.place(session_, here);
+    if (index == active_) handles_ = handles;
+    handles.paint(painter, index == active_ ? hot_axis_ : -1);
+    if (drag_ && drag_->caught()) {
+      QPointF at;
+      if (here.at(*drag_->caught(), at)) {
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(QPen(theme::selection, 2));
+        painter.setBrush(Qt::white);
+        painter.drawEllipse(at, 6, 6);
+      }
+    }
+  }
+  if (job.parts.empty()) {
+    painter.setPen(theme::faint_ink);
+    QFont font = painter.font();
+    font.setPixelSize(15);
+    painter.setFont(font);
+    painter.drawText(here.area, Qt::AlignCenter,
+                     tr("Drop a mesh file here, or choose a shape above.\nThen choose two parts and combine them."));
+  }
+  painter.restore();
+}
+
+// Pointer and keys ----------------------------------------------------------------------------------------
+
+ViewWidget::Gesture ViewWidget::camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const {
+  if (button == Qt::MiddleButton && scheme_ == MouseScheme::three_buttons) return Gesture::pan;
+  if (button == Qt::RightButton) return modifiers & Qt::ShiftModifier ? Gesture::pan : Gesture::orbit;
+  return Gesture::none;
+}
+
+Vec3 ViewWidget::point_under(const QPointF& pixel) const {
+  if (const auto hit = pick(targets(session_, shown_parts()), ray_at(pixel))) return hit->point;
+  const Ray ray = ray_at(pixel);
+  const Camera& camera = cameras_[active_];
+  // Nothing there: the point at the depth of the focus.
+  const double depth = (camera.focus - ray.origin).dot(camera.forward()) / ray.direction.dot(camera.forward());
+  return ray.origin + depth * ray.direction;
+}
+
+void ViewWidget::mousePressEvent(QMouseEvent* event) {
+  setFocus(Qt::MouseFocusReason);
+  flight_.stop();
+  if (gesture_ == Gesture::drag) return;  // another button during a drag changes nothing
+  last_ = pressed_at_ = event->position();
+  pressed_button_ = event->button();
+  active_ = picture_at(pressed_at_);
+  gesture_ = camera_gesture(event->button(), event->modifiers());
+  if (gesture_ != Gesture::none) {
+    pivot_ = point_under(pressed_at_);
+    return;
+  }
+  if (event->button() != Qt::LeftButton) return;
+  handles_.place(session_, picture(active_));
+  if (const auto axis = bare_ ? std::nullopt : handles_.hit(pressed_at_)) {
+    hot_axis_ = *axis;
+    begin_drag(handles_.mode, *axis == 3 ? -1 : *axis, handles_.pivot());
+    return;
+  }
+  pressed_on_ = pick(targets(session_, shown_parts()), ray_at(pressed_at_));
+  // A ghost in front of its part may be grabbed through the part as well, since it is usually sunk into it.
+  if (pressed_on_) {
+    std::vector<PartId> ghosts;
+    for (PartId id : session_.selection())
+      if (session_.job().use_of(id)) ghosts.push_back(id);
+    if (const auto ghost = pick(targets(session_, ghosts), ray_at(pressed_at_))) pressed_on_ = ghost;
+  }
+  pivot_ = pressed_on_ ? pressed_on_->point : point_under(pressed_at_);
+  gesture_ = Gesture::pending;
+}
+
+void ViewWidget::mouseMoveEvent(QMouseEvent* event) {
+  const QPointF pixel = event->position();
+  const QPointF moved = pixel - last_;
+  switch (gesture_) {
+    case Gesture::none: {
+      const std::size_t here = picture_at(pixel);
+      Handles handles = handles_;
+      handles.place(session_, picture(here));
+      const auto axis = bare_ ? std::nullopt : handles.hit(pixel);
+      if (hot_axis_ != axis.value_or(-1) || here != active_) {
+        hot_axis_ = axis.value_or(-1);
+        active_ = here;
+        update();
+        emit hint_changed(hint());
+      }
+      break;
+    }
+    case Gesture::pending: {
+      if (std::hypot(pixel.x() - pressed_at_.x(), pixel.y() - pressed_at_.y()) < drag_threshold) return;
+      const auto& chosen = session_.selection();
+      const bool on_chosen = pressed_on_ && std::find(chosen.begin(), chosen.end(), pressed_on_->target.part) != chosen.end() &&
+                             !session_.job().at(pressed_on_->target.part).locked;
+      if (on_chosen) {
+        begin_drag(HandleMode::move, -1, pressed_on_->point);
+        update_drag(pixel, event->modifiers());
+      } else {
+        gesture_ = Gesture::orbit;
+      }
+      break;
+    }
+    case Gesture::orbit:
+      cameras_[active_].orbit(pivot_, -0.4 * moved.x(), 0.4 * moved.y());
+      camera_moved();
+      break;
+    case Gesture::pan:
+      cameras_[active_].pan(pivot_, moved, area(active_).size());
+      camera_moved();
+      break;
+    case Gesture::drag: update_drag(pixel, event->modifiers()); break;
+  }
+  last_ = pixel;
+}
+
+void ViewWidget::mouseReleaseEvent(QMouseEvent* event) {
+  if (event->button() != pressed_button_) return;
+  const Gesture gesture = gesture_;
+  if (gesture == Gesture::drag) return finish_drag();
+  gesture_ = Gesture::none;
+  if (gesture == Gesture::pending) click(event->position(), event->modifiers());
+}
+
+void ViewWidget::wheelEvent(QWheelEvent* event) {
+  active_ = picture_at(event->position());
+  flight_.stop();
+  const QPoint steps = event->angleDelta(), pixels = event->pixelDelta();
+  const Vec3 at = point_under(event->position());
+  Camera& camera = cameras_[active_];
+  if (scheme_ == MouseScheme::touchpad && !(event->modifiers() & Qt::ControlModifier)) {
+    const QPointF d = pixels.isNull() ? QPointF(steps) / 4 : QPointF(pixels);
+    if (event->modifiers() & Qt::ShiftModifier)
+      camera.pan(at, d, area(active_).size());
+    else
+      camera.orbit(at, -0.4 * d.x(), 0.4 * d.y());
+  } else {
+    camera.zoom(at, std::pow(0.85, steps.y() / 120.0));
+  }
+  camera_moved();
+}
+
+void ViewWidget::click(const QPointF&, Qt::KeyboardModifiers modifiers) {
+  // Clicking through a chosen ghost chooses what the eye sees in front.
+  const auto hit = pick(targets(session_, shown_parts()), ray_at(pressed_at_));
+  const bool add = modifiers & (Qt::ControlModifier | Qt::ShiftModifier);
+  if (!hit) {
+    if (!add) session_.select({});
+    return;
+  }
+  if (add)
+    session_.toggle_selected(hit->target.part);
+  else
+    session_.select({hit->target.part});
+}
+
+void ViewWidget::begin_drag(HandleMode mode, int axis, const Vec3& grabbed) {
+  drag_ = std::make_unique<Drag>(session_, session_.selection(), mode, axis, handles_.pivot(), grabbed);
+  typed_.clear();
+  gesture_ = Gesture::drag;
+  emit hint_changed(hint());
+}
+
+void ViewWidget::update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers) {
+  if (!typed_.isEmpty()) return;  // a typed number holds against the pointer
+  Drag::Input input{cameras_[active_], pixel - area(active_).topLeft(), area(active_).size(), {}, snap_, grid_step()};
+  input.one_direction = modifiers & Qt::ShiftModifier;
+  if (modifiers & Qt::AltModifier) input.snap.on = !input.snap.on;
+  session_.preview(drag_->follow(input));
+  emit hint_changed(hint());
+}
+
+void ViewWidget::finish_drag() {
+  gesture_ = Gesture::none;
+  if (session_.history().current() != session_.history().committed())
+    session_.commit_preview(drag_->label());
+  drag_.reset();
+  typed_.clear();
+  emit hint_changed(hint());
+  update();
+}
+
+void ViewWidget::cancel_drag() {
+  gesture_ = Gesture::none;
+  drag_.reset();
+  typed_.clear();
+  session_.drop_preview();
+  emit hint_changed(hint());
+  update();
+}
+
+bool ViewWidget::event(QEvent* event) {
+  // While dragging, digits are a distance and not the shortcuts of the views.
+  if (event->type() == QEvent::ShortcutOverride && gesture_ == Gesture::drag) {
+    event->accept();
+    return true;
+  }
+  return QOpenGLWidget::event(event);
+}
+
+void ViewWidget::keyPressEvent(QKeyEvent* event) {
+  if (gesture_ != Gesture::drag) {
+    // Without a mouse: the arrow keys orbit, with Shift they pan, plus and minus zoom.
+    Camera& camera = cameras_[active_];
+    const QPointF step = event->key() == Qt::Key_Left    ? QPointF(-1, 0)
+                         : event->key() == Qt::Key_Right ? QPointF(1, 0)
+                         : event->key() == Qt::Key_Up    ? QPointF(0, -1)
+                         : event->key() == Qt::Key_Down  ? QPointF(0, 1)
+                                                         : QPointF();
+    if (!step.isNull()) {
+      if (event->modifiers() & Qt::ShiftModifier)
+        camera.pan(camera.focus, 40 * step, area(active_).size());
+      else
+        camera.orbit(camera.focus, -10 * step.x(), 10 * step.y());
+      camera_moved();
+    } else if (event->key() == Qt::Key_Plus || event->key() == Qt::Key_Minus) {
+      camera.zoom(camera.focus, event->key() == Qt::Key_Plus ? 0.85 : 1 / 0.85);
+      camera_moved();
+    } else {
+      QOpenGLWidget::keyPressEvent(event);
+    }
+    return;
+  }
+  if (event->key() == Qt::Key_Escape) return cancel_drag();
+  if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) return finish_drag();
+  if (event->key() == Qt::Key_Backspace)
+    typed_.chop(1);
+  else if (const QString text = event->text(); text.size() == 1 && QStringLiteral("0123456789.,-").contains(text))
+    typed_ += text == QStringLiteral(",") ? QStringLiteral(".") : text;
+  bool number = false;
+  const double amount = typed_.toDouble(&number);
+  if (number) session_.preview(drag_->exact(amount));
+  emit hint_changed(hint());
+}
+
+QString ViewWidget::hint() const {
+  if (drag_) {
+    const QString typed = typed_.isEmpty() ? QString() : tr(" · typed: %1").arg(typed_);
+    return drag_->text() + typed + tr(" · Shift: one direction · Alt: snap · type a number · Escape: back");
+  }
+  if (place_) return QString::fromStdString(place_->second.text) + tr(" · N: next place · Escape: done");
+  if (hot_axis_ >= 0) return tr("Drag the handle, or type a number while dragging for an exact amount");
+  const std::size_t n = session_.selection().size();
+  if (session_.job().parts.empty()) return tr("Bring in a mesh file or make a shape to begin");
+  const QString camera = scheme_ == MouseScheme::touchpad ? tr("two fingers: orbit · Shift: pan · Ctrl: zoom")
+                                                          : tr("right drag: orbit · Shift+right drag: pan · wheel: zoom");
+  if (n == 0) return tr("Click: choose a part · ") + camera;
+  if (n == 1) return tr("Drag: move it · Shift: one direction · Alt: snap · Ctrl+click another part to combine · ") + camera;
+  QString tools = QString::fromStdString(session_.job().at(session_.selection()[1]).name);
+  if (n > 2) tools += tr(" and %1 more").arg(n - 2);
+  return tr("Kept: %1 · tool: %2 · U union, D difference, I intersection")
+      .arg(QString::fromStdString(session_.job().at(session_.chosen()).name), tools);
+}
+
+}  // namespace anvil::app

@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The view: shows the job in one or four pictures and turns pointer and keys into choosing, dragging and
+// moving the camera.
+#pragma once
+
+#include <QElapsedTimer>
+#include <QOpenGLWidget>
+#include <QTimer>
+
+#include "app/session.h"
+#include "app/view/drag.h"
+#include "app/view/overlay.h"
+#include "app/view/renderer.h"
+
+namespace anvil::app {
+
+/// Which buttons move the camera. Left always chooses and drags parts.
+enum class MouseScheme { three_buttons, two_buttons, touchpad };
+
+class ViewWidget : public QOpenGLWidget {
+  Q_OBJECT
+
+ public:
+  explicit ViewWidget(Session& session, QWidget* parent = nullptr);
+  ~ViewWidget() override;
+
+  void look(Direction direction);
+  void fit_all();
+  void fit_selection();
+  void fly_to(PartId part, const Place& place);
+  void forget_place();
+
+  void set_four(bool four);
+  bool four() const { return four_; }
+  void set_parallel(bool parallel);
+  bool parallel() const { return cameras_[0].parallel; }
+  void set_look(Look look);
+  Look look_style() const { return style_.look; }
+  void set_bare(bool bare);
+  bool bare() const { return bare_; }
+  void set_marks(bool marks);
+  bool marks() const { return marks_; }
+  void set_handle_mode(HandleMode mode);
+  HandleMode handle_mode() const { return handles_.mode; }
+  SnapSettings& snap() { return snap_; }
+  void set_scheme(MouseScheme scheme) { scheme_ = scheme; }
+  MouseScheme scheme() const { return scheme_; }
+  double grid_step() const;
+  const Camera& camera(std::size_t picture = 0) const { return cameras_[picture]; }
+
+  /// The pixel of a point in the main picture, for tests and the screenshot taker.
+  QPointF pixel_of(const Vec3& point) const;
+  /// Pixel in the middle of a handle's grip (0 to 2).
+  QPointF handle_pixel(int axis) const;
+  const Renderer& renderer() const { return renderer_; }
+  /// What the mouse and keys do right now.
+  QString hint() const;
+
+ signals:
+  void hint_changed(const QString& hint);
+  void style_changed();
+  void unusable();
+
+ protected:
+  void initializeGL() override;
+  void paintGL() override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void mouseReleaseEvent(QMouseEvent* event) override;
+  void wheelEvent(QWheelEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+  bool event(QEvent* event) override;
+
+ private:
+  enum class Gesture { none, pending, orbit, pan, drag };
+
+  std::size_t picture_count() const { return four_ ? 4 : 1; }
+  QRectF area(std::size_t picture) const;
+  std::size_t picture_at(const QPointF& pixel) const;
+  Picture picture(std::size_t index) const { return {cameras_[index], area(index)}; }
+  Ray ray_at(const QPointF& pixel) const;
+  Box3 scene_box() const;
+  std::vector<PartId> shown_parts() const;
+  bool is_ghost(const Part& part) const;
+  std::vector<DrawItem> draw_items() const;
+  Vec3 point_under(const QPointF& pixel) const;
+  void begin_drag(HandleMode mode, int axis, const Vec3& grabbed);
+  void update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
+  void finish_drag();
+  void cancel_drag();
+  void click(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
+  void camera_moved();
+  void animate_to(const Camera& target);
+  void paint_overlay(QPainter& painter, std::size_t index);
+  Gesture camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const;
+
+  Session& session_;
+  Renderer renderer_;
+  bool usable_ = false;
+  std::array<Camera, 4> cameras_;
+  std::size_t active_ = 0;
+  FrameStyle style_;
+  bool four_ = false, bare_ = false, marks_ = true;
+  MouseScheme scheme_ = MouseScheme::three_buttons;
+  SnapSettings snap_;
+  Handles handles_;
+  int hot_axis_ = -1;
+
+  Gesture gesture_ = Gesture::none;
+  QPointF pressed_at_, last_;
+  Qt::MouseButton pressed_button_ = Qt::NoButton;
+  Vec3 pivot_ = Vec3::Zero();
+  std::optional<Picked> pressed_on_;
+  std::unique_ptr<Drag> drag_;
+  QString typed_;
+
+  std::optional<std::pair<PartId, Place>> place_;
+  bool fit_when_ready_ = true;
+  QTimer settle_;  // ends the lighter drawing shortly after the last camera move
+  QTimer flight_;
+  QElapsedTimer flight_clock_;
+  Camera flight_from_, flight_to_;
+};
+
+}  // namespace anvil::app
