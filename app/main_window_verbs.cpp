@@ -208,10 +208,11 @@ void MainWindow::build_edit_verbs() {
 }
 
 void MainWindow::build_view_verbs() {
+  QString group = tr("Look from");
   auto add = [&](const char* id, const QString& label, const char* icon, const char* shortcut, const QString& help,
                  std::function<void()> run) {
     const QList<QKeySequence> keys = *shortcut == '\0' ? QList<QKeySequence>() : QList<QKeySequence>{key(shortcut)};
-    return book_.add(Station::anywhere, tr("View"), QLatin1String(id), label, QLatin1String(icon), keys, help, std::move(run));
+    return book_.add(Station::anywhere, group, QLatin1String(id), label, QLatin1String(icon), keys, help, std::move(run));
   };
   const std::array directions = {Direction::front, Direction::back, Direction::left, Direction::right, Direction::top, Direction::bottom, Direction::corner};
   for (std::size_t k = 0; k < directions.size(); ++k) {
@@ -219,6 +220,7 @@ void MainWindow::build_view_verbs() {
     add(("look_" + name.toStdString()).c_str(), name, "", std::to_string(k + 1).c_str(), tr("Look from the %1.").arg(name),
         [this, d = directions[k]] { view_->look(d); });
   }
+  group = tr("Drawing");
   add("fit_all", tr("Fit all"), "fit", "F", tr("Show everything."), [this] { view_->fit_all(); });
   add("fit_selection", tr("Fit chosen"), "fit", "Shift+F", tr("Show the chosen parts large."), [this] { view_->fit_selection(); });
   book_.check(add("four", tr("Four views"), "four", "X", tr("Top, front, right and corner at once."), [this] { view_->set_four(!view_->four()); }),
@@ -234,10 +236,11 @@ void MainWindow::build_view_verbs() {
     book_.check(add(s.id, tr(s.label), "", s.key, tr("Draw the parts this way."), [this, s] { view_->set_look(s.look); }), [this, s] { return view_->look_style() == s.look; });
   add("next_look", tr("Next way of drawing"), "", "Y", tr("Edges, wires, see-through, plain."),
       [this] { view_->set_look(static_cast<Look>((static_cast<int>(view_->look_style()) + 1) % 4)); });
-  book_.check(book_.add(Station::mend, tr("View"), "bare", tr("Just the shape"), "bare", {key("J")}, tr("Put away grid, ghosts, handles and marks."), [this] { view_->set_bare(!view_->bare()); }),
+  book_.check(book_.add(Station::mend, tr("Drawing"), "bare", tr("Just the shape"), "bare", {key("J")}, tr("Put away grid, ghosts, handles and marks."), [this] { view_->set_bare(!view_->bare()); }),
               [this] { return view_->bare(); });
-  book_.check(book_.add(Station::mend, tr("View"), "marks", tr("Marks"), "marks", {key("K")}, tr("Mark the places of all defects in the view."), [this] { view_->set_marks(!view_->marks()); }),
+  book_.check(book_.add(Station::mend, tr("Drawing"), "marks", tr("Marks"), "marks", {key("K")}, tr("Mark the places of all defects in the view."), [this] { view_->set_marks(!view_->marks()); }),
               [this] { return view_->marks(); });
+  group = tr("Handles");
   struct Mode {
     HandleMode mode;
     const char *id, *label, *icon, *key;
@@ -262,6 +265,7 @@ void MainWindow::build_view_verbs() {
                           Scheme{MouseScheme::touchpad, "mouse_touchpad", "Touchpad"}})
     book_.check(add(s.id, tr(s.label), "mouse", "", tr("Three: right orbits, middle pans. Two: right orbits, with Shift pans. Touchpad: two fingers orbit, with Shift pan, with Ctrl zoom."), [this, s] { view_->set_scheme(s.scheme); emit view_->hint_changed(view_->hint()); }),
                 [this, s] { return view_->scheme() == s.scheme; });
+  group = tr("Window");
   for (std::size_t k = 0; k < stations.size(); ++k)
     add(("station_" + std::to_string(k + 1)).c_str(), tr("%1 station").arg(QLatin1String(label_of(stations[k]))), "", ("Ctrl+" + std::to_string(k + 1)).c_str(),
         tr("Go to this station."), [this, k] { set_station(stations[k]); });
@@ -270,12 +274,12 @@ void MainWindow::build_view_verbs() {
 }
 
 void MainWindow::build_help_verbs() {
-  book_.add(Station::anywhere, tr("Help"), "find", tr("Find a verb"), "find", {key("Ctrl+K")}, tr("Search everything that can be done."), [this] {
+  book_.add(Station::anywhere, tr("Window"), "find", tr("Find a verb"), "find", {key("Ctrl+K")}, tr("Search everything that can be done."), [this] {
     auto* finder = new Finder(book_, this);
     finder->setAttribute(Qt::WA_DeleteOnClose);
     finder->open();
   });
-  book_.add(Station::anywhere, tr("Help"), "key_sheet", tr("Keys"), "keys", {QKeySequence(Qt::Key_F1)}, tr("Show all keys on one sheet."), [this] {
+  book_.add(Station::anywhere, tr("Window"), "key_sheet", tr("Keys"), "keys", {QKeySequence(Qt::Key_F1)}, tr("Show all keys on one sheet."), [this] {
     auto* sheet = new KeySheet(book_, this);
     sheet->setAttribute(Qt::WA_DeleteOnClose);
     sheet->open();

@@ -165,8 +165,7 @@ void RailPanel::show_report(const SoundnessReport& report) {
   const auto colon = text.indexOf(QLatin1Char(':'));
   verdict_->setText(report.sound || colon < 0 ? text : text.left(colon));
   reason_->setText(report.sound ? report.contact_edges > 0
-                                      ? tr("Closed, manifold, facing out. It touches itself along %n edge(s).", nullptr,
-                                           static_cast<int>(report.contact_edges))
+                                      ? tr("Closed, manifold, facing out. Edges where it touches itself: %1.").arg(report.contact_edges)
                                       : tr("Closed, manifold, facing out, nothing crosses.")
                    : colon < 0  ? QString()
                                 : text.mid(colon + 2));
@@ -174,7 +173,6 @@ void RailPanel::show_report(const SoundnessReport& report) {
     const FamilyReport& found = report.families[f];
     const bool any = found.count > 0;
     QString count = QStringLiteral("%L1").arg(found.count);
-    if (static_cast<Family>(f) == Family::open_edges && report.holes > 0) count += tr(" in %n hole(s)", nullptr, static_cast<int>(report.holes));
     rows_[f].count->setText(count);
     rows_[f].count->setStyleSheet(any ? QStringLiteral("color: #B3202C; font-weight: 600;") : QStringLiteral("color: #6B665D;"));
     rows_[f].name->setStyleSheet(any ? QStringLiteral("font-weight: 600;") : QString());
@@ -267,6 +265,8 @@ void RailPanel::fill_places(Family family) {
     row.places_layout->addWidget(label);
   };
   if (places.empty()) return faint(tr("none"));
+  if (family == Family::open_edges && shown_->holes > 0)
+    faint(tr("%1 open edges, %2").arg(shown_->of(family).count).arg(shown_->holes == 1 ? tr("1 hole") : tr("%1 holes").arg(shown_->holes)));
   for (std::size_t k = 0; k < std::min(places.size(), most_listed); ++k) {
     auto* line = new QHBoxLayout;
     auto* text = new QLabel(QString::fromStdString(places[k].text));

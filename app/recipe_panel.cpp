@@ -261,7 +261,7 @@ void RecipePanel::add_place(QVBoxLayout* into, PartId id) {
 
 void RecipePanel::add_combine(QVBoxLayout* into, PartId owner, std::size_t step) {
   const auto& combine = std::get<CombineStep>(session_.job().at(owner).recipe[step]);
-  auto* card = new Card(tr("Combine"), tr("%n tool(s)", nullptr, static_cast<int>(combine.tools.size())), open_[QStringLiteral("combine")]);
+  auto* card = new Card(tr("Combine"), QString(), open_[QStringLiteral("combine")]);
   card->set_summary(combine.tools.size() == 1 ? tr("1 tool") : tr("%1 tools").arg(combine.tools.size()));
   connect(card, &Card::opened, this, [this](bool open) { open_[QStringLiteral("combine")] = open; });
   auto* on = new Switch(tr("Combine step on or off"));

@@ -2,9 +2,11 @@
 #include "app/session.h"
 
 #include <QThreadPool>
+#include <fmt/format.h>
 #include <algorithm>
 
 #include "core/io/mesh_file.h"
+#include "core/soundness/check.h"
 #include "job/edit.h"
 #include "job/job_file.h"
 
@@ -208,7 +210,7 @@ void Session::run_task(const QString& what, std::function<std::function<void()>(
 }
 
 void Session::bring_in(const std::vector<std::filesystem::path>& files, Unit unit) {
-  run_task(tr("Reading %n file(s)", nullptr, static_cast<int>(files.size())), [this, files, unit] {
+  run_task(files.size() == 1 ? tr("Reading %1").arg(QString::fromStdString(files[0].filename().string())) : tr("Reading %1 files").arg(files.size()), [this, files, unit] {
     struct Read {
       Result<Part> part;
       std::vector<std::string> notes;
@@ -247,10 +249,18 @@ void Session::send_out(const std::vector<PartId>& parts, const std::filesystem::
   for (PartId id : parts)
     if (const PartResult r = result(id); r.evaluated) meshes.push_back({r.evaluated->mesh, job().world_of(id)});
   run_task(tr("Writing %1").arg(QString::fromStdString(path.filename().string())), [this, meshes, path] {
-    const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(placed_together(meshes), path));
-    return std::function<void()>([this, written, path] {
+    const auto together = placed_together(meshes);
+    const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path));
+    // What counts is what stands in the file: some formats round to 32 bits.
+    const bool was_sound = check_soundness(together).sound;
+    const Result<Import> back = *written ? read_mesh(path) : Result<Import>(Issue{});
+    const std::string now = was_sound && back ? verdict(check_soundness(back->mesh)) : std::string();
+    const bool harmed = now.starts_with("Not");
+    return std::function<void()>([this, written, path, harmed, now] {
       if (!*written)
         complain(written->issue());
+      else if (harmed)
+        complain({fmt::format("rounding to 32 bits spoiled it ({})", now), path.string(), {}, "export as OBJ, PLY or OFF, which keep all digits"});
       else
         say(tr("Sent out %1, %L2 bytes").arg(QString::fromStdString(path.filename().string())).arg(**written));
     });

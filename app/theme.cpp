@@ -17,7 +17,8 @@ namespace {
 
 constexpr const char* style_sheet = R"(
 * { font-family: "Inter"; font-size: 12px; color: #22252B; }
-QMainWindow, QDialog, QWidget#column { background: #F3F0EA; }
+QMainWindow, QDialog { background: #F3F0EA; }
+QDialog { border: 1px solid #B3AC9F; }
 QWidget#top_bar { background: #F3F0EA; border-bottom: 1px solid #D8D2C6; }
 QWidget#verb_row { background: #FBFAF7; border-bottom: 1px solid #D8D2C6; }
 QWidget#left_column { border-right: 1px solid #D8D2C6; background: #F3F0EA; }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets.h"
 
+#include <QKeyEvent>
 #include <QLineEdit>
 #include <QPainter>
 
@@ -57,6 +58,11 @@ void NumberField::show_value(double shown) {
   if (hasFocus() && lineEdit()->isModified()) return;
   const QSignalBlocker quiet(this);
   if (value() != shown) setValue(shown);
+}
+
+void NumberField::keyPressEvent(QKeyEvent* event) {
+  QDoubleSpinBox::keyPressEvent(event);
+  if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) clearFocus();
 }
 
 Card::Card(const QString& title, const QString& summary, bool open, QWidget* parent) : QFrame(parent) {

@@ -33,6 +33,10 @@ class NumberField : public QDoubleSpinBox {
   QString textFromValue(double value) const override;
   /// Shows a value without reporting it; left alone while the user is typing here.
   void show_value(double value);
+
+ protected:
+  /// Return ends the editing, so that the keys of the window work again.
+  void keyPressEvent(QKeyEvent* event) override;
 };
 
 /// A frame with a header line (title, summary) that opens its body in place.

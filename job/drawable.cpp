@@ -46,9 +46,11 @@ void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& 
     edge.kind = uses.size() != 2 ? 2.0F : cosine < crease ? 1.0F : 0.0F;
     drawable.edges.push_back(edge);
   }
-  const auto smooth = std::stable_partition(drawable.edges.begin(), drawable.edges.end(),
-                                            [](const DrawnEdge& edge) { return edge.kind > 0; });
-  drawable.crease_count = static_cast<std::size_t>(smooth - drawable.edges.begin());
+  auto& list = drawable.edges;
+  const auto creases = std::stable_partition(list.begin(), list.end(), [](const DrawnEdge& e) { return e.kind > 1; });
+  const auto smooth = std::stable_partition(creases, list.end(), [](const DrawnEdge& e) { return e.kind > 0; });
+  drawable.open_count = static_cast<std::size_t>(creases - list.begin());
+  drawable.crease_count = static_cast<std::size_t>(smooth - list.begin());
 }
 
 }  // namespace

@@ -77,8 +77,15 @@ void Camera::fit(const Box3& box, const QSizeF& size) {
   if (box.empty()) return;
   focus = box.centre();
   const double aspect = size.width() / std::max(1.0, size.height());
-  const double radius = std::max(box.diagonal() / 2, 1e-4);
-  distance = 1.12 * radius / (std::sin(field_of_view * std::numbers::pi / 360) * std::min(1.0, aspect));
+  constexpr double margin = 1.25;  // room for handles and the pills above
+  double needed = 1e-4;
+  for (int corner = 0; corner < 8; ++corner) {
+    const Vec3 p = Vec3(corner & 1 ? box.hi.x() : box.lo.x(), corner & 2 ? box.hi.y() : box.lo.y(),
+                        corner & 4 ? box.hi.z() : box.lo.z()) - focus;
+    const double across = std::max(std::abs(p.dot(right())) / aspect, std::abs(p.dot(up()))) / half_height;
+    needed = std::max(needed, margin * across + (parallel ? 0 : -p.dot(forward())));
+  }
+  distance = needed;
 }
 
 Affine Camera::view_matrix() const {

@@ -97,7 +97,7 @@ void Handles::paint(QPainter& painter, int hot_axis) const {
       painter.drawRect(QRectF(-5, -5, 10, 10));
     painter.restore();
     painter.setPen(colour);
-    const QPointF beyond = tip + 14.0 * (tip - centre_) / std::max(1.0, std::hypot(tip.x() - centre_.x(), tip.y() - centre_.y()));
+    const QPointF beyond = tip + 24.0 * (tip - centre_) / std::max(1.0, std::hypot(tip.x() - centre_.x(), tip.y() - centre_.y()));
     painter.drawText(QRectF(beyond.x() - 40, beyond.y() - 9, 80, 18), Qt::AlignCenter, arm.name);
   }
   painter.setPen(pen(Qt::white, 1.5));

@@ -53,10 +53,11 @@ layout(location = 1) in vec3 b;
 layout(location = 2) in vec3 normal_a;
 layout(location = 3) in vec3 normal_b;
 layout(location = 4) in float kind;
-uniform mat4 clip_from_model;
+uniform mat4 view_from_model, clip_from_view;
 uniform vec4 eye;       // in model space; w = 0 for a direction
 uniform vec2 viewport;  // device pixels
-uniform float width, pull;
+uniform float width;
+uniform vec2 pull;      // towards the eye: a share of the distance, and a length
 uniform int all;
 flat out int along_x;
 void main() {
@@ -64,7 +65,10 @@ void main() {
   bool outline = dot(normal_a, to_eye) * dot(normal_b, to_eye) <= 0.0;
   along_x = 1;
   if (all == 0 && kind < 0.5 && !outline) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); return; }
-  vec4 p = clip_from_model * vec4(a, 1.0), q = clip_from_model * vec4(b, 1.0);
+  // Lines lie on faces: drawn a pixel or so nearer to the eye they win against them, and nothing else.
+  vec3 u = (view_from_model * vec4(a, 1.0)).xyz * (1.0 - pull.x) + vec3(0.0, 0.0, pull.y);
+  vec3 v = (view_from_model * vec4(b, 1.0)).xyz * (1.0 - pull.x) + vec3(0.0, 0.0, pull.y);
+  vec4 p = clip_from_view * vec4(u, 1.0), q = clip_from_view * vec4(v, 1.0);
   const float nearest = 1e-5;
   if (p.w < nearest && q.w < nearest) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); return; }
   if (p.w < nearest) p = mix(p, q, (nearest - p.w) / (q.w - p.w));
@@ -77,7 +81,6 @@ void main() {
   float side = (gl_VertexID & 2) == 2 ? 1.0 : -1.0;
   float outwards = (gl_VertexID & 1) == 1 ? 0.5 : -0.5;
   at.xy += (vec2(-d.y, d.x) * side + d * outwards) * width / viewport * at.w;
-  at.z -= pull * at.w;
   gl_Position = at;
 })";
 constexpr const char* edge_fragment = R"(#version 330 core
@@ -162,6 +165,7 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   b.stand_in_count = static_cast<int>(drawable->stand_in.size());
   b.edge_count = static_cast<int>(drawable->edges.size());
   b.crease_count = static_cast<int>(drawable->crease_count);
+  b.open_count = static_cast<int>(drawable->open_count);
   return b;
 }
 
@@ -196,19 +200,22 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
   // Very fine meshes show creases and open edges only, nothing but faces while they move by their stand-in.
   const bool heavy = static_cast<std::size_t>(b.edge_count) > most_edges_looked_at;
   if (heavy && style.moving && b.stand_in_count > 0) return;
-  const int count = heavy && (!line.all || style.moving) ? b.crease_count : b.edge_count;
+  int count = heavy && (line.which != LineStyle::all || style.moving) ? b.crease_count : b.edge_count;
+  if (line.which == LineStyle::open_only) count = b.open_count;
   if (count == 0) return;
   const Affine model = view_from_model(item, camera);
   const Affine back = model.inverse();
   const Vec3 eye = camera.parallel ? Vec3(back.linear() * Vec3(0, 0, 1)) : Vec3(back.translation());
   edge_.bind();
-  edge_.setUniformValue("clip_from_model", clip_from_view * to_float(model));
+  edge_.setUniformValue("view_from_model", to_float(model));
+  edge_.setUniformValue("clip_from_view", clip_from_view);
   edge_.setUniformValue("eye", QVector4D(static_cast<float>(eye.x()), static_cast<float>(eye.y()),
                                          static_cast<float>(eye.z()), camera.parallel ? 0.0F : 1.0F));
   edge_.setUniformValue("viewport", QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
   edge_.setUniformValue("width", line.width * static_cast<float>(style.pixel_ratio));
-  edge_.setUniformValue("pull", camera.parallel ? 2e-5F : 2e-4F);
-  edge_.setUniformValue("all", line.all ? 1 : 0);
+  constexpr float share = 1.5e-3F;
+  edge_.setUniformValue("pull", camera.parallel ? QVector2D(0, share * static_cast<float>(camera.distance)) : QVector2D(share, 0));
+  edge_.setUniformValue("all", line.which == LineStyle::all ? 1 : 0);
   edge_.setUniformValue("ink", QVector4D(rgb(line.colour), line.alpha));
   edge_.setUniformValue("dash", line.dash * static_cast<float>(style.pixel_ratio));
   if (line.hidden_too) glDisable(GL_DEPTH_TEST);
@@ -248,11 +255,12 @@ void Renderer::draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera,
   Affine model = camera.view_matrix() * Eigen::Translation3d(middle);
   model.linear() *= step;
   edge_.bind();
-  edge_.setUniformValue("clip_from_model", clip_from_view * to_float(model));
+  edge_.setUniformValue("view_from_model", to_float(model));
+  edge_.setUniformValue("clip_from_view", clip_from_view);
   edge_.setUniformValue("eye", QVector4D(0, 0, 1, 0));
   edge_.setUniformValue("viewport", QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
   edge_.setUniformValue("width", static_cast<float>(style.pixel_ratio));
-  edge_.setUniformValue("pull", 0.0F);
+  edge_.setUniformValue("pull", QVector2D(0, 0));
   edge_.setUniformValue("all", 1);
   edge_.setUniformValue("dash", 0.0F);
   edge_.setUniformValue("ink", QVector4D(rgb(QColor(0xAE, 0xA7, 0x99)), 0.45F));
@@ -299,17 +307,23 @@ void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector
   }
   for (const DrawItem& item : items) {
     if (item.ghost) continue;
-    if (style.look == Look::wires) draw_lines(item, clip, camera, pixels, style, {theme::ink, 0.75F, 1, 0, true, false});
+    if (style.look == Look::wires) draw_lines(item, clip, camera, pixels, style, {theme::ink, 0.75F, 1, 0, LineStyle::all, false});
     if (style.look != Look::plain || item.selected)
       draw_lines(item, clip, camera, pixels, style,
-                 {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0, false, false});
+                 {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0, LineStyle::outlines, false});
+    if (style.marks)
+      draw_lines(item, clip, camera, pixels, style, {theme::defect, 1, 2.4F, 0, LineStyle::open_only, false});
   }
   glDepthMask(GL_FALSE);
   for (const DrawItem& item : items) {
     if (!item.ghost) continue;
-    draw_faces(item, clip, camera, style, item.selected ? 0.34F : 0.24F);
-    draw_lines(item, clip, camera, pixels, style, {item.outline, 0.32F, 1.2F, 5, false, true});
-    draw_lines(item, clip, camera, pixels, style, {item.outline, 1.0F, item.selected ? 2.2F : 1.6F, 5, false, false});
+    // Where a ghost lies flush with its part, the part wins.
+    glEnable(GL_POLYGON_OFFSET_FILL);
+    glPolygonOffset(1, 4);
+    draw_faces(item, clip, camera, style, item.faint ? 0.10F : 0.32F);
+    glDisable(GL_POLYGON_OFFSET_FILL);
+    if (!item.faint) draw_lines(item, clip, camera, pixels, style, {item.outline, 0.40F, 1.3F, 5, LineStyle::outlines, true});
+    draw_lines(item, clip, camera, pixels, style, {item.outline, item.faint ? 0.7F : 1.0F, item.faint ? 1.2F : 2.2F, 5, LineStyle::outlines, false});
   }
   glDepthMask(GL_TRUE);
   glDisable(GL_SCISSOR_TEST);

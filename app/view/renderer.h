@@ -26,6 +26,7 @@ struct DrawItem {
   QColor colour;
   QColor outline;
   bool ghost = false;     ///< translucent, with a dashed outline
+  bool faint = false;     ///< a ghost that is not chosen itself
   bool selected = false;  ///< thick outline
 };
 
@@ -33,6 +34,7 @@ struct FrameStyle {
   Look look = Look::edges;
   bool moving = false;     ///< large meshes are shown by their stand-ins
   bool grid = true;
+  bool marks = true;       ///< open and non-manifold edges in the colour of defects
   double grid_step = 10;   ///< mm
   double pixel_ratio = 1;
 };
@@ -54,7 +56,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     QOpenGLVertexArrayObject faces, lines;
     QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer};
     QOpenGLBuffer indices{QOpenGLBuffer::IndexBuffer}, stand_in{QOpenGLBuffer::IndexBuffer};
-    int index_count = 0, stand_in_count = 0, edge_count = 0, crease_count = 0;
+    int index_count = 0, stand_in_count = 0, edge_count = 0, crease_count = 0, open_count = 0;
     std::shared_ptr<const Drawable> source;
   };
 
@@ -65,7 +67,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   struct LineStyle {
     QColor colour;
     float alpha = 1, width = 1, dash = 0;
-    bool all = false;
+    enum { outlines, all, open_only } which = outlines;
     bool hidden_too = false;
   };
   void draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels,

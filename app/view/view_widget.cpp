@@ -112,6 +112,9 @@ Box3 ViewWidget::scene_box() const {
   return box;
 }
 
+/// Where the camera stands, or will stand when the flight under way has ended.
+Camera ViewWidget::destination() const { return flight_.isActive() ? flight_to_ : cameras_[active_]; }
+
 void ViewWidget::animate_to(const Camera& target) {
   flight_from_ = cameras_[active_];
   flight_to_ = target;
@@ -121,7 +124,7 @@ void ViewWidget::animate_to(const Camera& target) {
 
 void ViewWidget::look(Direction direction) {
   if (four_) active_ = 0;
-  Camera target = cameras_[active_];
+  Camera target = destination();
   target.look(direction);
   animate_to(target);
 }
@@ -129,7 +132,7 @@ void ViewWidget::look(Direction direction) {
 void ViewWidget::fit_all() {
   for (std::size_t k = 0; k < picture_count(); ++k)
     if (k != active_) cameras_[k].fit(scene_box(), area(k).size());
-  Camera target = cameras_[active_];
+  Camera target = destination();
   target.fit(scene_box(), area(active_).size());
   animate_to(target);
 }
@@ -145,7 +148,7 @@ void ViewWidget::fit_selection() {
   if (box.empty()) return fit_all();
   for (std::size_t k = 0; k < picture_count(); ++k)
     if (k != active_) cameras_[k].fit(box, area(k).size());
-  Camera target = cameras_[active_];
+  Camera target = destination();
   target.fit(box, area(active_).size());
   animate_to(target);
 }
@@ -160,7 +163,7 @@ void ViewWidget::fly_to(PartId part, const Place& place) {
   Box3 box;
   box.add(at - Vec3::Constant(radius));
   box.add(at + Vec3::Constant(radius));
-  Camera target = cameras_[active_];
+  Camera target = destination();
   target.fit(box, area(active_).size());
   target.distance *= 1.6;
   animate_to(target);
@@ -287,6 +290,7 @@ std::vector<DrawItem> ViewWidget::draw_items() const {
       const auto use = job.use_of(id);
       item.colour = use->use->on ? theme::operation_tint(use->use->operation) : QColor(0x7A, 0x6A, 0x58);
       item.outline = item.selected ? theme::selection : item.colour;
+      item.faint = !item.selected;
     } else {
       item.selected = item.selected && !bare_;
       item.outline = item.selected ? theme::selection : theme::ink;
@@ -308,6 +312,7 @@ void ViewWidget::paintGL() {
   style_.pixel_ratio = ratio;
   style_.grid_step = grid_step();
   style_.grid = !bare_;
+  style_.marks = marks_ && !bare_;
   const auto items = draw_items();
   Box3 scene = scene_box();
   const double reach = 24 * style_.grid_step;
@@ -337,7 +342,7 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     painter.setPen(QPen(theme::line, 1));
     painter.drawRect(here.area.adjusted(0, 0, -1, -1));
     painter.setPen(theme::faint_ink);
-    painter.drawText(here.area.adjusted(12, 8, 0, 0), index == 0 ? QString() : QString::fromLatin1(label_of(four_directions[index])));
+    painter.drawText(here.area.adjusted(14, 0, 0, -10), Qt::AlignLeft | Qt::AlignBottom, index == 0 ? QString() : QString::fromLatin1(label_of(four_directions[index])));
   }
   if (!bare_) {
     if (index == 0) {

@@ -90,6 +90,7 @@ class ViewWidget : public QOpenGLWidget {
   void cancel_drag();
   void click(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
   void camera_moved();
+  Camera destination() const;
   void animate_to(const Camera& target);
   void paint_overlay(QPainter& painter, std::size_t index);
   Gesture camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const;

@@ -14,6 +14,7 @@ namespace anvil {
 /// become one mesh; bit-equal corners are welded.
 Import read_stl(std::string_view bytes);
 /// Binary STL: 80-byte header, 32-bit count, 50 bytes a facet, normals by the right-hand rule.
+/// A facet with distinct corners of which two round to one 32-bit point is left out: its edge is collapsed.
 std::string write_stl(const Mesh& mesh);
 
 /// OBJ: v and f with any number of corners, negative indices, texture and normal references skipped.

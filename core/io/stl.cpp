@@ -139,7 +139,16 @@ Import read_stl(std::string_view bytes) {
 }
 
 std::string write_stl(const Mesh& mesh) {
-  const auto list = triangulate(mesh).triangles;
+  auto list = triangulate(mesh).triangles;
+  // Two corners that round to one 32-bit point would leave a zero-length edge. Without the facet the
+  // edge is collapsed, as the readers' welding does with its neighbours.
+  std::erase_if(list, [&](const Triangle& t) {
+    const Eigen::Vector3f a = mesh.positions[t[0]].cast<float>(), b = mesh.positions[t[1]].cast<float>(),
+                          c = mesh.positions[t[2]].cast<float>();
+    const bool collapsed = a == b || b == c || c == a;
+    return collapsed && mesh.positions[t[0]] != mesh.positions[t[1]] && mesh.positions[t[1]] != mesh.positions[t[2]] &&
+           mesh.positions[t[2]] != mesh.positions[t[0]];
+  });
   std::string out(header_size + facet_size * list.size(), '\0');
   const std::string_view title = "Clean Anvil binary STL, millimetres";
   std::memcpy(out.data(), title.data(), title.size());

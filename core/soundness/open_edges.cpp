@@ -58,7 +58,7 @@ void find_open_edges(const Analysis& a, SoundnessReport& report) {
     }
     auto segments = std::move(place.segments);
     auto faces = std::move(place.faces);
-    place = place_around(points, fmt::format("{}, {} edges, {:.4g} mm around", closed ? "hole" : "open rim",
+    place = place_around(points, fmt::format("{}, {} edges, {:.4g} mm", closed ? "hole" : "open rim",
                                              chain.size(), length));
     place.segments = std::move(segments);
     place.faces = std::move(faces);

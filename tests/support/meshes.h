@@ -2,6 +2,8 @@
 // Small meshes and helpers that several tests use.
 #pragma once
 
+#include <filesystem>
+#include <fstream>
 #include <numbers>
 
 #include "core/mesh/triangulate.h"

@@ -1,0 +1,154 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Drives the real window with mouse and key events that enter where the window system's do.
+#pragma once
+
+#include <QApplication>
+#include <QDialog>
+#include <QElapsedTimer>
+#include <QFileDialog>
+#include <QLineEdit>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QSettings>
+#include <QTest>
+#include <QTimer>
+#include <catch2/catch.hpp>
+
+#include "app/main_window.h"
+#include "tests/support/meshes.h"
+
+namespace anvil::test {
+
+using namespace anvil::app;
+
+class Driver {
+ public:
+  Driver() {
+    window.setGeometry(0, 0, 1280, 800);
+    window.show();
+    REQUIRE(QTest::qWaitForWindowExposed(&window));
+    window.activateWindow();
+    QTest::qWait(50);
+  }
+  ~Driver() {
+    window.session().new_job();  // nothing unsaved, so closing asks nothing
+    window.close();
+  }
+
+  MainWindow window;
+  Session& session() { return window.session(); }
+  const Job& job() { return session().job(); }
+  ViewWidget& view() { return window.view(); }
+
+  /// Waits until `holds`, at most ten seconds.
+  static bool until(const std::function<bool()>& holds) { return QTest::qWaitFor(holds, 10000); }
+
+  /// Waits for every part's mesh and report.
+  void settle() {
+    QCoreApplication::processEvents();
+    session().wait_idle();
+    REQUIRE(until([this] {
+      if (session().busy_with_files()) return false;
+      return std::all_of(job().parts.begin(), job().parts.end(),
+                         [this](const PartPtr& p) { return session().result(p->id).report != nullptr; });
+    }));
+    QTest::qWait(30);
+  }
+
+  static QWindow* window_of(QWidget* widget) { return widget->window()->windowHandle(); }
+  static QPoint in_window(QWidget* widget, const QPointF& at) { return widget->mapTo(widget->window(), at).toPoint(); }
+
+  void press(QWidget* widget, const QPointF& at, Qt::MouseButton button = Qt::LeftButton, Qt::KeyboardModifiers m = {}) {
+    QTest::mouseMove(window_of(widget), in_window(widget, at));
+    QTest::mousePress(window_of(widget), button, m, in_window(widget, at));
+  }
+  void release(QWidget* widget, const QPointF& at, Qt::MouseButton button = Qt::LeftButton, Qt::KeyboardModifiers m = {}) {
+    QTest::mouseRelease(window_of(widget), button, m, in_window(widget, at));
+    QTest::qWait(20);
+  }
+  void move(QWidget* widget, const QPointF& at) {
+    QTest::mouseMove(window_of(widget), in_window(widget, at));
+    QTest::qWait(15);
+  }
+  void click(QWidget* widget, const QPointF& at, Qt::KeyboardModifiers m = {}) {
+    press(widget, at, Qt::LeftButton, m);
+    release(widget, at, Qt::LeftButton, m);
+  }
+  void click(QWidget* widget, Qt::KeyboardModifiers m = {}) {
+    REQUIRE(widget != nullptr);
+    click(widget, QPointF(widget->width() / 2.0, widget->height() / 2.0), m);
+  }
+  void drag(QWidget* widget, const QPointF& from, const QPointF& to, Qt::MouseButton button = Qt::LeftButton) {
+    press(widget, from, button);
+    for (int k = 1; k <= 8; ++k) move(widget, from + (to - from) * (k / 8.0));
+    release(widget, to, button);
+  }
+  void key(Qt::Key code, Qt::KeyboardModifiers m = {}) {
+    // A window manager gives the focus back after a dialog; a bare X server does not.
+    if (QApplication::activeModalWidget() == nullptr && !window.isActiveWindow()) {
+      window.activateWindow();
+      REQUIRE(QTest::qWaitForWindowActive(&window));
+    }
+    QTest::keyClick(window.windowHandle(), code, m);
+    QTest::qWait(20);
+  }
+  void type(QWidget* field, const QString& text) {
+    click(field);
+    QTest::keyClick(window_of(field), Qt::Key_A, Qt::ControlModifier);
+    for (const QChar c : text) QTest::keyClick(window_of(field), c.toLatin1());
+    QTest::keyClick(window_of(field), Qt::Key_Return);
+    QTest::qWait(30);
+  }
+
+  template <class T = QWidget>
+  T* widget(const QString& name) {
+    // Rebuilt panels keep their old widgets until the next turn of the event loop: take the visible one.
+    QTest::qWait(5);
+    for (T* found : window.findChildren<T*>(name))
+      if (found->isVisible()) return found;
+    return nullptr;
+  }
+
+  /// Once a dialog of this name (or a file dialog for "") is up, lets `act` deal with it.
+  void answer(const QString& name, std::function<void(QDialog&)> act) {
+    auto* timer = new QTimer(&window);
+    timer->setInterval(30);
+    QObject::connect(timer, &QTimer::timeout, &window, [timer, name, act] {
+      auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
+      if (dialog == nullptr || !dialog->isVisible()) return;
+      if (name.isEmpty() ? qobject_cast<QFileDialog*>(dialog) == nullptr : dialog->objectName() != name) return;
+      timer->stop();
+      timer->deleteLater();
+      QTest::qWait(50);
+      act(*dialog);
+    });
+    timer->start();
+  }
+  void answer_file(const std::filesystem::path& path) {
+    answer(QString(), [path](QDialog& dialog) {
+      auto* line = dialog.findChild<QLineEdit*>(QStringLiteral("fileNameEdit"));
+      REQUIRE(line != nullptr);
+      line->selectAll();
+      QTest::keyClicks(line, QString::fromStdString(path.string()));
+      QTest::keyClick(line, Qt::Key_Return);
+    });
+  }
+  void answer_button(const QString& name, const QString& text) {
+    answer(name, [text](QDialog& dialog) {
+      for (QPushButton* button : dialog.findChildren<QPushButton*>())
+        if (button->text().remove(QLatin1Char('&')) == text)
+          return QTest::mouseClick(button, Qt::LeftButton);
+      FAIL("no button " << text.toStdString());
+    });
+  }
+
+  PartId named(const std::string& name) {
+    for (const PartPtr& part : job().parts)
+      if (part->name == name) return part->id;
+    FAIL("no part named " << name);
+    return 0;
+  }
+  double volume(PartId id) { return signed_volume(*session().result(id).evaluated->mesh); }
+};
+
+}  // namespace anvil::test
