@@ -197,12 +197,12 @@ TEST_CASE("with snapping a dragged part lands exactly on another part's vertex")
   d.key(Qt::Key_F);
   QTest::qWait(700);
   d.key(Qt::Key_G);  // snap on
-  // Grab the second box near a corner of its top and bring that spot to the first box's corner.
-  const QPointF from = d.view().pixel_of({70, 0, 20}), corner = d.view().pixel_of({20, 20, 20});
+  // Grab the second box by its top, clear of the handles, and bring that spot to the first box's corner.
+  const QPointF from = d.view().pixel_of({82, -12, 20}), corner = d.view().pixel_of({20, 20, 20});
   d.drag(&d.view(), from, corner + QPointF(-4, 3));
   const Vec3 shift = d.job().at(other).placement.position - Vec3(70, 0, 10);
-  CHECK(shift.x() == Approx(20 - 70).margin(0.2));  // the grabbed point is the pixel's, the target is exact
-  CHECK(shift.y() == Approx(20).margin(0.2));
+  CHECK(shift.x() == Approx(20 - 82).margin(0.2));  // the grabbed point is the pixel's, the target is exact
+  CHECK(shift.y() == Approx(20 + 12).margin(0.2));
   CHECK(d.job().at(box).placement.position == Vec3(0, 0, 10));
 }
 
