@@ -36,6 +36,15 @@ void stroke(QPainter& painter, const QPolygonF& line, const QColor& colour, doub
   painter.drawPolyline(line);
 }
 
+/// Text around a point, readable on any ground.
+void halo_text(QPainter& painter, const QPointF& middle, const QString& text, const QColor& colour) {
+  const QFontMetricsF metrics(painter.font());
+  QPainterPath path;
+  path.addText(middle + QPointF(-metrics.horizontalAdvance(text) / 2, metrics.capHeight() / 2), painter.font(), text);
+  painter.strokePath(path, pen(QColor(255, 255, 255, 210), 4));
+  painter.fillPath(path, colour);
+}
+
 }  // namespace
 
 void Handles::place(const Session& session, const Picture& picture) {
@@ -96,9 +105,8 @@ void Handles::paint(QPainter& painter, int hot_axis) const {
     else
       painter.drawRect(QRectF(-5, -5, 10, 10));
     painter.restore();
-    painter.setPen(colour);
-    const QPointF beyond = tip + 24.0 * (tip - centre_) / std::max(1.0, std::hypot(tip.x() - centre_.x(), tip.y() - centre_.y()));
-    painter.drawText(QRectF(beyond.x() - 40, beyond.y() - 9, 80, 18), Qt::AlignCenter, arm.name);
+    const QPointF away = tip - centre_;
+    halo_text(painter, tip + 24.0 * away / std::max(1.0, std::hypot(away.x(), away.y())), arm.name, colour);
   }
   painter.setPen(pen(Qt::white, 1.5));
   painter.setBrush(hot_axis == 3 ? theme::selection : theme::ink);

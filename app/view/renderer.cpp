@@ -122,7 +122,23 @@ bool Renderer::initialise() {
   good = good && edge_.addShaderFromSourceCode(QOpenGLShader::Vertex, edge_vertex) &&
          edge_.addShaderFromSourceCode(QOpenGLShader::Fragment, edge_fragment) && edge_.link();
   nothing_.create();
+  const QByteArray name(reinterpret_cast<const char*>(glGetString(GL_RENDERER)));
+  software_ = name.contains("llvmpipe") || name.contains("softpipe") || name.contains("swrast");
   return good;
+}
+
+void Renderer::begin_coarse(const QSize& size) {
+  if (!coarse_ || coarse_->size() != size)
+    coarse_ = std::make_unique<QOpenGLFramebufferObject>(size, QOpenGLFramebufferObject::Depth);
+  coarse_->bind();
+}
+
+void Renderer::end_coarse(GLuint target, const QSize& size) {
+  glBindFramebuffer(GL_READ_FRAMEBUFFER, coarse_->handle());
+  glBindFramebuffer(GL_DRAW_FRAMEBUFFER, target);
+  glBlitFramebuffer(0, 0, coarse_->width(), coarse_->height(), 0, 0, size.width(), size.height(), GL_COLOR_BUFFER_BIT,
+                    coarse_->size() == size ? GL_NEAREST : GL_LINEAR);
+  glBindFramebuffer(GL_FRAMEBUFFER, target);
 }
 
 void Renderer::bind_edges(QOpenGLBuffer& buffer) {

@@ -4,6 +4,7 @@
 
 #include <QColor>
 #include <QOpenGLBuffer>
+#include <QOpenGLFramebufferObject>
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
 #include <QOpenGLVertexArrayObject>
@@ -46,12 +47,20 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   /// Draws one picture into `pixels` of the current framebuffer (device pixels, origin at the bottom).
   void draw(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items, const Box3& scene,
             const FrameStyle& style);
+  /// Is the picture made by the processor? Then moving pictures are drawn coarsely, to keep up with the hand.
+  bool software() const { return software_; }
+  /// Sends what is drawn until end_coarse() to a framebuffer of `size` pixels without smoothing.
+  void begin_coarse(const QSize& size);
+  /// Stretches the coarse picture over the framebuffer `target` of `size` pixels.
+  void end_coarse(GLuint target, const QSize& size);
   /// Frees the buffers of meshes that are not among those given.
   void keep_only(const std::vector<const Drawable*>& alive);
   /// How often mesh data were sent to the card since the start; for tests.
   std::size_t uploads() const { return uploads_; }
 
  private:
+  bool software_ = false;
+  std::unique_ptr<QOpenGLFramebufferObject> coarse_;
   struct Buffers {
     QOpenGLVertexArrayObject faces, lines;
     QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer};

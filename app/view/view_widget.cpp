@@ -35,6 +35,7 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent
   settle_.setSingleShot(true);
   settle_.setInterval(160);
   connect(&settle_, &QTimer::timeout, this, [this] {
+    if (gesture_ == Gesture::orbit || gesture_ == Gesture::pan) return settle_.start();  // the hand may go on
     style_.moving = false;
     update();
   });
@@ -318,12 +319,18 @@ void ViewWidget::paintGL() {
   const double reach = 24 * style_.grid_step;
   scene.add(cameras_[0].focus - Vec3(reach, reach, 0));
   scene.add(cameras_[0].focus + Vec3(reach, reach, 0));
+  const QSize full = size() * ratio;
+  const bool coarse = style_.moving && renderer_.software();
+  const bool heavy = std::any_of(items.begin(), items.end(), [](const DrawItem& i) { return !i.drawable->stand_in.empty(); });
+  const double scale = coarse && heavy ? ratio / 2 : ratio;
+  if (coarse) renderer_.begin_coarse(size() * scale);
   for (std::size_t k = 0; k < picture_count(); ++k) {
     const QRectF a = area(k);
-    const QRect pixels(qRound(a.left() * ratio), qRound((height() - a.bottom()) * ratio), qRound(a.width() * ratio),
-                       qRound(a.height() * ratio));
+    const QRect pixels(qRound(a.left() * scale), qRound((height() - a.bottom()) * scale), qRound(a.width() * scale),
+                       qRound(a.height() * scale));
     renderer_.draw(pixels, cameras_[k], items, scene, style_);
   }
+  if (coarse) renderer_.end_coarse(defaultFramebufferObject(), full);
   std::vector<const Drawable*> alive;
   for (const PartPtr& part : session_.job().parts)
     if (const PartResult r = session_.result(part->id); r.evaluated) alive.push_back(r.evaluated->drawable.get());
@@ -342,7 +349,10 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     painter.setPen(QPen(theme::line, 1));
     painter.drawRect(here.area.adjusted(0, 0, -1, -1));
     painter.setPen(theme::faint_ink);
-    painter.drawText(here.area.adjusted(14, 0, 0, -10), Qt::AlignLeft | Qt::AlignBottom, index == 0 ? QString() : QString::fromLatin1(label_of(four_directions[index])));
+    // The buttons float over the outer corners: names stand at the inner ends, by the line between the rows.
+    const bool upper = here.area.top() < 1;
+    const QString name = index == 0 ? QString() : QString::fromLatin1(label_of(four_directions[index]));
+    painter.drawText(here.area.adjusted(14, 10, 0, -10), Qt::AlignLeft | (upper ? Qt::AlignBottom : Qt::AlignTop), name);
   }
   if (!bare_) {
     if (index == 0) {

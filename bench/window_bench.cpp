@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The real window with a part of a million triangles: time per frame while it orbits, and the longest
+// time for which the event loop did not turn while the part was read, checked, combined and dragged.
+// Needs a display: xvfb-run -a -s "-screen 0 1280x800x24" build/release/bench/window_bench
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QStandardPaths>
+#include <QSurfaceFormat>
+#include <QTest>
+#include <QTimer>
+#include <filesystem>
+#include <iostream>
+
+#include "app/main_window.h"
+#include "app/theme.h"
+#include "core/io/mesh_file.h"
+#include "job/edit.h"
+
+namespace {
+
+using namespace anvil;
+using namespace anvil::app;
+
+/// Longest time between two turns of the event loop.
+class GapMeter {
+ public:
+  GapMeter() {
+    QObject::connect(&timer_, &QTimer::timeout, [this] {
+      worst_ = std::max(worst_, clock_.nsecsElapsed() / 1'000'000);
+      clock_.start();
+    });
+    timer_.start(0);
+    clock_.start();
+  }
+  qint64 take() {
+    const qint64 worst = worst_;
+    worst_ = 0;
+    clock_.start();
+    return worst;
+  }
+
+ private:
+  QTimer timer_;
+  QElapsedTimer clock_;
+  qint64 worst_ = 0;
+};
+
+bool ready(Session& session) {
+  if (session.busy_with_files() || session.job().parts.empty()) return false;
+  return std::all_of(session.job().parts.begin(), session.job().parts.end(),
+                     [&](const PartPtr& p) { return session.result(p->id).report != nullptr; });
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  QStandardPaths::setTestModeEnabled(true);
+  QSurfaceFormat format;
+  format.setVersion(3, 3);
+  format.setProfile(QSurfaceFormat::CoreProfile);
+  format.setDepthBufferSize(24);
+  format.setSamples(4);
+  QSurfaceFormat::setDefaultFormat(format);
+  QApplication application(argc, argv);
+  QApplication::setApplicationName(QStringLiteral("clean-anvil-bench"));
+  theme::apply(application);
+
+  const auto path = std::filesystem::temp_directory_path() / "clean-anvil-bench-million.ply";
+  if (!write_mesh(*make_mesh(Primitive::of(PrimitiveKind::torus, {100, 40, 1000, 500})), path).ok()) return 1;
+
+  MainWindow window;
+  window.setGeometry(0, 0, 1280, 800);
+  window.show();
+  if (!QTest::qWaitForWindowExposed(&window)) return 1;
+  QTest::qWait(500);
+  Session& session = window.session();
+  GapMeter gap;
+  QElapsedTimer clock;
+  clock.start();
+  session.bring_in({path}, Unit::millimetre);
+  if (!QTest::qWaitFor([&] { return ready(session); }, 60000)) return 1;
+  std::cout << "read, checked and shown after " << clock.elapsed() << " ms, longest stall " << gap.take() << " ms\n";
+  QTest::qWait(1000);
+  gap.take();
+
+  ViewWidget& view = window.view();
+  QWindow* target = window.windowHandle();
+  const QPoint middle = view.mapTo(&window, QPoint(view.width() / 2, view.height() / 2));
+  int frames = 0;
+  QObject::connect(&view, &QOpenGLWidget::frameSwapped, [&] { ++frames; });
+  QTest::mousePress(target, Qt::RightButton, {}, middle);
+  clock.start();
+  for (int k = 10; clock.elapsed() < 3000; ++k) {
+    const int before = frames;
+    QTest::mouseMove(target, middle + QPoint(k % 200, 20 + k % 90));
+    if (!QTest::qWaitFor([&] { return frames > before; }, 5000)) return 1;
+  }
+  const double ms = static_cast<double>(clock.elapsed()) / std::max(1, frames);
+  QTest::mouseRelease(target, Qt::RightButton, {}, middle);
+  std::cout << "orbiting: " << frames << " frames, " << ms << " ms each, longest stall " << gap.take() << " ms\n";
+  QTest::qWait(800);
+  std::cout << "settling to the full drawing: longest stall " << gap.take() << " ms\n";
+
+  const PartId big = session.job().parts[0]->id;
+  Part cylinder;
+  cylinder.name = "Cylinder";
+  cylinder.source = Primitive::of(PrimitiveKind::cylinder);
+  cylinder.placement.position.x() = 50;
+  PartId tool = 0;
+  const Job with_tool = edit::add_part(session.job(), cylinder, &tool);
+  session.commit(QStringLiteral("add"), with_tool);
+  QTest::qWait(300);
+  clock.start();
+  session.commit(QStringLiteral("cut"), edit::combine(session.job(), big, {tool}, Operation::difference));
+  const EvaluatedPtr before = session.result(big).evaluated;
+  if (!QTest::qWaitFor([&] { return session.result(big).evaluated != before && ready(session); }, 60000)) return 1;
+  std::cout << "combined after " << clock.elapsed() << " ms, longest stall " << gap.take() << " ms\n";
+  session.new_job();
+  std::filesystem::remove(path);
+  return 0;
+}
