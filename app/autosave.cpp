@@ -17,7 +17,8 @@ namespace {
 namespace fs = std::filesystem;
 
 fs::path folder() {
-  return fs::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) / "recovery";
+  return fs::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) /
+         "recovery";
 }
 
 /// Copies are named after the process that writes them: "4711.anvil", with "4711.from" beside it.
@@ -26,7 +27,9 @@ bool still_running(const fs::path& copy) {
   return pid > 0 && (::kill(static_cast<pid_t>(pid), 0) == 0 || errno == EPERM);
 }
 
-fs::path note_beside(const fs::path& copy) { return fs::path(copy).replace_extension(".from"); }
+fs::path note_beside(const fs::path& copy) {
+  return fs::path(copy).replace_extension(".from");
+}
 
 }  // namespace
 
@@ -47,18 +50,19 @@ void Autosave::write() {
   std::error_code error;
   fs::create_directories(folder(), error);
   writing_ = true;
-  QThreadPool::globalInstance()->start([this, job = session_.history().committed(), copy = copy_, original = session_.path()] {
-    const bool good = save_job(*job, copy) && write_bytes(note_beside(copy), original.string());
-    QMetaObject::invokeMethod(
-        this,
-        [this, good] {
-          writing_ = false;
-          if (!good) session_.say(tr("The safety copy could not be written; save the job yourself"));
-          if (session_.history().saved()) discard();
-          emit written();
-        },
-        Qt::QueuedConnection);
-  });
+  QThreadPool::globalInstance()->start(
+      [this, job = session_.history().committed(), copy = copy_, original = session_.path()] {
+        const bool good = save_job(*job, copy) && write_bytes(note_beside(copy), original.string());
+        QMetaObject::invokeMethod(
+            this,
+            [this, good] {
+              writing_ = false;
+              if (!good) session_.say(tr("The safety copy could not be written; save the job yourself"));
+              if (session_.history().saved()) discard();
+              emit written();
+            },
+            Qt::QueuedConnection);
+      });
 }
 
 void Autosave::discard() {

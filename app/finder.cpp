@@ -40,11 +40,14 @@ void Finder::filter(const QString& words) {
   const QStringList wanted = words.split(QLatin1Char(' '), Qt::SkipEmptyParts);
   for (const Verb& verb : book_.all()) {
     const QString text = verb.action->text() + QLatin1Char(' ') + verb.help + QLatin1Char(' ') + verb.group;
-    const bool match = std::all_of(wanted.begin(), wanted.end(),
-                                   [&](const QString& word) { return text.contains(word, Qt::CaseInsensitive); });
+    const bool match = std::all_of(wanted.begin(), wanted.end(), [&](const QString& word) {
+      return text.contains(word, Qt::CaseInsensitive);
+    });
     if (!match) continue;
     const QString key = verb.action->shortcut().toString(QKeySequence::NativeText);
-    auto* item = new QListWidgetItem(verb.action->icon(), key.isEmpty() ? verb.action->text() : QStringLiteral("%1    %2").arg(verb.action->text(), key));
+    auto* item = new QListWidgetItem(
+        verb.action->icon(),
+        key.isEmpty() ? verb.action->text() : QStringLiteral("%1    %2").arg(verb.action->text(), key));
     item->setToolTip(verb.help);
     item->setData(Qt::UserRole, verb.action->objectName());
     if (!verb.action->isEnabled()) item->setFlags(Qt::NoItemFlags);
@@ -73,7 +76,8 @@ bool Finder::eventFilter(QObject* watched, QEvent* event) {
   if (watched == line_ && event->type() == QEvent::KeyPress) {
     const int key = static_cast<QKeyEvent*>(event)->key();
     if (key == Qt::Key_Down || key == Qt::Key_Up) {
-      list_->setCurrentRow(std::clamp(list_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, list_->count() - 1));
+      list_->setCurrentRow(
+          std::clamp(list_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, list_->count() - 1));
       return true;
     }
   }

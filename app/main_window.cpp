@@ -82,9 +82,10 @@ MainWindow::MainWindow() {
   });
   connect(view_, &ViewWidget::style_changed, &book_, &VerbBook::refresh);
   connect(view_, &ViewWidget::unusable, this, [this] {
-    QMessageBox::critical(this, tr("Clean Anvil"),
-                          tr("Clean Anvil needs OpenGL 3.3, which this display does not offer.\n"
-                             "Install a graphics driver, or Mesa's software renderer (package libgl1-mesa-dri)."));
+    QMessageBox::critical(
+        this, tr("Clean Anvil"),
+        tr("Clean Anvil needs OpenGL 3.3, which this display does not offer.\n"
+           "Install a graphics driver, or Mesa's software renderer (package libgl1-mesa-dri)."));
     QApplication::exit(3);
   });
   connect(parts_, &PartsPanel::menu_wanted, this, &MainWindow::show_part_menu);
@@ -113,7 +114,9 @@ QWidget* MainWindow::build_top_bar() {
   job_button_->setPopupMode(QToolButton::InstantPopup);
   job_button_->setStyleSheet(QStringLiteral("font-size: 13px; font-weight: 600;"));
   auto* menu = new QMenu(job_button_);
-  for (const char* id : {"new_job", "open_job", "save_job", "save_job_as", "", "bring_in", "send_out", "send_out_visible", "", "undo", "redo", "", "mouse_three", "mouse_two", "mouse_touchpad", "", "key_sheet", "quit"})
+  for (const char* id :
+       {"new_job", "open_job", "save_job", "save_job_as", "", "bring_in", "send_out", "send_out_visible", "",
+        "undo", "redo", "", "mouse_three", "mouse_two", "mouse_touchpad", "", "key_sheet", "quit"})
     if (*id == '\0')
       menu->addSeparator();
     else
@@ -198,7 +201,8 @@ QWidget* MainWindow::build_centre() {
     button->setAccessibleName(book_.find(QLatin1String(id))->text());
     if (std::string_view(id) == "snap") {
       auto* menu = new QMenu(button);
-      for (const char* to : {"snap_grid", "snap_vertices", "snap_middles", "snap_faces"}) menu->addAction(book_.find(QLatin1String(to)));
+      for (const char* to : {"snap_grid", "snap_vertices", "snap_middles", "snap_faces"})
+        menu->addAction(book_.find(QLatin1String(to)));
       button->setMenu(menu);
       button->setPopupMode(QToolButton::DelayedPopup);
     }
@@ -241,14 +245,16 @@ QWidget* MainWindow::build_pills() {
   button->setAccessibleName(tr("How parts are drawn"));
   button->setPopupMode(QToolButton::InstantPopup);
   auto* menu = new QMenu(button);
-  for (const char* id : {"draw_edges", "draw_wires", "draw_see_through", "draw_plain", "", "parallel", "four", "", "bare", "marks"})
+  for (const char* id : {"draw_edges", "draw_wires", "draw_see_through", "draw_plain", "", "parallel", "four",
+                         "", "bare", "marks"})
     if (*id == '\0')
       menu->addSeparator();
     else
       menu->addAction(book_.find(QLatin1String(id)));
   button->setMenu(menu);
   auto name = [this, button] {
-    static constexpr const char* names[] = {"shaded · edges ▾", "shaded · wires ▾", "see-through ▾", "shaded ▾"};
+    static constexpr const char* names[] = {"shaded · edges ▾", "shaded · wires ▾", "see-through ▾",
+                                            "shaded ▾"};
     button->setText(QString::fromUtf8(names[static_cast<int>(view_->look_style())]));
   };
   connect(view_, &ViewWidget::style_changed, button, name);
@@ -292,7 +298,8 @@ void MainWindow::refresh() {
   const QString title = session_.path().empty() ? QString::fromStdString(session_.job().title)
                                                 : QString::fromStdString(session_.path().stem().string());
   job_button_->setText(title + QStringLiteral("  ▾"));
-  saved_->setText(session_.history().saved() ? session_.path().empty() ? QString() : tr("saved") : tr("not saved"));
+  saved_->setText(session_.history().saved() ? session_.path().empty() ? QString() : tr("saved")
+                                             : tr("not saved"));
   setWindowTitle(tr("%1 · Clean Anvil").arg(title));
 }
 
@@ -301,8 +308,10 @@ void MainWindow::show_activity() {
   const bool show = !now.what.empty() && now.seconds > shown_after;
   stop_->setVisible(show);
   if (show) {
-    const QString share = now.progress > 0 ? QStringLiteral(" · %1 %").arg(qRound(100 * now.progress)) : QString();
-    activity_->setText(tr("%1 · %2 s%3").arg(QString::fromStdString(now.what)).arg(now.seconds, 0, 'f', 1).arg(share));
+    const QString share =
+        now.progress > 0 ? QStringLiteral(" · %1 %").arg(qRound(100 * now.progress)) : QString();
+    activity_->setText(
+        tr("%1 · %2 s%3").arg(QString::fromStdString(now.what)).arg(now.seconds, 0, 'f', 1).arg(share));
     return;
   }
   const PartResult r = session_.result(session_.recipe_owner());
@@ -326,7 +335,8 @@ void MainWindow::show_issue(const Issue& issue, PartId part) {
 
 void MainWindow::show_part_menu(const QPoint& global) {
   QMenu menu(this);
-  for (const char* id : {"rename", "duplicate", "hide", "lock", "tint", "delete", "", "union", "difference", "intersection", "", "send_out", "fit_selection"})
+  for (const char* id : {"rename", "duplicate", "hide", "lock", "tint", "delete", "", "union", "difference",
+                         "intersection", "", "send_out", "fit_selection"})
     if (*id == '\0')
       menu.addSeparator();
     else
@@ -350,10 +360,13 @@ void MainWindow::open_paths(const QStringList& paths) {
 
 void MainWindow::offer_recovery() {
   for (const auto& leftover : Autosave::leftovers()) {
-    const QString name = leftover.original.empty() ? tr("an unsaved job") : QString::fromStdString(leftover.original.filename().string());
-    QMessageBox box(QMessageBox::Question, tr("Clean Anvil"),
-                    tr("Clean Anvil ended unexpectedly while %1 had unsaved changes.\nBring the work back?").arg(name),
-                    QMessageBox::NoButton, this);
+    const QString name = leftover.original.empty()
+                             ? tr("an unsaved job")
+                             : QString::fromStdString(leftover.original.filename().string());
+    QMessageBox box(
+        QMessageBox::Question, tr("Clean Anvil"),
+        tr("Clean Anvil ended unexpectedly while %1 had unsaved changes.\nBring the work back?").arg(name),
+        QMessageBox::NoButton, this);
     box.setObjectName(QStringLiteral("recovery"));
     auto* bring_back = box.addButton(tr("Bring it back"), QMessageBox::AcceptRole);
     auto* drop = box.addButton(tr("Delete the copy"), QMessageBox::DestructiveRole);
@@ -375,7 +388,8 @@ void MainWindow::offer_recovery() {
 
 bool MainWindow::may_discard() {
   if (session_.history().saved()) return true;
-  QMessageBox box(QMessageBox::Question, tr("Clean Anvil"), tr("Save the changes to this job first?"), QMessageBox::NoButton, this);
+  QMessageBox box(QMessageBox::Question, tr("Clean Anvil"), tr("Save the changes to this job first?"),
+                  QMessageBox::NoButton, this);
   box.setObjectName(QStringLiteral("unsaved"));
   auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
   auto* drop = box.addButton(tr("Don't save"), QMessageBox::DestructiveRole);
@@ -405,7 +419,8 @@ void MainWindow::dropEvent(QDropEvent* event) {
     if (url.isLocalFile()) paths << url.toLocalFile();
   event->acceptProposedAction();
   // Questions may follow; the drag has to be over by then.
-  QMetaObject::invokeMethod(this, [this, paths] { open_paths(paths); }, Qt::QueuedConnection);
+  QMetaObject::invokeMethod(
+      this, [this, paths] { open_paths(paths); }, Qt::QueuedConnection);
 }
 
 void MainWindow::remember() {
@@ -423,7 +438,8 @@ void MainWindow::recall() {
   columns_->restoreState(settings.value(QStringLiteral("columns")).toByteArray());
   left_->restoreState(settings.value(QStringLiteral("left")).toByteArray());
   folder_ = settings.value(QStringLiteral("folder")).toString();
-  view_->set_scheme(static_cast<MouseScheme>(std::clamp(settings.value(QStringLiteral("mouse"), 0).toInt(), 0, 2)));
+  view_->set_scheme(
+      static_cast<MouseScheme>(std::clamp(settings.value(QStringLiteral("mouse"), 0).toInt(), 0, 2)));
 }
 
 }  // namespace anvil::app

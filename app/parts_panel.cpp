@@ -33,7 +33,9 @@ class PartDelegate : public QStyledItemDelegate {
     }
     const bool is_hidden = index.data(hidden).toBool();
     const QString state = index.data(state_icon).toString();
-    const QColor state_colour = state == QStringLiteral("unsound") ? theme::defect : state == QStringLiteral("sound") ? theme::ink : theme::faint_ink;
+    const QColor state_colour = state == QStringLiteral("unsound") ? theme::defect
+                                : state == QStringLiteral("sound") ? theme::ink
+                                                                   : theme::faint_ink;
     const double ratio = painter->device()->devicePixelRatioF();
     painter->drawPixmap(r.left() + 12, r.top() + 6, theme::pixmap(state, state_colour, 16, ratio));
     painter->setPen(is_hidden ? theme::faint_ink : theme::ink);
@@ -41,15 +43,18 @@ class PartDelegate : public QStyledItemDelegate {
     font.setPixelSize(13);
     font.setWeight(option.state & QStyle::State_Selected ? QFont::DemiBold : QFont::Medium);
     painter->setFont(font);
-    const QString name = QFontMetrics(font).elidedText(index.data(Qt::DisplayRole).toString(), Qt::ElideRight, r.width() - 140);
+    const QString name = QFontMetrics(font).elidedText(index.data(Qt::DisplayRole).toString(), Qt::ElideRight,
+                                                       r.width() - 140);
     painter->drawText(r.adjusted(38, 0, -90, 0), Qt::AlignVCenter | Qt::AlignLeft, name);
     font.setPixelSize(11);
     font.setWeight(QFont::Normal);
     painter->setFont(font);
     painter->setPen(theme::faint_ink);
-    painter->drawText(r.adjusted(0, 0, -36, 0), Qt::AlignVCenter | Qt::AlignRight, index.data(count_text).toString());
+    painter->drawText(r.adjusted(0, 0, -36, 0), Qt::AlignVCenter | Qt::AlignRight,
+                      index.data(count_text).toString());
     if (index.data(locked).toBool())
-      painter->drawPixmap(r.right() - 100, r.top() + 7, theme::pixmap(QStringLiteral("locked"), theme::faint_ink, 14, ratio));
+      painter->drawPixmap(r.right() - 100, r.top() + 7,
+                          theme::pixmap(QStringLiteral("locked"), theme::faint_ink, 14, ratio));
     painter->drawPixmap(r.right() - 26, r.top() + 6,
                         theme::pixmap(is_hidden ? QStringLiteral("hidden") : QStringLiteral("shown"),
                                       is_hidden ? theme::ink : QColor(0xB3, 0xAC, 0x9F), 16, ratio));
@@ -99,7 +104,8 @@ PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), ses
     if (updating_) return;
     // What was chosen before keeps its place in the order; the newly chosen come after.
     std::vector<PartId> ids, now;
-    for (const QListWidgetItem* item : list_->selectedItems()) now.push_back(item->data(part_id).value<PartId>());
+    for (const QListWidgetItem* item : list_->selectedItems())
+      now.push_back(item->data(part_id).value<PartId>());
     for (PartId id : session_.selection())
       if (std::find(now.begin(), now.end(), id) != now.end()) ids.push_back(id);
     for (PartId id : now)
@@ -118,7 +124,8 @@ PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), ses
     Job job = session_.job();
     // Tools are not in the list; parts are put in the list's order, tools after them.
     for (int row = 0; row < list_->count(); ++row)
-      job = edit::reorder_part(job, list_->item(row)->data(part_id).value<PartId>(), static_cast<std::size_t>(row));
+      job = edit::reorder_part(job, list_->item(row)->data(part_id).value<PartId>(),
+                               static_cast<std::size_t>(row));
     session_.commit(tr("reorder parts"), job);
   });
   connect(list_, &QWidget::customContextMenuRequested, this,
@@ -132,7 +139,8 @@ PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), ses
 
 void PartsPanel::rename_chosen() {
   for (int row = 0; row < list_->count(); ++row)
-    if (list_->item(row)->data(part_id).value<PartId>() == session_.chosen()) list_->editItem(list_->item(row));
+    if (list_->item(row)->data(part_id).value<PartId>() == session_.chosen())
+      list_->editItem(list_->item(row));
 }
 
 void PartsPanel::rebuild() {
@@ -160,7 +168,8 @@ void PartsPanel::refresh(PartId id) {
     if (item->data(part_id).value<PartId>() != id) continue;
     const PartResult r = session_.result(id);
     QString state = QStringLiteral("waiting"), count;
-    if (r.evaluated && r.evaluated->drawable) count = QStringLiteral("%L1").arg(r.evaluated->drawable->triangles.size() / 3);
+    if (r.evaluated && r.evaluated->drawable)
+      count = QStringLiteral("%L1").arg(r.evaluated->drawable->triangles.size() / 3);
     if (r.report) state = r.report->sound ? QStringLiteral("sound") : QStringLiteral("unsound");
     if (r.evaluated && r.evaluated->error) state = QStringLiteral("unsound");
     item->setData(count_text, count);

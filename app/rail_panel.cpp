@@ -23,7 +23,9 @@ class RowButton : public QToolButton {
   }
 };
 
-QString length(double mm) { return QString::number(mm, 'g', 5); }
+QString length(double mm) {
+  return QString::number(mm, 'g', 5);
+}
 
 }  // namespace
 
@@ -72,7 +74,8 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     row.mark->setFixedSize(16, 16);
     row.name = new QLabel(QString::fromLatin1(label_of(family)));
     row.count = new QLabel(QStringLiteral("0"));
-    for (QLabel* label : {row.mark, row.name, row.count}) label->setAttribute(Qt::WA_TransparentForMouseEvents);
+    for (QLabel* label : {row.mark, row.name, row.count})
+      label->setAttribute(Qt::WA_TransparentForMouseEvents);
     inside->addWidget(row.mark);
     inside->addWidget(row.name, 1);
     inside->addWidget(row.count);
@@ -81,7 +84,8 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     row.places_layout->setContentsMargins(22, 0, 0, 6);
     row.places_layout->setSpacing(0);
     row.places->hide();
-    connect(row.header, &QToolButton::toggled, this, [this, family](bool open) { open_family(family, open); });
+    connect(row.header, &QToolButton::toggled, this,
+            [this, family](bool open) { open_family(family, open); });
     layout->addWidget(row.header);
     auto* rule = new QFrame;
     rule->setFixedHeight(1);
@@ -92,7 +96,8 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   layout->addSpacing(14);
   layout->addWidget(section_label(tr("NUMBERS")));
   layout->addSpacing(4);
-  for (const QString& name : {tr("Triangles"), tr("Shells"), tr("Volume"), tr("Area"), tr("Size"), tr("Mass, PETG")}) {
+  for (const QString& name :
+       {tr("Triangles"), tr("Shells"), tr("Volume"), tr("Area"), tr("Size"), tr("Mass, PETG")}) {
     auto* line = new QHBoxLayout;
     line->setContentsMargins(0, 3, 0, 3);
     auto* value = new QLabel;
@@ -165,18 +170,22 @@ void RailPanel::show_report(const SoundnessReport& report) {
   const auto colon = text.indexOf(QLatin1Char(':'));
   verdict_->setText(report.sound || colon < 0 ? text : text.left(colon));
   reason_->setText(report.sound ? report.contact_edges > 0
-                                      ? tr("Closed, manifold, facing out. Edges where it touches itself: %1.").arg(report.contact_edges)
+                                      ? tr("Closed, manifold, facing out. Edges where it touches itself: %1.")
+                                            .arg(report.contact_edges)
                                       : tr("Closed, manifold, facing out, nothing crosses.")
-                   : colon < 0  ? QString()
+                   : colon < 0 ? QString()
                                 : text.mid(colon + 2));
   for (std::size_t f = 0; f < family_count; ++f) {
     const FamilyReport& found = report.families[f];
     const bool any = found.count > 0;
     QString count = QStringLiteral("%L1").arg(found.count);
     rows_[f].count->setText(count);
-    rows_[f].count->setStyleSheet(any ? QStringLiteral("color: #B3202C; font-weight: 600;") : QStringLiteral("color: #6B665D;"));
+    rows_[f].count->setStyleSheet(any ? QStringLiteral("color: #B3202C; font-weight: 600;")
+                                      : QStringLiteral("color: #6B665D;"));
     rows_[f].name->setStyleSheet(any ? QStringLiteral("font-weight: 600;") : QString());
-    rows_[f].mark->setPixmap(theme::pixmap(marker_icon(static_cast<Family>(f)), any ? theme::defect : QColor(0xC9, 0xC2, 0xB4), 14, devicePixelRatioF()));
+    rows_[f].mark->setPixmap(theme::pixmap(marker_icon(static_cast<Family>(f)),
+                                           any ? theme::defect : QColor(0xC9, 0xC2, 0xB4), 14,
+                                           devicePixelRatioF()));
     rows_[f].header->setAccessibleDescription(count);
   }
 }
@@ -192,17 +201,20 @@ void RailPanel::show_numbers(const PartResult& result) {
   const Affine world = session_.job().world_of(session_.recipe_owner());
   const Box3 box = session_.world_bounds(session_.recipe_owner());
   if (!box.empty())
-    set(tr("Size"), QStringLiteral("%1 × %2 × %3 mm").arg(length(box.size().x()), length(box.size().y()), length(box.size().z())));
+    set(tr("Size"), QStringLiteral("%1 × %2 × %3 mm")
+                        .arg(length(box.size().x()), length(box.size().y()), length(box.size().z())));
   if (!result.report) return;
   const SoundnessReport& report = *result.report;
   const double volume = report.volume * std::abs(world.linear().determinant()) / 1000;
   set(tr("Shells"), QStringLiteral("%L1").arg(report.shells));
   set(tr("Volume"), report.closed() ? QStringLiteral("%1 cm³").arg(volume, 0, 'f', 2) : tr("open"));
-  set(tr("Mass, PETG"), report.closed() ? QStringLiteral("%1 g").arg(volume * petg_grams_per_cm3, 0, 'f', 1) : tr("open"));
+  set(tr("Mass, PETG"),
+      report.closed() ? QStringLiteral("%1 g").arg(volume * petg_grams_per_cm3, 0, 'f', 1) : tr("open"));
   // Area scales evenly only under an even scale; then the cube root of the determinant is that scale.
   const double scale = std::cbrt(std::abs(world.linear().determinant()));
   const bool even = (world.linear().colwise().norm().array() - scale).abs().maxCoeff() < 1e-9 * scale;
-  set(tr("Area"), even ? QStringLiteral("%1 cm²").arg(report.area * scale * scale / 100, 0, 'f', 1) : tr("scaled unevenly"));
+  set(tr("Area"), even ? QStringLiteral("%1 cm²").arg(report.area * scale * scale / 100, 0, 'f', 1)
+                       : tr("scaled unevenly"));
 }
 
 void RailPanel::show_trouble(const PartResult& result) {
@@ -213,7 +225,10 @@ void RailPanel::show_trouble(const PartResult& result) {
   if (result.evaluated->error)
     issue = *result.evaluated->error;
   else if (!result.evaluated->boolean.empty_reason.empty())
-    issue = {"the result is empty: " + result.evaluated->boolean.empty_reason, "", {}, "move the tool or change its operation"};
+    issue = {"the result is empty: " + result.evaluated->boolean.empty_reason,
+             "",
+             {},
+             "move the tool or change its operation"};
   else
     return;
   auto* text = new QLabel(QString::fromStdString(issue.message()));
@@ -266,7 +281,9 @@ void RailPanel::fill_places(Family family) {
   };
   if (places.empty()) return faint(tr("none"));
   if (family == Family::open_edges && shown_->holes > 0)
-    faint(tr("%1 open edges, %2").arg(shown_->of(family).count).arg(shown_->holes == 1 ? tr("1 hole") : tr("%1 holes").arg(shown_->holes)));
+    faint(tr("%1 open edges, %2")
+              .arg(shown_->of(family).count)
+              .arg(shown_->holes == 1 ? tr("1 hole") : tr("%1 holes").arg(shown_->holes)));
   for (std::size_t k = 0; k < std::min(places.size(), most_listed); ++k) {
     auto* line = new QHBoxLayout;
     auto* text = new QLabel(QString::fromStdString(places[k].text));
@@ -275,11 +292,13 @@ void RailPanel::fill_places(Family family) {
     auto* show = link_button(tr("show"));
     show->setObjectName(QStringLiteral("link"));
     show->setAccessibleName(tr("Show %1").arg(QString::fromStdString(places[k].text)));
-    connect(show, &QToolButton::clicked, this, [this, owner, place = places[k]] { emit session_.fly_requested(owner, place); });
+    connect(show, &QToolButton::clicked, this,
+            [this, owner, place = places[k]] { emit session_.fly_requested(owner, place); });
     line->addWidget(show);
     row.places_layout->addLayout(line);
   }
-  if (places.size() > most_listed) faint(tr("and %L1 more, all marked in the view").arg(places.size() - most_listed));
+  if (places.size() > most_listed)
+    faint(tr("and %L1 more, all marked in the view").arg(places.size() - most_listed));
 }
 
 void RailPanel::show_next(int step) {
@@ -291,12 +310,17 @@ void RailPanel::show_next(int step) {
   if (!walking_)
     current_place_ = step > 0 ? 0 : all.size() - 1;
   else
-    current_place_ = (current_place_ + all.size() + static_cast<std::size_t>(step + static_cast<int>(all.size()))) % all.size();
+    current_place_ =
+        (current_place_ + all.size() + static_cast<std::size_t>(step + static_cast<int>(all.size()))) %
+        all.size();
   walking_ = true;
   const auto& [family, place] = all[current_place_];
   open_family(family, true);
   emit session_.fly_requested(session_.recipe_owner(), *place);
-  session_.say(tr("Place %1 of %2: %3").arg(current_place_ + 1).arg(all.size()).arg(QString::fromStdString(place->text)));
+  session_.say(tr("Place %1 of %2: %3")
+                   .arg(current_place_ + 1)
+                   .arg(all.size())
+                   .arg(QString::fromStdString(place->text)));
 }
 
 }  // namespace anvil::app

@@ -12,7 +12,9 @@
 namespace anvil::app {
 namespace {
 
-QString number(double value) { return QString::number(value, 'g', 6); }
+QString number(double value) {
+  return QString::number(value, 'g', 6);
+}
 
 /// A row that is clicked as a whole and can be dragged onto another to change the order.
 class ToolRow : public QFrame {
@@ -37,7 +39,8 @@ class ToolRow : public QFrame {
 }  // namespace
 
 RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
-  open_ = {{QStringLiteral("source"), true}, {QStringLiteral("place"), false}, {QStringLiteral("combine"), true}};
+  open_ = {
+      {QStringLiteral("source"), true}, {QStringLiteral("place"), false}, {QStringLiteral("combine"), true}};
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(10, 10, 10, 6);
   layout->setSpacing(8);
@@ -75,7 +78,10 @@ QString RecipePanel::structure() const {
   const PartId owner = session_.recipe_owner();
   const Part* part = job.find(owner);
   if (part == nullptr) return QStringLiteral("none");
-  text += QStringLiteral("%1 %2 %3 ").arg(owner).arg(QString::fromStdString(part->name)).arg(part->source.index());
+  text += QStringLiteral("%1 %2 %3 ")
+              .arg(owner)
+              .arg(QString::fromStdString(part->name))
+              .arg(part->source.index());
   for (PartId id : session_.selection()) text += QStringLiteral("s%1 ").arg(id);
   for (const Step& step : part->recipe) {
     const auto& combine = std::get<CombineStep>(step);
@@ -99,7 +105,8 @@ void RecipePanel::refresh() {
   const PartId owner = session_.recipe_owner();
   const PartResult r = session_.result(owner);
   time_->setText(r.evaluated && r.evaluated->boolean.seconds > 0
-                     ? tr("%1 ms").arg(r.evaluated->boolean.seconds * 1000, 0, 'f', r.evaluated->boolean.seconds < 0.01 ? 1 : 0)
+                     ? tr("%1 ms").arg(r.evaluated->boolean.seconds * 1000, 0, 'f',
+                                       r.evaluated->boolean.seconds < 0.01 ? 1 : 0)
                      : QString());
   if (const QString wanted = structure(); wanted != built_) {
     built_ = wanted;
@@ -115,7 +122,8 @@ void RecipePanel::rebuild() {
   const Job& job = session_.job();
   const PartId owner = session_.recipe_owner();
   const Part* part = job.find(owner);
-  title_->setText(part == nullptr ? tr("RECIPE") : tr("RECIPE OF %1").arg(QString::fromStdString(part->name).toUpper()));
+  title_->setText(part == nullptr ? tr("RECIPE")
+                                  : tr("RECIPE OF %1").arg(QString::fromStdString(part->name).toUpper()));
   if (part == nullptr) {
     auto* nothing = new QLabel(tr("Choose a part to see how it is made."));
     nothing->setObjectName(QStringLiteral("faint"));
@@ -134,19 +142,19 @@ void RecipePanel::rebuild() {
 }
 
 void RecipePanel::change(const QString& label, PartId id, const std::function<void(Part&)>& how) {
-  if (session_.job().at(id).locked) return session_.complain({"is locked", session_.job().at(id).name, {}, "unlock it first"}, id);
+  if (session_.job().at(id).locked)
+    return session_.complain({"is locked", session_.job().at(id).name, {}, "unlock it first"}, id);
   session_.commit(label, edit::change_part(session_.job(), id, how));
 }
 
-NumberField* RecipePanel::field(QGridLayout* grid, int row, int column, const QString& label, const QString& name,
-                                std::function<double()> get, std::function<void(double)> set, double least, double most,
-                                bool whole, const QString& unit) {
+NumberField* RecipePanel::field(QGridLayout* grid, int row, int column, const QString& label,
+                                const QString& name, std::function<double()> get,
+                                std::function<void(double)> set, double least, double most, bool whole,
+                                const QString& unit) {
   auto* number_field = new NumberField(label, least, most, whole, unit);
   number_field->setObjectName(name);
   number_field->show_value(get());
-  updates_.push_back([number_field, get] {
-    number_field->show_value(get());
-  });
+  updates_.push_back([number_field, get] { number_field->show_value(get()); });
   connect(number_field, &QDoubleSpinBox::valueChanged, this, [set](double value) { set(value); });
   grid->addWidget(number_field, row, column);
   return number_field;
@@ -155,7 +163,8 @@ NumberField* RecipePanel::field(QGridLayout* grid, int row, int column, const QS
 void RecipePanel::add_source(QVBoxLayout* into, PartId id) {
   const Part& part = session_.job().at(id);
   const auto* primitive = std::get_if<Primitive>(&part.source);
-  const QString title = primitive != nullptr ? QString::fromLatin1(spec_of(primitive->kind).label) : tr("Imported mesh");
+  const QString title =
+      primitive != nullptr ? QString::fromLatin1(spec_of(primitive->kind).label) : tr("Imported mesh");
   auto* card = new Card(title, QString(), open_[QStringLiteral("source")]);
   connect(card, &Card::opened, this, [this](bool open) { open_[QStringLiteral("source")] = open; });
   into->addWidget(card);
@@ -170,7 +179,8 @@ void RecipePanel::add_source(QVBoxLayout* into, PartId id) {
   updates_.push_back([this, card, id] {
     const Part* now = session_.job().find(id);
     if (now == nullptr) return;
-    if (const auto* p = std::get_if<Primitive>(&now->source)) card->set_summary(QString::fromStdString(p->summary()));
+    if (const auto* p = std::get_if<Primitive>(&now->source))
+      card->set_summary(QString::fromStdString(p->summary()));
   });
   auto* grid = new QGridLayout;
   grid->setVerticalSpacing(3);
@@ -181,14 +191,16 @@ void RecipePanel::add_source(QVBoxLayout* into, PartId id) {
     const int row = static_cast<int>(k);
     grid->addWidget(new QLabel(QString::fromLatin1(d.label)), row, 0);
     field(
-        grid, row, 1, QString::fromLatin1(d.label), QStringLiteral("dimension_%1_%2").arg(id).arg(QLatin1String(d.key)),
+        grid, row, 1, QString::fromLatin1(d.label),
+        QStringLiteral("dimension_%1_%2").arg(id).arg(QLatin1String(d.key)),
         [this, id, k] {
           const Part* now = session_.job().find(id);
           const auto* p = now == nullptr ? nullptr : std::get_if<Primitive>(&now->source);
           return p == nullptr || k >= p->values.size() ? 0.0 : p->values[k];
         },
         [this, id, k, label = QString::fromLatin1(d.label)](double value) {
-          change(tr("change %1").arg(label.toLower()), id, [&](Part& p) { std::get<Primitive>(p.source).values[k] = value; });
+          change(tr("change %1").arg(label.toLower()), id,
+                 [&](Part& p) { std::get<Primitive>(p.source).values[k] = value; });
         },
         d.least, d.most, d.whole, d.whole ? QString() : QStringLiteral("mm"));
   }
@@ -201,7 +213,9 @@ void RecipePanel::add_place(QVBoxLayout* into, PartId id) {
   into->addWidget(card);
   updates_.push_back([this, card, id] {
     if (const Part* p = session_.job().find(id))
-      card->set_summary(QStringLiteral("%1, %2, %3").arg(number(p->placement.position.x()), number(p->placement.position.y()), number(p->placement.position.z())));
+      card->set_summary(QStringLiteral("%1, %2, %3")
+                            .arg(number(p->placement.position.x()), number(p->placement.position.y()),
+                                 number(p->placement.position.z())));
   });
   auto* grid = new QGridLayout;
   grid->setVerticalSpacing(3);
@@ -217,7 +231,8 @@ void RecipePanel::add_place(QVBoxLayout* into, PartId id) {
     Vec3 Placement::*member;
     double most;
   };
-  for (const Row& row : {Row{"Position", "position", "", &Placement::position, 1e7}, Row{"Angles", "angle", "°", &Placement::angles, 36000}}) {
+  for (const Row& row : {Row{"Position", "position", "", &Placement::position, 1e7},
+                         Row{"Angles", "angle", "°", &Placement::angles, 36000}}) {
     const int line = row.member == &Placement::position ? 1 : 2;
     grid->addWidget(new QLabel(tr(row.label)), line, 0);
     for (int k = 0; k < 3; ++k)
@@ -241,18 +256,22 @@ void RecipePanel::add_place(QVBoxLayout* into, PartId id) {
   };
   for (int k = 0; k < 3; ++k)
     field(
-        grid, 3, k + 1, tr("Size %1").arg(QLatin1String(columns[k])), QStringLiteral("size_%1_%2").arg(id).arg(k),
+        grid, 3, k + 1, tr("Size %1").arg(QLatin1String(columns[k])),
+        QStringLiteral("size_%1_%2").arg(id).arg(k),
         [this, id, k, own_size] {
           const Part* p = session_.job().find(id);
           return p == nullptr ? 0.0 : own_size(k) * std::abs(p->placement.scale[k]);
         },
         [this, id, k, own_size](double value) {
           if (own_size(k) <= 0 || value <= 0) return;
-          change(tr("scale"), id, [&](Part& p) { p.placement.scale[k] = std::copysign(value / own_size(k), p.placement.scale[k]); });
+          change(tr("scale"), id, [&](Part& p) {
+            p.placement.scale[k] = std::copysign(value / own_size(k), p.placement.scale[k]);
+          });
         },
         0, 1e7, false, QString());
   if (const Part& part = session_.job().at(id); part.rides_on) {
-    auto* frame = new QLabel(tr("measured from %1, on which it rides").arg(QString::fromStdString(session_.job().at(*part.rides_on).name)));
+    auto* frame = new QLabel(tr("measured from %1, on which it rides")
+                                 .arg(QString::fromStdString(session_.job().at(*part.rides_on).name)));
     frame->setObjectName(QStringLiteral("faint"));
     card->body()->addWidget(frame);
   }
@@ -285,7 +304,8 @@ void RecipePanel::add_combine(QVBoxLayout* into, PartId owner, std::size_t step)
       rides->setObjectName(QStringLiteral("ride_along"));
       rides->setChecked(session_.job().at(tool).rides_on.has_value());
       connect(rides, &QAbstractButton::toggled, this, [this, tool](bool along) {
-        session_.commit(along ? tr("ride along") : tr("stay put"), edit::set_ride_along(session_.job(), tool, along));
+        session_.commit(along ? tr("ride along") : tr("stay put"),
+                        edit::set_ride_along(session_.job(), tool, along));
       });
       ride->addWidget(rides);
       ride->addWidget(new QLabel(tr("rides along when the part moves")));
@@ -318,12 +338,14 @@ QWidget* RecipePanel::tool_row(PartId owner, std::size_t step, std::size_t place
   row->setCursor(Qt::PointingHandCursor);
   const auto& chosen = session_.selection();
   if (std::find(chosen.begin(), chosen.end(), use.tool) != chosen.end())
-    row->setStyleSheet(QStringLiteral("QFrame#%1 { background: #EAD9E3; border-radius: 4px; }").arg(row->objectName()));
+    row->setStyleSheet(
+        QStringLiteral("QFrame#%1 { background: #EAD9E3; border-radius: 4px; }").arg(row->objectName()));
   auto* layout = new QHBoxLayout(row);
   layout->setContentsMargins(4, 0, 4, 0);
   auto* glyph = new QLabel;
   const QColor tint = use.on ? theme::operation_tint(use.operation) : QColor(0xB3, 0xAC, 0x9F);
-  glyph->setPixmap(theme::pixmap(QString::fromLatin1(theme::operation_glyph(use.operation)), tint, 16, devicePixelRatioF()));
+  glyph->setPixmap(theme::pixmap(QString::fromLatin1(theme::operation_glyph(use.operation)), tint, 16,
+                                 devicePixelRatioF()));
   layout->addWidget(glyph);
   auto* name = new QLabel(QString::fromStdString(tool.name));
   if (!use.on) name->setObjectName(QStringLiteral("faint"));
@@ -345,7 +367,9 @@ QWidget* RecipePanel::tool_row(PartId owner, std::size_t step, std::size_t place
   for (Operation o : {Operation::unite, Operation::difference, Operation::intersection})
     menu->addAction(theme::icon(QString::fromLatin1(theme::operation_glyph(o)), theme::operation_tint(o)),
                     QString::fromLatin1(key_of(o)), this, [this, owner, step, place, o] {
-                      change(tr("change the operation"), owner, [&](Part& p) { std::get<CombineStep>(p.recipe[step]).tools[place].operation = o; });
+                      change(tr("change the operation"), owner, [&](Part& p) {
+                        std::get<CombineStep>(p.recipe[step]).tools[place].operation = o;
+                      });
                     });
   operation->setMenu(menu);
   layout->addWidget(operation);
@@ -366,7 +390,8 @@ QWidget* RecipePanel::tool_row(PartId owner, std::size_t step, std::size_t place
   row->on_move = [this, owner, step, place](int rows) {
     const auto& tools = std::get<CombineStep>(session_.job().at(owner).recipe[step]).tools;
     const int to = std::clamp(static_cast<int>(place) + rows, 0, static_cast<int>(tools.size()) - 1);
-    session_.commit(tr("reorder tools"), edit::move_tool(session_.job(), owner, step, place, static_cast<std::size_t>(to)));
+    session_.commit(tr("reorder tools"),
+                    edit::move_tool(session_.job(), owner, step, place, static_cast<std::size_t>(to)));
   };
   return row;
 }

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/session.h"
 
-#include <QThreadPool>
 #include <fmt/format.h>
+#include <QThreadPool>
 #include <algorithm>
 
 #include "core/io/mesh_file.h"
@@ -14,7 +14,8 @@ namespace anvil::app {
 
 Session::Session(QObject* parent) : QObject(parent) {
   evaluator_ = std::make_unique<Evaluator>([this](const Published& published) {
-    QMetaObject::invokeMethod(this, [this, published] { receive(published); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this, [this, published] { receive(published); }, Qt::QueuedConnection);
   });
 }
 
@@ -146,7 +147,9 @@ Box3 Session::world_bounds(PartId id) const {
   return box;
 }
 
-void Session::wait_idle() { evaluator_->wait_idle(); }
+void Session::wait_idle() {
+  evaluator_->wait_idle();
+}
 
 void Session::new_job() {
   history_.reset(Job{});
@@ -210,44 +213,50 @@ void Session::run_task(const QString& what, std::function<std::function<void()>(
 }
 
 void Session::bring_in(const std::vector<std::filesystem::path>& files, Unit unit) {
-  run_task(files.size() == 1 ? tr("Reading %1").arg(QString::fromStdString(files[0].filename().string())) : tr("Reading %1 files").arg(files.size()), [this, files, unit] {
-    struct Read {
-      Result<Part> part;
-      std::vector<std::string> notes;
-    };
-    auto read = std::make_shared<std::vector<Read>>();
-    for (const auto& file : files) {
-      std::vector<std::string> notes;
-      Result<Part> part = import_part(file, unit, &notes);
-      read->push_back({std::move(part), std::move(notes)});
-    }
-    return std::function<void()>([this, read, unit] {
-      Job next = job();
-      if (!next.unit) next.unit = unit;
-      std::vector<PartId> added;
-      QString last;
-      for (const Read& item : *read) {
-        if (!item.part) {
-          complain(item.part.issue());
-          continue;
+  run_task(
+      files.size() == 1 ? tr("Reading %1").arg(QString::fromStdString(files[0].filename().string()))
+                        : tr("Reading %1 files").arg(files.size()),
+      [this, files, unit] {
+        struct Read {
+          Result<Part> part;
+          std::vector<std::string> notes;
+        };
+        auto read = std::make_shared<std::vector<Read>>();
+        for (const auto& file : files) {
+          std::vector<std::string> notes;
+          Result<Part> part = import_part(file, unit, &notes);
+          read->push_back({std::move(part), std::move(notes)});
         }
-        PartId id = 0;
-        next = edit::add_part(next, *item.part, &id);
-        added.push_back(id);
-        last = QString::fromStdString(item.part->name);
-        for (const std::string& note : item.notes) say(last + QStringLiteral(": ") + QString::fromStdString(note));
-      }
-      if (added.empty()) return;
-      commit(added.size() == 1 ? tr("bring in %1").arg(last) : tr("bring in %1 parts").arg(added.size()), next);
-      select(added);
-    });
-  });
+        return std::function<void()>([this, read, unit] {
+          Job next = job();
+          if (!next.unit) next.unit = unit;
+          std::vector<PartId> added;
+          QString last;
+          for (const Read& item : *read) {
+            if (!item.part) {
+              complain(item.part.issue());
+              continue;
+            }
+            PartId id = 0;
+            next = edit::add_part(next, *item.part, &id);
+            added.push_back(id);
+            last = QString::fromStdString(item.part->name);
+            for (const std::string& note : item.notes)
+              say(last + QStringLiteral(": ") + QString::fromStdString(note));
+          }
+          if (added.empty()) return;
+          commit(added.size() == 1 ? tr("bring in %1").arg(last) : tr("bring in %1 parts").arg(added.size()),
+                 next);
+          select(added);
+        });
+      });
 }
 
 void Session::send_out(const std::vector<PartId>& parts, const std::filesystem::path& path) {
   std::vector<PlacedMesh> meshes;
   for (PartId id : parts)
-    if (const PartResult r = result(id); r.evaluated) meshes.push_back({r.evaluated->mesh, job().world_of(id)});
+    if (const PartResult r = result(id); r.evaluated)
+      meshes.push_back({r.evaluated->mesh, job().world_of(id)});
   run_task(tr("Writing %1").arg(QString::fromStdString(path.filename().string())), [this, meshes, path] {
     const auto together = placed_together(meshes);
     const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path));
@@ -260,14 +269,23 @@ void Session::send_out(const std::vector<PartId>& parts, const std::filesystem::
       if (!*written)
         complain(written->issue());
       else if (harmed)
-        complain({fmt::format("rounding to 32 bits spoiled it ({})", now), path.string(), {}, "export as OBJ, PLY or OFF, which keep all digits"});
+        complain({fmt::format("rounding to 32 bits spoiled it ({})", now),
+                  path.string(),
+                  {},
+                  "export as OBJ, PLY or OFF, which keep all digits"});
       else
-        say(tr("Sent out %1, %L2 bytes").arg(QString::fromStdString(path.filename().string())).arg(**written));
+        say(tr("Sent out %1, %L2 bytes")
+                .arg(QString::fromStdString(path.filename().string()))
+                .arg(**written));
     });
   });
 }
 
-void Session::say(const QString& text) { emit said(text); }
-void Session::complain(const Issue& issue, PartId part) { emit complained(issue, part); }
+void Session::say(const QString& text) {
+  emit said(text);
+}
+void Session::complain(const Issue& issue, PartId part) {
+  emit complained(issue, part);
+}
 
 }  // namespace anvil::app

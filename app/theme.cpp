@@ -10,7 +10,9 @@
 #include <QSvgRenderer>
 
 /// The resources sit in a static library, from which the linker would leave them out.
-static void load_resources() { Q_INIT_RESOURCE(resources); }
+static void load_resources() {
+  Q_INIT_RESOURCE(resources);
+}
 
 namespace anvil::app::theme {
 namespace {
@@ -75,18 +77,24 @@ QSplitter::handle { background: #D8D2C6; }
 
 QColor operation_tint(Operation operation) {
   switch (operation) {
-    case Operation::unite: return {0x1E, 0x8C, 0x93};
-    case Operation::difference: return {0xC7, 0x7B, 0x12};
-    case Operation::intersection: return {0x4C, 0x5B, 0xD4};
+    case Operation::unite:
+      return {0x1E, 0x8C, 0x93};
+    case Operation::difference:
+      return {0xC7, 0x7B, 0x12};
+    case Operation::intersection:
+      return {0x4C, 0x5B, 0xD4};
   }
   return {0x7A, 0x6A, 0x58};
 }
 
 const char* operation_glyph(Operation operation) {
   switch (operation) {
-    case Operation::unite: return "union";
-    case Operation::difference: return "difference";
-    case Operation::intersection: return "intersection";
+    case Operation::unite:
+      return "union";
+    case Operation::difference:
+      return "difference";
+    case Operation::intersection:
+      return "intersection";
   }
   return "part";
 }

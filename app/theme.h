@@ -12,7 +12,7 @@ class QApplication;
 namespace anvil::app::theme {
 
 inline const QColor panel{0xF3, 0xF0, 0xEA};
-inline const QColor paper{0xFB, 0xFA, 0xF7};   ///< cards
+inline const QColor paper{0xFB, 0xFA, 0xF7};  ///< cards
 inline const QColor ink{0x22, 0x25, 0x2B};
 inline const QColor faint_ink{0x6B, 0x66, 0x5D};
 inline const QColor line{0xD8, 0xD2, 0xC6};

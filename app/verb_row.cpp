@@ -32,7 +32,9 @@ void VerbRow::set_station(Station station) {
   arrange();
 }
 
-void VerbRow::resizeEvent(QResizeEvent*) { arrange(); }
+void VerbRow::resizeEvent(QResizeEvent*) {
+  arrange();
+}
 
 void VerbRow::arrange() {
   int total = 8;

@@ -9,11 +9,16 @@ namespace anvil::app {
 
 const char* label_of(Station station) {
   switch (station) {
-    case Station::stock: return "Stock";
-    case Station::combine: return "Combine";
-    case Station::mend: return "Mend";
-    case Station::release: return "Release";
-    case Station::anywhere: return "";
+    case Station::stock:
+      return "Stock";
+    case Station::combine:
+      return "Combine";
+    case Station::mend:
+      return "Mend";
+    case Station::release:
+      return "Release";
+    case Station::anywhere:
+      return "";
   }
   return "";
 }
@@ -28,7 +33,9 @@ QAction* VerbBook::add(Station station, const QString& group, const QString& id,
   if (!icon.isEmpty()) action->setIcon(theme::icon(icon));
   action->setShortcuts(keys);
   action->setShortcutContext(Qt::WindowShortcut);
-  const QString key = keys.isEmpty() ? QString() : QStringLiteral("  %1").arg(keys.first().toString(QKeySequence::NativeText));
+  const QString key = keys.isEmpty()
+                          ? QString()
+                          : QStringLiteral("  %1").arg(keys.first().toString(QKeySequence::NativeText));
   action->setToolTip(QStringLiteral("%1%2\n%3").arg(label, key, help));
   connect(action, &QAction::triggered, this, [this, run = std::move(run)] {
     run();

@@ -28,8 +28,9 @@ class VerbBook : public QObject {
   explicit VerbBook(QWidget* window);
 
   /// Adds a verb whose keys work anywhere in the window.
-  QAction* add(Station station, const QString& group, const QString& id, const QString& label, const QString& icon,
-               const QList<QKeySequence>& keys, const QString& help, std::function<void()> run);
+  QAction* add(Station station, const QString& group, const QString& id, const QString& label,
+               const QString& icon, const QList<QKeySequence>& keys, const QString& help,
+               std::function<void()> run);
   /// The verb is offered only while `possible` holds; asked again by refresh().
   void allow(QAction* action, std::function<bool()> possible);
   void check(QAction* action, std::function<bool()> checked);

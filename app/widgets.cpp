@@ -27,11 +27,12 @@ void Switch::paintEvent(QPaintEvent*) {
   painter.setPen(Qt::NoPen);
   painter.setBrush(theme::paper);
   const double r = track.height() / 2 - 2;
-  painter.drawEllipse(QPointF(isChecked() ? track.right() - r - 2 : track.left() + r + 2, track.center().y()), r, r);
+  painter.drawEllipse(QPointF(isChecked() ? track.right() - r - 2 : track.left() + r + 2, track.center().y()),
+                      r, r);
 }
 
-NumberField::NumberField(const QString& accessible_name, double least, double most, bool whole, const QString& unit,
-                         QWidget* parent)
+NumberField::NumberField(const QString& accessible_name, double least, double most, bool whole,
+                         const QString& unit, QWidget* parent)
     : QDoubleSpinBox(parent) {
   setAccessibleName(accessible_name);
   setToolTip(accessible_name);
@@ -76,7 +77,9 @@ Card::Card(const QString& title, const QString& summary, bool open, QWidget* par
   title_->setAccessibleName(title);
   title_->setCheckable(true);
   title_->setChecked(open);
-  title_->setStyleSheet(QStringLiteral("QToolButton, QToolButton:checked { font-weight: 600; font-size: 13px; color: #22252B; padding: 2px; }"));
+  title_->setStyleSheet(
+      QStringLiteral("QToolButton, QToolButton:checked { font-weight: 600; font-size: 13px; color: #22252B; "
+                     "padding: 2px; }"));
   title_->setToolTip(tr("Open or close this card"));
   summary_ = new QLabel(summary);
   summary_->setObjectName(QStringLiteral("faint"));
@@ -96,7 +99,9 @@ Card::Card(const QString& title, const QString& summary, bool open, QWidget* par
   });
 }
 
-void Card::set_summary(const QString& text) { summary_->setText(text); }
+void Card::set_summary(const QString& text) {
+  summary_->setText(text);
+}
 
 QLabel* section_label(const QString& text, QWidget* parent) {
   auto* label = new QLabel(text, parent);

@@ -8,8 +8,8 @@
 #include "bench/peers/soundness_peer.h"
 #include "bench/support/compare.h"
 #include "core/io/mesh_file.h"
-#include "core/soundness/check.h"
 #include "core/mesh/triangulate.h"
+#include "core/soundness/check.h"
 #include "core/stock/primitive.h"
 
 namespace {
@@ -39,19 +39,30 @@ std::filesystem::path stl_of_a_million() {
 int main(int argc, char** argv) {
   const auto path = stl_of_a_million();
   compare(
-      "read STL 1M", [&] { return [&] {
-        auto mesh = read_mesh(path);
-        if (!mesh.ok()) throw std::runtime_error(mesh.issue().message());
-        benchmark::DoNotOptimize(mesh->mesh.positions.size());
-      }; },
-      "cgal", [&] { return [&] { benchmark::DoNotOptimize(cgal_read_and_merge(path)); }; }, 1.0 / 3, 1.0 / 6, true);
+      "read STL 1M",
+      [&] {
+        return [&] {
+          auto mesh = read_mesh(path);
+          if (!mesh.ok()) throw std::runtime_error(mesh.issue().message());
+          benchmark::DoNotOptimize(mesh->mesh.positions.size());
+        };
+      },
+      "cgal", [&] { return [&] { benchmark::DoNotOptimize(cgal_read_and_merge(path)); }; }, 1.0 / 3, 1.0 / 6,
+      true);
   compare(
-      "soundness 1M", [] { return [mesh = million()] {
-        if (!check_soundness(mesh).sound) throw std::runtime_error("the torus must be sound");
-      }; },
-      "cgal", [] { return [crosses = cgal_does_self_intersect(million())] {
-        if (crosses()) throw std::runtime_error("the torus must not cross itself");
-      }; }, 1.0 / 2, 1.0 / 4, true);
+      "soundness 1M",
+      [] {
+        return [mesh = million()] {
+          if (!check_soundness(mesh).sound) throw std::runtime_error("the torus must be sound");
+        };
+      },
+      "cgal",
+      [] {
+        return [crosses = cgal_does_self_intersect(million())] {
+          if (crosses()) throw std::runtime_error("the torus must not cross itself");
+        };
+      },
+      1.0 / 2, 1.0 / 4, true);
   const int code = bench::run(argc, argv);
   std::filesystem::remove(path);
   return code;

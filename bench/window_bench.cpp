@@ -79,7 +79,8 @@ int main(int argc, char** argv) {
   clock.start();
   session.bring_in({path}, Unit::millimetre);
   if (!QTest::qWaitFor([&] { return ready(session); }, 60000)) return 1;
-  std::cout << "read, checked and shown after " << clock.elapsed() << " ms, longest stall " << gap.take() << " ms\n";
+  std::cout << "read, checked and shown after " << clock.elapsed() << " ms, longest stall " << gap.take()
+            << " ms\n";
   QTest::qWait(1000);
   gap.take();
 
@@ -97,7 +98,8 @@ int main(int argc, char** argv) {
   }
   const double ms = static_cast<double>(clock.elapsed()) / std::max(1, frames);
   QTest::mouseRelease(target, Qt::RightButton, {}, middle);
-  std::cout << "orbiting: " << frames << " frames, " << ms << " ms each, longest stall " << gap.take() << " ms\n";
+  std::cout << "orbiting: " << frames << " frames, " << ms << " ms each, longest stall " << gap.take()
+            << " ms\n";
   QTest::qWait(800);
   std::cout << "settling to the full drawing: longest stall " << gap.take() << " ms\n";
 
@@ -113,7 +115,8 @@ int main(int argc, char** argv) {
   clock.start();
   session.commit(QStringLiteral("cut"), edit::combine(session.job(), big, {tool}, Operation::difference));
   const EvaluatedPtr before = session.result(big).evaluated;
-  if (!QTest::qWaitFor([&] { return session.result(big).evaluated != before && ready(session); }, 60000)) return 1;
+  if (!QTest::qWaitFor([&] { return session.result(big).evaluated != before && ready(session); }, 60000))
+    return 1;
   std::cout << "combined after " << clock.elapsed() << " ms, longest stall " << gap.take() << " ms\n";
   session.new_job();
   std::filesystem::remove(path);

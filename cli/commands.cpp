@@ -45,7 +45,9 @@ void say_notes(const std::string& file, const std::vector<std::string>& notes) {
   for (const std::string& note : notes) fmt::print(stderr, "note: {}: {}\n", file, note);
 }
 
-bool is_job(const std::string& path) { return std::filesystem::path(path).extension() == ".anvil"; }
+bool is_job(const std::string& path) {
+  return std::filesystem::path(path).extension() == ".anvil";
+}
 
 /// Writes JSON where the request says; standard output holds nothing else then.
 Result<bool> write_json(const Json& json, const std::string& where) {
@@ -86,8 +88,11 @@ Result<Loaded> load_job_mesh(const std::string& path, const std::string& part_na
     for (const auto& stage : evaluated->boolean.stages) loaded.report.stages.push_back(stage);
   }
   if (meshes.empty())
-    return Issue{part_name.empty() ? std::string("no part is visible") : fmt::format("there is no part \"{}\"", part_name),
-                 path, {}, part_name.empty() ? "show one in the application" : "check the name"};
+    return Issue{part_name.empty() ? std::string("no part is visible")
+                                   : fmt::format("there is no part \"{}\"", part_name),
+                 path,
+                 {},
+                 part_name.empty() ? "show one in the application" : "check the name"};
   loaded.mesh = placed_together(meshes);
   return loaded;
 }
@@ -105,8 +110,10 @@ Result<Loaded> load(const std::string& path) {
 int finish(const std::vector<std::string>& inputs, const Loaded& loaded, const std::string& output,
            const std::string& json, Seconds seconds) {
   if (loaded.mesh.empty()) {
-    const std::string why = loaded.report.empty_reason.empty() ? "there are no faces" : loaded.report.empty_reason;
-    return fail({"the result is empty: " + why, inputs.front(), {}, "move the tool or choose another operation"});
+    const std::string why =
+        loaded.report.empty_reason.empty() ? "there are no faces" : loaded.report.empty_reason;
+    return fail(
+        {"the result is empty: " + why, inputs.front(), {}, "move the tool or choose another operation"});
   }
   Clock clock;
   if (auto written = write_mesh(loaded.mesh, output); !written) return fail(written.issue());
@@ -152,7 +159,10 @@ int run_combine(const CombineRequest& request) {
   const Result<Operation> operation = operation_named(request.operation);
   if (!operation) return fail(operation.issue());
   if (request.inputs.size() < 2)
-    return fail({"combine needs at least two parts", request.inputs.front(), {}, "name the part first, then its tools"});
+    return fail({"combine needs at least two parts",
+                 request.inputs.front(),
+                 {},
+                 "name the part first, then its tools"});
   if (const auto format = format_of(request.output); !format) return fail(format.issue());
   Clock clock;
   Seconds seconds;
@@ -160,15 +170,16 @@ int run_combine(const CombineRequest& request) {
   for (const std::string& path : request.inputs) {
     Result<Loaded> loaded = load(path);
     if (!loaded) return fail(loaded.issue());
-    operands.push_back({std::make_shared<const Mesh>(std::move(loaded->mesh)), path, *operation, Affine::Identity()});
+    operands.push_back(
+        {std::make_shared<const Mesh>(std::move(loaded->mesh)), path, *operation, Affine::Identity()});
   }
   seconds.read = clock.lap();
   progress("Combining");
   Result<BooleanResult> combined = combine(operands);
   if (!combined) return fail(combined.issue());
   seconds.compute = combined->report.seconds;
-  return finish(request.inputs, {std::move(combined->mesh), std::move(combined->report)}, request.output, request.json,
-                seconds);
+  return finish(request.inputs, {std::move(combined->mesh), std::move(combined->report)}, request.output,
+                request.json, seconds);
 }
 
 int run_recipe(const RunRequest& request) {

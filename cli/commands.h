@@ -7,9 +7,9 @@
 
 namespace anvil::cli {
 
-inline constexpr int done = 0;         ///< for check: sound
-inline constexpr int not_sound = 1;    ///< done, but the result is not sound
-inline constexpr int bad_input = 2;    ///< nothing was written
+inline constexpr int done = 0;       ///< for check: sound
+inline constexpr int not_sound = 1;  ///< done, but the result is not sound
+inline constexpr int bad_input = 2;  ///< nothing was written
 
 struct CheckRequest {
   std::vector<std::string> inputs;

@@ -12,8 +12,9 @@ int main(int argc, char** argv) {
   CLI::App app{"Combine, check and convert solid meshes.", "clean-anvil-cli"};
   app.set_version_flag("--version", std::string("clean-anvil-cli ") + ANVIL_VERSION);
   app.require_subcommand(1);
-  app.footer("Formats by file ending: .stl .obj .ply .off .3mf, and .anvil for check, run and convert.\n"
-             "Exit codes: 0 done (check: sound), 1 done but not sound, 2 bad input or usage.");
+  app.footer(
+      "Formats by file ending: .stl .obj .ply .off .3mf, and .anvil for check, run and convert.\n"
+      "Exit codes: 0 done (check: sound), 1 done but not sound, 2 bad input or usage.");
 
   CheckRequest check;
   auto* check_command = app.add_subcommand("check", "Find every defect and say whether the meshes are sound");
@@ -22,11 +23,13 @@ int main(int argc, char** argv) {
 
   CombineRequest combine;
   auto* combine_command = app.add_subcommand("combine", "Combine parts by a Boolean operation");
-  combine_command->add_option("--op", combine.operation, "union, difference (A minus all the others) or intersection")
+  combine_command
+      ->add_option("--op", combine.operation, "union, difference (A minus all the others) or intersection")
       ->required();
   combine_command->add_option("PART", combine.inputs, "A B [C...]")->required();
   combine_command->add_option("-o", combine.output, "Output file")->required();
-  combine_command->add_option("--json", combine.json, "Write the report as JSON to FILE (- is standard output)");
+  combine_command->add_option("--json", combine.json,
+                              "Write the report as JSON to FILE (- is standard output)");
 
   RunRequest run;
   auto* run_command = app.add_subcommand("run", "Carry out the recipes of a job and write the result");

@@ -29,7 +29,8 @@ void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& 
   const EdgeTable edges = build_edges(mesh);
   std::vector<Vec3> normals(mesh.face_count());
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, normals.size(), 4096), [&](const auto& range) {
-    for (std::size_t f = range.begin(); f < range.end(); ++f) normals[f] = face_normal(mesh, static_cast<Index>(f));
+    for (std::size_t f = range.begin(); f < range.end(); ++f)
+      normals[f] = face_normal(mesh, static_cast<Index>(f));
   });
   for (std::size_t e = 0; e < edges.size(); ++e) {
     if (e % 65536 == 0 && stop.stop_requested()) throw Stopped{};
@@ -47,8 +48,10 @@ void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& 
     drawable.edges.push_back(edge);
   }
   auto& list = drawable.edges;
-  const auto creases = std::stable_partition(list.begin(), list.end(), [](const DrawnEdge& e) { return e.kind > 1; });
-  const auto smooth = std::stable_partition(creases, list.end(), [](const DrawnEdge& e) { return e.kind > 0; });
+  const auto creases =
+      std::stable_partition(list.begin(), list.end(), [](const DrawnEdge& e) { return e.kind > 1; });
+  const auto smooth =
+      std::stable_partition(creases, list.end(), [](const DrawnEdge& e) { return e.kind > 0; });
   drawable.open_count = static_cast<std::size_t>(creases - list.begin());
   drawable.crease_count = static_cast<std::size_t>(smooth - list.begin());
 }
@@ -74,14 +77,15 @@ Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop) {
     std::vector<std::uint32_t>& light = drawable.stand_in;
     light.resize(drawable.triangles.size());
     light.resize(meshopt_simplifySloppy(light.data(), drawable.triangles.data(), drawable.triangles.size(),
-                                        drawable.positions.data(), mesh.positions.size(), 3 * sizeof(float), target,
-                                        1.0F, nullptr));
+                                        drawable.positions.data(), mesh.positions.size(), 3 * sizeof(float),
+                                        target, 1.0F, nullptr));
     // Its vertices once more, close together and in the order of use: a software renderer fetches what lies
     // between them as well.
     meshopt_optimizeVertexCache(light.data(), light.data(), light.size(), mesh.positions.size());
     std::vector<float> own(drawable.positions.size());
-    own.resize(3 * meshopt_optimizeVertexFetch(own.data(), light.data(), light.size(), drawable.positions.data(),
-                                               mesh.positions.size(), 3 * sizeof(float)));
+    own.resize(3 * meshopt_optimizeVertexFetch(own.data(), light.data(), light.size(),
+                                               drawable.positions.data(), mesh.positions.size(),
+                                               3 * sizeof(float)));
     for (std::uint32_t& index : light) index += static_cast<std::uint32_t>(mesh.positions.size());
     drawable.positions.insert(drawable.positions.end(), own.begin(), own.end());
     drawable.stand_in.shrink_to_fit();

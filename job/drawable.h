@@ -14,15 +14,16 @@ struct DrawnEdge {
 };
 
 struct Drawable {
-  Vec3 centre = Vec3::Zero();            ///< the arrays are relative to this point
+  Vec3 centre = Vec3::Zero();  ///< the arrays are relative to this point
   Box3 box;
   std::vector<float> positions;          ///< x y z per vertex, then those of the stand-in
   std::vector<std::uint32_t> triangles;  ///< three indices each
   std::vector<DrawnEdge> edges;          ///< polygon edges, except those between coplanar faces
   std::size_t open_count = 0;            ///< the first so many edges are open or non-manifold
   std::size_t crease_count = 0;          ///< the first so many edges are those and the creases
-  std::vector<std::uint32_t> stand_in;   ///< three indices each, a lighter mesh for moving views; empty when small
-  TriangleList triangle_list;            ///< for picking: faces of `tree`
+  std::vector<std::uint32_t>
+      stand_in;                ///< three indices each, a lighter mesh for moving views; empty when small
+  TriangleList triangle_list;  ///< for picking: faces of `tree`
   std::shared_ptr<const Bvh> tree;
 };
 

@@ -134,16 +134,21 @@ Job duplicate_parts(const Job& job, const std::vector<PartId>& ids, std::vector<
 Result<Job> combine(const Job& job, PartId part, const std::vector<PartId>& tools, Operation operation) {
   const Part& host = job.at(part);
   if (tools.empty())
-    return Issue{"there is no tool to combine with", host.name, {}, "choose the part first, then one or more tools"};
+    return Issue{
+        "there is no tool to combine with", host.name, {}, "choose the part first, then one or more tools"};
   if (host.locked) return Issue{"is locked", host.name, {}, "unlock it first"};
   for (PartId tool : tools) {
     const Part& t = job.at(tool);
     if (job.depends_on(tool, part))
-      return Issue{fmt::format("cannot be a tool of {}: it is made from it", host.name), t.name, {},
+      return Issue{fmt::format("cannot be a tool of {}: it is made from it", host.name),
+                   t.name,
+                   {},
                    "choose another tool"};
     if (t.locked) return Issue{"is locked", t.name, {}, "unlock it first"};
     if (const auto use = job.use_of(tool))
-      return Issue{fmt::format("is a tool of {} already", job.at(use->part).name), t.name, {},
+      return Issue{fmt::format("is a tool of {} already", job.at(use->part).name),
+                   t.name,
+                   {},
                    "release it there first, or duplicate it"};
   }
   Job next = change_part(job, part, [&](Part& p) {
@@ -169,15 +174,19 @@ Result<Job> swap_roles(const Job& job, PartId part) {
   const Part& host = job.at(part);
   const auto* step = host.recipe.size() == 1 ? std::get_if<CombineStep>(&host.recipe[0]) : nullptr;
   if (step == nullptr || step->tools.size() != 1)
-    return Issue{"can be swapped only while it has exactly one tool", host.name, {},
-                 "release the other tools first"};
+    return Issue{
+        "can be swapped only while it has exactly one tool", host.name, {}, "release the other tools first"};
   const ToolUse use = step->tools[0];
   const bool on = step->on;
   if (!job.at(use.tool).recipe.empty())
-    return Issue{"has a recipe of its own and cannot take the part's place", job.at(use.tool).name, {},
+    return Issue{"has a recipe of its own and cannot take the part's place",
+                 job.at(use.tool).name,
+                 {},
                  "swap is for a plain tool"};
   if (const auto outer = job.use_of(part))
-    return Issue{fmt::format("is itself a tool of {}", job.at(outer->part).name), host.name, {},
+    return Issue{fmt::format("is itself a tool of {}", job.at(outer->part).name),
+                 host.name,
+                 {},
                  "release it there first"};
   Job next = release_tool(job, use.tool);
   Result<Job> swapped = combine(next, use.tool, {part}, use.operation);
@@ -201,7 +210,8 @@ Job move_tool(const Job& job, PartId part, std::size_t step, std::size_t from, s
 
 Job reorder_part(const Job& job, PartId part, std::size_t to) {
   Job next = job;
-  const auto it = std::find_if(next.parts.begin(), next.parts.end(), [&](const PartPtr& p) { return p->id == part; });
+  const auto it =
+      std::find_if(next.parts.begin(), next.parts.end(), [&](const PartPtr& p) { return p->id == part; });
   if (it == next.parts.end()) return next;
   const PartPtr moved = *it;
   next.parts.erase(it);

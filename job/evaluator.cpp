@@ -65,7 +65,9 @@ RecipeCache::Entry& RecipeCache::entry_of(const Job& job, PartId id) {
   return entry;
 }
 
-std::uint64_t RecipeCache::content_of(const Job& job, PartId id) { return entry_of(job, id).content; }
+std::uint64_t RecipeCache::content_of(const Job& job, PartId id) {
+  return entry_of(job, id).content;
+}
 
 Evaluated RecipeCache::run_recipe(const Job& job, const Part& part, const Control& control) {
   Evaluated result;
@@ -110,7 +112,8 @@ Evaluated RecipeCache::run_recipe(const Job& job, const Part& part, const Contro
 EvaluatedPtr RecipeCache::evaluate(const Job& job, PartId id, const Control& control, bool with_drawable) {
   Entry& entry = entry_of(job, id);
   // entries_ may rehash while tools are evaluated, but references to its elements stay valid.
-  if (!entry.evaluated) entry.evaluated = std::make_shared<const Evaluated>(run_recipe(job, job.at(id), control));
+  if (!entry.evaluated)
+    entry.evaluated = std::make_shared<const Evaluated>(run_recipe(job, job.at(id), control));
   if (with_drawable && !entry.evaluated->drawable) {
     Evaluated complete = *entry.evaluated;
     complete.drawable = std::make_shared<const Drawable>(make_drawable(*complete.mesh, control.stop));
@@ -128,7 +131,9 @@ ReportPtr RecipeCache::check(const Job& job, PartId id, const Control& control) 
   return entry.report;
 }
 
-ReportPtr RecipeCache::known_report(const Job& job, PartId id) { return entry_of(job, id).report; }
+ReportPtr RecipeCache::known_report(const Job& job, PartId id) {
+  return entry_of(job, id).report;
+}
 
 void RecipeCache::forget_unused() {
   for (auto it = entries_.begin(); it != entries_.end();)
@@ -198,7 +203,8 @@ void Evaluator::work() {
       // Out of memory and the like: the part keeps its last result and says why.
       Evaluated failed;
       failed.mesh = std::make_shared<const Mesh>();
-      failed.error = Issue{fmt::format("could not be computed ({})", error.what()), "", {}, "undo the last change"};
+      failed.error =
+          Issue{fmt::format("could not be computed ({})", error.what()), "", {}, "undo the last change"};
       failed.drawable = std::make_shared<const Drawable>();
       publish_({first, number, std::make_shared<const Evaluated>(std::move(failed)), nullptr});
     }

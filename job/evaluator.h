@@ -17,9 +17,9 @@ namespace anvil {
 
 /// What a part's recipe came to. Immutable once published.
 struct Evaluated {
-  std::shared_ptr<const Mesh> mesh;          ///< in the part's own frame; the source's mesh when `error` is set
-  std::optional<Issue> error;                ///< why the recipe could not be carried out
-  BooleanReport boolean;                     ///< of the last combine step that ran
+  std::shared_ptr<const Mesh> mesh;  ///< in the part's own frame; the source's mesh when `error` is set
+  std::optional<Issue> error;        ///< why the recipe could not be carried out
+  BooleanReport boolean;             ///< of the last combine step that ran
   std::shared_ptr<const Drawable> drawable;  ///< null when only the mesh was asked for
 };
 using EvaluatedPtr = std::shared_ptr<const Evaluated>;
@@ -60,7 +60,7 @@ struct Published {
   PartId part;
   std::uint64_t request;  ///< number of the request it was made for
   EvaluatedPtr evaluated;
-  ReportPtr report;       ///< null until the check is done
+  ReportPtr report;  ///< null until the check is done
 };
 
 class Evaluator {

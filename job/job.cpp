@@ -7,18 +7,24 @@ namespace anvil {
 
 double millimetres_per(Unit unit) {
   switch (unit) {
-    case Unit::millimetre: return 1;
-    case Unit::inch: return 25.4;
-    case Unit::metre: return 1000;
+    case Unit::millimetre:
+      return 1;
+    case Unit::inch:
+      return 25.4;
+    case Unit::metre:
+      return 1000;
   }
   return 1;
 }
 
 const char* key_of(Unit unit) {
   switch (unit) {
-    case Unit::millimetre: return "mm";
-    case Unit::inch: return "inch";
-    case Unit::metre: return "m";
+    case Unit::millimetre:
+      return "mm";
+    case Unit::inch:
+      return "inch";
+    case Unit::metre:
+      return "m";
   }
   return "mm";
 }

@@ -46,8 +46,8 @@ struct Part {
   PartId id = 0;
   std::string name;
   Source source;
-  Placement placement;              ///< in the job, or in the frame of the part it rides on
-  std::optional<PartId> rides_on;   ///< a tool that rides along with its part
+  Placement placement;             ///< in the job, or in the frame of the part it rides on
+  std::optional<PartId> rides_on;  ///< a tool that rides along with its part
   bool visible = true;
   bool locked = false;
   std::optional<std::uint32_t> tint;  ///< 0xRRGGBB

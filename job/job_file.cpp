@@ -22,7 +22,9 @@ struct BadJob {
   std::string what, remedy;
 };
 
-json to_json(const Vec3& v) { return {v.x(), v.y(), v.z()}; }
+json to_json(const Vec3& v) {
+  return {v.x(), v.y(), v.z()};
+}
 
 json to_json(const Placement& p) {
   return {{"position", to_json(p.position)}, {"angles", to_json(p.angles)}, {"scale", to_json(p.scale)}};
@@ -48,17 +50,20 @@ T value(const json& object, const char* key, const std::string& where) {
   try {
     return member(object, key, where).get<T>();
   } catch (const json::exception&) {
-    throw BadJob{fmt::format("job.json: \"{}\" of {} has the wrong type", key, where), "restore it from a backup"};
+    throw BadJob{fmt::format("job.json: \"{}\" of {} has the wrong type", key, where),
+                 "restore it from a backup"};
   }
 }
 
 Vec3 vector_of(const json& object, const char* key, const std::string& where) {
   const auto numbers = value<std::vector<double>>(object, key, where);
   if (numbers.size() != 3)
-    throw BadJob{fmt::format("job.json: \"{}\" of {} needs three numbers", key, where), "restore it from a backup"};
+    throw BadJob{fmt::format("job.json: \"{}\" of {} needs three numbers", key, where),
+                 "restore it from a backup"};
   const Vec3 v(numbers[0], numbers[1], numbers[2]);
   if (!v.allFinite() || v.cwiseAbs().maxCoeff() > 1e12)
-    throw BadJob{fmt::format("job.json: \"{}\" of {} is out of range", key, where), "restore it from a backup"};
+    throw BadJob{fmt::format("job.json: \"{}\" of {} is out of range", key, where),
+                 "restore it from a backup"};
   return v;
 }
 
@@ -74,7 +79,8 @@ struct Archive {
       throw BadJob{fmt::format("the entry {} is missing", name), "restore it from a backup"};
     std::string contents(status.size, '\0');
     zip_file_t* file = zip_fopen(zip, name.c_str(), 0);
-    if (file == nullptr) throw BadJob{fmt::format("the entry {} cannot be opened", name), "restore it from a backup"};
+    if (file == nullptr)
+      throw BadJob{fmt::format("the entry {} cannot be opened", name), "restore it from a backup"};
     const zip_int64_t n = zip_fread(file, contents.data(), contents.size());
     const int closed = zip_fclose(file);
     if (n != static_cast<zip_int64_t>(contents.size()) || closed != 0)
@@ -100,7 +106,8 @@ Source read_source(const json& source, const Archive& archive, const std::string
     if (key != spec.key) continue;
     Primitive primitive{spec.kind, {}};
     const json& dimensions = member(source, "dimensions", where);
-    for (const DimensionSpec& d : spec.dimensions) primitive.values.push_back(value<double>(dimensions, d.key, where));
+    for (const DimensionSpec& d : spec.dimensions)
+      primitive.values.push_back(value<double>(dimensions, d.key, where));
     if (const auto made = make_mesh(primitive); !made)
       throw BadJob{fmt::format("job.json: {}: {}", where, made.issue().message()), "correct the number"};
     return primitive;
@@ -132,7 +139,8 @@ Part read_part(const json& object, const Archive& archive, const std::string& wh
     for (const json& tool : member(step, "tools", where)) {
       const auto operation = operation_named(value<std::string>(tool, "operation", where));
       if (!operation) throw BadJob{"job.json: " + operation.issue().message(), "restore it from a backup"};
-      combine.tools.push_back({value<PartId>(tool, "tool", where), *operation, value<bool>(tool, "on", where)});
+      combine.tools.push_back(
+          {value<PartId>(tool, "tool", where), *operation, value<bool>(tool, "on", where)});
     }
     part.recipe.emplace_back(std::move(combine));
   }
@@ -144,16 +152,19 @@ void check_references(const Job& job) {
   std::map<PartId, int> seen;
   for (const PartPtr& part : job.parts)
     if (part->id == 0 || ++seen[part->id] > 1)
-      throw BadJob{fmt::format("job.json: part id {} is used twice or is zero", part->id), "restore it from a backup"};
+      throw BadJob{fmt::format("job.json: part id {} is used twice or is zero", part->id),
+                   "restore it from a backup"};
   // Depth-first over tools and frames; a part met again on the way down is made from itself.
   std::map<PartId, int> state;
   std::function<void(PartId)> visit = [&](PartId id) {
     const Part* part = job.find(id);
     if (part == nullptr)
-      throw BadJob{fmt::format("job.json: a part refers to part {}, which is not there", id), "restore it from a backup"};
+      throw BadJob{fmt::format("job.json: a part refers to part {}, which is not there", id),
+                   "restore it from a backup"};
     if (state[id] == 2) return;
     if (state[id] == 1)
-      throw BadJob{fmt::format("job.json: part \"{}\" is made from itself", part->name), "restore it from a backup"};
+      throw BadJob{fmt::format("job.json: part \"{}\" is made from itself", part->name),
+                   "restore it from a backup"};
     state[id] = 1;
     for (const Step& step : part->recipe)
       for (const ToolUse& use : std::get<CombineStep>(step).tools) visit(use.tool);
@@ -173,12 +184,14 @@ void check_references(const Job& job) {
 
 void put(zip_t* zip, const std::string& name, const std::string& contents, bool compress) {
   zip_source_t* source = zip_source_buffer(zip, contents.data(), contents.size(), 0);
-  const zip_int64_t index = source == nullptr ? -1 : zip_file_add(zip, name.c_str(), source, ZIP_FL_ENC_UTF_8);
+  const zip_int64_t index =
+      source == nullptr ? -1 : zip_file_add(zip, name.c_str(), source, ZIP_FL_ENC_UTF_8);
   if (index < 0) {
     if (source != nullptr) zip_source_free(source);
     throw BadJob{fmt::format("cannot add {}: {}", name, zip_strerror(zip)), "choose another disk"};
   }
-  zip_set_file_compression(zip, static_cast<zip_uint64_t>(index), compress ? ZIP_CM_DEFLATE : ZIP_CM_STORE, 1);
+  zip_set_file_compression(zip, static_cast<zip_uint64_t>(index), compress ? ZIP_CM_DEFLATE : ZIP_CM_STORE,
+                           1);
   zip_file_set_mtime(zip, static_cast<zip_uint64_t>(index), 315532800, 0);  // same job, same bytes
 }
 
@@ -190,7 +203,8 @@ Result<Job> load_job(const std::filesystem::path& path) {
     Archive archive;
     int error = 0;
     archive.zip = zip_open(path.c_str(), ZIP_RDONLY, &error);
-    if (archive.zip == nullptr) throw BadJob{"it is not a job file (not a ZIP)", "choose a file ending in .anvil"};
+    if (archive.zip == nullptr)
+      throw BadJob{"it is not a job file (not a ZIP)", "choose a file ending in .anvil"};
     std::uintmax_t unpacked = 0;
     for (zip_int64_t i = 0; i < zip_get_num_entries(archive.zip, 0); ++i) {
       zip_stat_t status;
@@ -251,12 +265,9 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
     }
     json recipe = json::array();
     for (const Step& step : part->recipe) recipe.push_back(to_json(step));
-    json object = {{"id", part->id},
-                   {"name", part->name},
-                   {"source", source},
-                   {"placement", to_json(part->placement)},
-                   {"visible", part->visible},
-                   {"locked", part->locked},
+    json object = {{"id", part->id},           {"name", part->name},
+                   {"source", source},         {"placement", to_json(part->placement)},
+                   {"visible", part->visible}, {"locked", part->locked},
                    {"recipe", recipe}};
     if (part->rides_on) object["rides_on"] = *part->rides_on;
     if (part->tint) object["tint"] = *part->tint;
@@ -274,7 +285,9 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
       if (archive.zip == nullptr) {
         zip_error_t details;
         zip_error_init_with_code(&details, error);
-        Issue issue{fmt::format("cannot write: {}", zip_error_strerror(&details)), "", {},
+        Issue issue{fmt::format("cannot write: {}", zip_error_strerror(&details)),
+                    "",
+                    {},
                     "check the folder and its permissions"};
         zip_error_fini(&details);
         return issue;
@@ -282,7 +295,9 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
       put(archive.zip, "job.json", text, true);
       for (const auto& [name, contents] : meshes) put(archive.zip, name, contents, true);
       if (zip_close(archive.zip) != 0)
-        return Issue{fmt::format("cannot write: {}", zip_strerror(archive.zip)), "", {},
+        return Issue{fmt::format("cannot write: {}", zip_strerror(archive.zip)),
+                     "",
+                     {},
                      "free some space or choose another disk"};
       archive.zip = nullptr;
       return true;
@@ -305,7 +320,8 @@ Result<Part> import_part(const std::filesystem::path& path, Unit unit, std::vect
   if (notes != nullptr) *notes = import->notes;
   Part part;
   part.name = path.stem().string();
-  part.source = ImportedSource{std::make_shared<const Mesh>(std::move(import->mesh)), path.filename().string()};
+  part.source =
+      ImportedSource{std::make_shared<const Mesh>(std::move(import->mesh)), path.filename().string()};
   return part;
 }
 

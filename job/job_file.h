@@ -17,7 +17,8 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
 /// Reads a mesh file into a new part named after the file, converted to millimetres.
 /// @param unit  unit of files that do not say; ignored for those that do (3MF)
 /// @param notes  receives what the reader had to leave out or assume
-Result<Part> import_part(const std::filesystem::path& path, Unit unit, std::vector<std::string>* notes = nullptr);
+Result<Part> import_part(const std::filesystem::path& path, Unit unit,
+                         std::vector<std::string>* notes = nullptr);
 
 /// True when files of this ending carry no unit of their own.
 bool needs_unit(const std::filesystem::path& path);

@@ -11,10 +11,14 @@ std::array<double, 2> sine_cosine(double degrees) {
   const double rest = (whole - 90.0 * quarters) * std::numbers::pi / 180.0;
   const double s = std::sin(rest), c = std::cos(rest);
   switch ((static_cast<int>(quarters) % 4 + 4) % 4) {
-    case 0: return {s, c};
-    case 1: return {c, -s};
-    case 2: return {-s, -c};
-    default: return {-c, s};
+    case 0:
+      return {s, c};
+    case 1:
+      return {c, -s};
+    case 2:
+      return {-s, -c};
+    default:
+      return {-c, s};
   }
 }
 

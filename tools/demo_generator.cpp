@@ -63,34 +63,43 @@ class JobBuilder {
   Job job;
 };
 
-Source primitive(PrimitiveKind kind, std::initializer_list<double> values) { return Primitive::of(kind, values); }
+Source primitive(PrimitiveKind kind, std::initializer_list<double> values) {
+  return Primitive::of(kind, values);
+}
 
 /// A solid with a bored hub, bolt holes, ribs and a slot, all live.
 void add_mast_clamp(JobBuilder& b) {
   const PartId clamp = b.add("Mast clamp", primitive(PrimitiveKind::box, {120, 64, 24}), {0, 0, 12});
-  auto with = [&](const std::string& name, Source source, const Vec3& at, const Vec3& angles, Operation operation) {
+  auto with = [&](const std::string& name, Source source, const Vec3& at, const Vec3& angles,
+                  Operation operation) {
     b.tool(clamp, b.add(name, std::move(source), at, angles), operation);
   };
   with("Hub", primitive(PrimitiveKind::cylinder, {58, 70, 72}), {0, 0, 36}, Vec3::Zero(), Operation::unite);
   with("Rib left", primitive(PrimitiveKind::prism, {34, 8, 3}), {-34, 0, 30}, {90, 0, 0}, Operation::unite);
-  with("Rib right", primitive(PrimitiveKind::prism, {34, 8, 3}), {34, 0, 30.5}, {90, 0, 180}, Operation::unite);
-  with("Mast bore", primitive(PrimitiveKind::cylinder, {42, 96, 72}), {0, 0, 36}, Vec3::Zero(), Operation::difference);
+  with("Rib right", primitive(PrimitiveKind::prism, {34, 8, 3}), {34, 0, 30.5}, {90, 0, 180},
+       Operation::unite);
+  with("Mast bore", primitive(PrimitiveKind::cylinder, {42, 96, 72}), {0, 0, 36}, Vec3::Zero(),
+       Operation::difference);
   // ISO 273 medium clearance for M8: 9 mm.
   int n = 1;
   for (const double x : {-48.0, 48.0})
     for (const double y : {-22.0, 22.0})
-      with(fmt::format("Bolt hole {}", n++), primitive(PrimitiveKind::cylinder, {9, 60, 32}), {x, y, 12}, Vec3::Zero(),
-           Operation::difference);
-  with("Clamp slot", primitive(PrimitiveKind::box, {4, 60, 90}), {0, -30.5, 43}, Vec3::Zero(), Operation::difference);
-  with("Pinch bolt", primitive(PrimitiveKind::cylinder, {6.6, 90, 28}), {0, -25.2, 58}, {0, 90, 0}, Operation::difference);
+      with(fmt::format("Bolt hole {}", n++), primitive(PrimitiveKind::cylinder, {9, 60, 32}), {x, y, 12},
+           Vec3::Zero(), Operation::difference);
+  with("Clamp slot", primitive(PrimitiveKind::box, {4, 60, 90}), {0, -30.5, 43}, Vec3::Zero(),
+       Operation::difference);
+  with("Pinch bolt", primitive(PrimitiveKind::cylinder, {6.6, 90, 28}), {0, -25.2, 58}, {0, 90, 0},
+       Operation::difference);
 }
 
 /// A plate flush with its neighbours: two half plates and a boss that touch in whole faces, 24 holes.
 void add_gland_plate(JobBuilder& b) {
   const Vec3 at(0, 110, 0);
   const PartId plate = b.add("Gland plate", primitive(PrimitiveKind::box, {70, 80, 8}), at + Vec3(-35, 0, 4));
-  b.tool(plate, b.add("Plate half", primitive(PrimitiveKind::box, {70, 80, 8}), at + Vec3(35, 0, 4)), Operation::unite);
-  b.tool(plate, b.add("Rim", primitive(PrimitiveKind::box, {140, 8, 6}), at + Vec3(0, 36, 11)), Operation::unite);
+  b.tool(plate, b.add("Plate half", primitive(PrimitiveKind::box, {70, 80, 8}), at + Vec3(35, 0, 4)),
+         Operation::unite);
+  b.tool(plate, b.add("Rim", primitive(PrimitiveKind::box, {140, 8, 6}), at + Vec3(0, 36, 11)),
+         Operation::unite);
   int n = 1;
   for (int row = 0; row < 4; ++row)
     for (int column = 0; column < 6; ++column)
@@ -141,7 +150,8 @@ Mesh damaged_float_housing() {
   };
   for (int k = 0; k < rings; ++k) {
     const Vec3 a(0, ring_radius(k), 6.0 * k), b(0, ring_radius(k + 1), 6.0 * (k + 1));
-    const Index v0 = nearest({0, -a.y(), a.z()}), v1 = nearest(a), v2 = nearest(b), v3 = nearest({0, -b.y(), b.z()});
+    const Index v0 = nearest({0, -a.y(), a.z()}), v1 = nearest(a), v2 = nearest(b),
+                v3 = nearest({0, -b.y(), b.z()});
     if (k == 0) {
       housing.add_face({v0, nearest({0, 0, 0}), v1, v2, v3});
     } else if (k == rings - 1) {
@@ -172,22 +182,27 @@ Mesh damaged_float_housing() {
       if (std::find(gone.begin(), gone.end(), f) == gone.end()) rest.add_face(housing.face(f));
     housing = std::move(rest);
   };
-  auto ring_of = [&](std::size_t f) { return std::vector<Index>(housing.face(f).begin(), housing.face(f).end()); };
+  auto ring_of = [&](std::size_t f) {
+    return std::vector<Index>(housing.face(f).begin(), housing.face(f).end());
+  };
 
   // Three holes of one, two and four faces.
   remove_faces({face_near({36, -8, 40})});
   remove_faces({face_near({30, -18, 60}), face_near({30, -18, 66})});
-  remove_faces({face_near({-33, 12, 30}), face_near({-33, 12, 36}), face_near({-31, 17, 30}), face_near({-31, 17, 36})});
+  remove_faces({face_near({-33, 12, 30}), face_near({-33, 12, 36}), face_near({-31, 17, 30}),
+                face_near({-31, 17, 36})});
   // Six faces turned over.
   for (const double z : {15.0, 21.0, 27.0})
     for (const double x : {12.0, 24.0}) {
       const std::size_t f = face_near({x, -std::sqrt(34 * 34 - x * x), z});
-      std::reverse(housing.corners.begin() + housing.face_offsets[f] + 1, housing.corners.begin() + housing.face_offsets[f + 1]);
+      std::reverse(housing.corners.begin() + housing.face_offsets[f] + 1,
+                   housing.corners.begin() + housing.face_offsets[f + 1]);
     }
   // Four doubled faces, on vertices of their own.
   for (const double z : {45.0, 51.0, 57.0, 63.0}) {
     std::vector<Index> copy;
-    for (Index v : ring_of(face_near({-20, -28, z}))) copy.push_back(housing.add_vertex(Vec3(housing.positions[v])));
+    for (Index v : ring_of(face_near({-20, -28, z})))
+      copy.push_back(housing.add_vertex(Vec3(housing.positions[v])));
     housing.add_face(copy);
   }
   // Zero-length edges: two faces get a corner twice.
@@ -204,7 +219,8 @@ Mesh damaged_float_housing() {
     const auto base = ring_of(face_near({35.5, 5, 45}));
     const Vec3 out(14, 2, 0);
     const Index a = base[0], b = base[1];
-    housing.add_face({a, b, housing.add_vertex(housing.positions[b] + out), housing.add_vertex(housing.positions[a] + out)});
+    housing.add_face({a, b, housing.add_vertex(housing.positions[b] + out),
+                      housing.add_vertex(housing.positions[a] + out)});
   }
   // An unwelded seam: a strip of faces gets vertices of its own.
   {
@@ -238,7 +254,8 @@ Mesh buoy_cap() {
   for (int k = 0; k < 6; ++k) {
     const double angle = 60.0 * k;
     append(cap, shape(PrimitiveKind::sheet, {34, 30, 4, 4},
-                      {26 * std::cos(angle * std::numbers::pi / 180), 26 * std::sin(angle * std::numbers::pi / 180), 15},
+                      {26 * std::cos(angle * std::numbers::pi / 180),
+                       26 * std::sin(angle * std::numbers::pi / 180), 15},
                       {90, 0, angle + 90}));
   }
   append(cap, shape(PrimitiveKind::cylinder, {50, 8, 48}, {0, 0, 30}));
@@ -260,17 +277,19 @@ std::string fender_scan() {
       const double angle = 2 * std::numbers::pi * (i + 0.5 * (k % 2)) / around;
       const double z = step * k;
       // Wear: a flat on one side and a dent.
-      double r = radius - 5 * std::exp(-std::pow((z - 60) / 16, 2) - std::pow(std::remainder(angle - 1.2, 2 * std::numbers::pi) / 0.5, 2));
+      double r = radius - 5 * std::exp(-std::pow((z - 60) / 16, 2) -
+                                       std::pow(std::remainder(angle - 1.2, 2 * std::numbers::pi) / 0.5, 2));
       const double flat = 21 / std::max(0.2, std::cos(std::remainder(angle - 4, 2 * std::numbers::pi)));
       if (std::cos(angle - 4) > 0.2) r = std::min(r, flat);
       r += 0.1 * (uniform() - 0.5);
-      points.emplace_back(r * std::cos(angle) + 0.1 * (uniform() - 0.5), r * std::sin(angle) + 0.1 * (uniform() - 0.5),
-                          z + 0.1 * (uniform() - 0.5));
+      points.emplace_back(r * std::cos(angle) + 0.1 * (uniform() - 0.5),
+                          r * std::sin(angle) + 0.1 * (uniform() - 0.5), z + 0.1 * (uniform() - 0.5));
     }
   for (const double z : {0.0, length})
     for (double x = -radius; x <= radius; x += step)
       for (double y = -radius; y <= radius; y += step)
-        if (x * x + y * y < (radius - 3.5) * (radius - 3.5)) points.emplace_back(x, y, z + 0.1 * (uniform() - 0.5));
+        if (x * x + y * y < (radius - 3.5) * (radius - 3.5))
+          points.emplace_back(x, y, z + 0.1 * (uniform() - 0.5));
   std::string out = fmt::format(
       "ply\nformat ascii 1.0\ncomment Kestrel Point tide gauge, fender scan, made up\nelement vertex {}\n"
       "property float x\nproperty float y\nproperty float z\nend_header\n",
@@ -311,15 +330,18 @@ int main(int argc, char** argv) {
   write(housing, folder / "float-housing.obj");
   write(buoy_cap(), folder / "buoy-cap.ply");
   write(gauge_board(), folder / "gauge-board.off");
-  if (const auto written = write_bytes(folder / "fender-scan.ply", fender_scan()); !written) give_up(written.issue().message());
+  if (const auto written = write_bytes(folder / "fender-scan.ply", fender_scan()); !written)
+    give_up(written.issue().message());
 
   JobBuilder b;
   b.job.title = "Kestrel Point tide gauge";
   b.job.unit = Unit::millimetre;
   add_mast_clamp(b);
-  b.add("Float housing", ImportedSource{std::make_shared<const Mesh>(housing), "float-housing.obj"}, {130, 20, 0});
+  b.add("Float housing", ImportedSource{std::make_shared<const Mesh>(housing), "float-housing.obj"},
+        {130, 20, 0});
   add_gland_plate(b);
-  if (const auto saved = save_job(b.job, folder / "kestrel-point.anvil"); !saved) give_up(saved.issue().message());
+  if (const auto saved = save_job(b.job, folder / "kestrel-point.anvil"); !saved)
+    give_up(saved.issue().message());
   fmt::print("wrote the Kestrel Point demo to {}\n", folder.string());
   return 0;
 }

@@ -14,26 +14,47 @@ const double half_height = std::tan(Camera::field_of_view * std::numbers::pi / 3
 
 const char* label_of(Direction direction) {
   switch (direction) {
-    case Direction::front: return "front";
-    case Direction::back: return "back";
-    case Direction::left: return "left";
-    case Direction::right: return "right";
-    case Direction::top: return "top";
-    case Direction::bottom: return "bottom";
-    case Direction::corner: return "corner";
+    case Direction::front:
+      return "front";
+    case Direction::back:
+      return "back";
+    case Direction::left:
+      return "left";
+    case Direction::right:
+      return "right";
+    case Direction::top:
+      return "top";
+    case Direction::bottom:
+      return "bottom";
+    case Direction::corner:
+      return "corner";
   }
   return "";
 }
 
 void Camera::look(Direction direction) {
   switch (direction) {
-    case Direction::front: yaw = 0, pitch = 0; break;
-    case Direction::back: yaw = 180, pitch = 0; break;
-    case Direction::left: yaw = -90, pitch = 0; break;
-    case Direction::right: yaw = 90, pitch = 0; break;
-    case Direction::top: yaw = 0, pitch = 90; break;
-    case Direction::bottom: yaw = 0, pitch = -90; break;
-    case Direction::corner: yaw = 35, pitch = 28; break;
+    case Direction::front:
+      yaw = 0, pitch = 0;
+      break;
+    case Direction::back:
+      yaw = 180, pitch = 0;
+      break;
+    case Direction::left:
+      yaw = -90, pitch = 0;
+      break;
+    case Direction::right:
+      yaw = 90, pitch = 0;
+      break;
+    case Direction::top:
+      yaw = 0, pitch = 90;
+      break;
+    case Direction::bottom:
+      yaw = 0, pitch = -90;
+      break;
+    case Direction::corner:
+      yaw = 35, pitch = 28;
+      break;
   }
 }
 
@@ -46,7 +67,9 @@ Vec3 Camera::right() const {
   const auto [sy, cy] = sine_cosine(yaw);
   return {cy, sy, 0};
 }
-Vec3 Camera::up() const { return right().cross(forward()); }
+Vec3 Camera::up() const {
+  return right().cross(forward());
+}
 
 void Camera::orbit(const Vec3& pivot, double yaw_degrees, double pitch_degrees) {
   const Vec3 before = view_matrix() * pivot;
@@ -81,7 +104,8 @@ void Camera::fit(const Box3& box, const QSizeF& size) {
   double needed = 1e-4;
   for (int corner = 0; corner < 8; ++corner) {
     const Vec3 p = Vec3(corner & 1 ? box.hi.x() : box.lo.x(), corner & 2 ? box.hi.y() : box.lo.y(),
-                        corner & 4 ? box.hi.z() : box.lo.z()) - focus;
+                        corner & 4 ? box.hi.z() : box.lo.z()) -
+                   focus;
     const double across = std::max(std::abs(p.dot(right())) / aspect, std::abs(p.dot(up()))) / half_height;
     needed = std::max(needed, margin * across + (parallel ? 0 : -p.dot(forward())));
   }
@@ -105,12 +129,13 @@ QMatrix4x4 Camera::projection(const QSizeF& size, const Box3& scene) const {
   if (parallel) {
     const double h = distance * half_height;
     result.ortho(static_cast<float>(-h * aspect), static_cast<float>(h * aspect), static_cast<float>(-h),
-                 static_cast<float>(h), static_cast<float>(middle - 2 * radius), static_cast<float>(middle + 2 * radius));
+                 static_cast<float>(h), static_cast<float>(middle - 2 * radius),
+                 static_cast<float>(middle + 2 * radius));
   } else {
     const double far_plane = std::max(middle + 2 * radius, distance);
     const double near_plane = std::max({middle - radius, far_plane * 5e-4, distance * 1e-3});
-    result.perspective(static_cast<float>(field_of_view), static_cast<float>(aspect), static_cast<float>(near_plane),
-                       static_cast<float>(far_plane));
+    result.perspective(static_cast<float>(field_of_view), static_cast<float>(aspect),
+                       static_cast<float>(near_plane), static_cast<float>(far_plane));
   }
   return result;
 }

@@ -35,7 +35,9 @@ Vec3 main_axis(const Vec3& v) {
   return axis;
 }
 
-double tidy(double degrees) { return std::round(degrees * 1e9) / 1e9; }
+double tidy(double degrees) {
+  return std::round(degrees * 1e9) / 1e9;
+}
 
 }  // namespace
 
@@ -54,10 +56,12 @@ std::optional<Picked> pick(const std::vector<Target>& among, const Ray& ray) {
   for (const Target& target : among) {
     const Affine own = target.world.inverse();
     const Drawable& drawable = *target.evaluated->drawable;
-    const auto hit = drawable.tree->nearest_hit(target.evaluated->mesh->positions, drawable.triangle_list.triangles,
-                                                own * ray.origin, own.linear() * ray.direction);
+    const auto hit =
+        drawable.tree->nearest_hit(target.evaluated->mesh->positions, drawable.triangle_list.triangles,
+                                   own * ray.origin, own.linear() * ray.direction);
     if (hit && (!nearest || hit->distance < nearest->distance))
-      nearest = Picked{target, hit->triangle, hit->distance, Vec3(ray.origin + hit->distance * ray.direction)};
+      nearest =
+          Picked{target, hit->triangle, hit->distance, Vec3(ray.origin + hit->distance * ray.direction)};
   }
   return nearest;
 }
@@ -86,8 +90,9 @@ Drag::Drag(const Session& session, std::vector<PartId> parts, HandleMode mode, i
     const Part& part = job.at(id);
     const PartResult r = session.result(id);
     const Affine frame = part.rides_on ? job.world_of(*part.rides_on) : Affine::Identity();
-    parts_.push_back({id, part.placement, job.world_of(id), frame,
-                      r.evaluated && r.evaluated->drawable ? r.evaluated->drawable->box.centre() : Vec3(0, 0, 0)});
+    parts_.push_back(
+        {id, part.placement, job.world_of(id), frame,
+         r.evaluated && r.evaluated->drawable ? r.evaluated->drawable->box.centre() : Vec3(0, 0, 0)});
   }
   std::vector<PartId> others;
   for (const PartPtr& part : job.parts) {
@@ -183,7 +188,8 @@ Job Drag::exact(double amount) {
   caught_.reset();
   if (mode_ == HandleMode::turn) return turned_by(amount);
   if (mode_ == HandleMode::scale) return scaled_by(amount > 0 ? amount : 1);
-  const Vec3 direction = axis_ >= 0 ? Vec3(Vec3::Unit(axis_) * (shift_[axis_] < 0 ? -1 : 1)) : main_axis(shift_);
+  const Vec3 direction =
+      axis_ >= 0 ? Vec3(Vec3::Unit(axis_) * (shift_[axis_] < 0 ? -1 : 1)) : main_axis(shift_);
   return moved_by(direction * amount);
 }
 
@@ -215,7 +221,8 @@ Job Drag::turned_by(double degrees) {
       part.placement = edit::placement_for_world(unchanged, m.id, about * m.world);
       // Around z the angles simply add up, without passing through sines.
       if (axis_ == 2 && !part.rides_on) part.placement.angles = m.start.angles + Vec3(0, 0, degrees);
-      for (int k = 0; k < 3; ++k) part.placement.angles[k] = tidy(std::remainder(part.placement.angles[k], 360.0));
+      for (int k = 0; k < 3; ++k)
+        part.placement.angles[k] = tidy(std::remainder(part.placement.angles[k], 360.0));
       part.placement.scale = m.start.scale;
     });
   }
@@ -238,9 +245,12 @@ Job Drag::scaled_by(double factor) {
 
 QString Drag::label() const {
   switch (mode_) {
-    case HandleMode::move: return QObject::tr("move");
-    case HandleMode::turn: return QObject::tr("turn");
-    case HandleMode::scale: return QObject::tr("scale");
+    case HandleMode::move:
+      return QObject::tr("move");
+    case HandleMode::turn:
+      return QObject::tr("turn");
+    case HandleMode::scale:
+      return QObject::tr("scale");
   }
   return {};
 }
@@ -253,8 +263,10 @@ QString Drag::text() const {
           .arg(shift_.x(), 0, 'f', 2)
           .arg(shift_.y(), 0, 'f', 2)
           .arg(shift_.z(), 0, 'f', 2);
-    case HandleMode::turn: return QObject::tr("Turned %1°").arg(amount_, 0, 'f', 1);
-    case HandleMode::scale: return QObject::tr("Scaled × %1").arg(amount_, 0, 'f', 2);
+    case HandleMode::turn:
+      return QObject::tr("Turned %1°").arg(amount_, 0, 'f', 1);
+    case HandleMode::scale:
+      return QObject::tr("Scaled × %1").arg(amount_, 0, 'f', 2);
   }
   return {};
 }

@@ -40,7 +40,8 @@ void stroke(QPainter& painter, const QPolygonF& line, const QColor& colour, doub
 void halo_text(QPainter& painter, const QPointF& middle, const QString& text, const QColor& colour) {
   const QFontMetricsF metrics(painter.font());
   QPainterPath path;
-  path.addText(middle + QPointF(-metrics.horizontalAdvance(text) / 2, metrics.capHeight() / 2), painter.font(), text);
+  path.addText(middle + QPointF(-metrics.horizontalAdvance(text) / 2, metrics.capHeight() / 2),
+               painter.font(), text);
   painter.strokePath(path, pen(QColor(255, 255, 255, 210), 4));
   painter.fillPath(path, colour);
 }
@@ -116,13 +117,15 @@ void Handles::paint(QPainter& painter, int hot_axis) const {
 
 std::optional<int> Handles::hit(const QPointF& pixel) const {
   if (arms_.empty()) return std::nullopt;
-  if (mode == HandleMode::scale && std::hypot(pixel.x() - centre_.x(), pixel.y() - centre_.y()) < grip_pixels) return 3;
+  if (mode == HandleMode::scale && std::hypot(pixel.x() - centre_.x(), pixel.y() - centre_.y()) < grip_pixels)
+    return 3;
   std::optional<int> best;
   double nearest = grip_pixels;
   for (const Arm& arm : arms_)
     for (int k = 0; k + 1 < arm.line.size(); ++k) {
       // The root of the arrows is common to all three and belongs to none.
-      const QPointF from = mode == HandleMode::turn ? arm.line[k] : arm.line[k] + 0.18 * (arm.line[k + 1] - arm.line[k]);
+      const QPointF from =
+          mode == HandleMode::turn ? arm.line[k] : arm.line[k] + 0.18 * (arm.line[k + 1] - arm.line[k]);
       const double d = distance_to_segment(pixel, from, arm.line[k + 1]);
       if (d < nearest) {
         nearest = d;
@@ -134,23 +137,29 @@ std::optional<int> Handles::hit(const QPointF& pixel) const {
 
 QString marker_icon(Family family) {
   switch (family) {
-    case Family::open_edges: return QStringLiteral("mark_ring");
-    case Family::crossing_faces: return QStringLiteral("mark_bow_tie");
+    case Family::open_edges:
+      return QStringLiteral("mark_ring");
+    case Family::crossing_faces:
+      return QStringLiteral("mark_bow_tie");
     case Family::non_manifold_edges:
-    case Family::non_manifold_vertices: return QStringLiteral("mark_diamond");
+    case Family::non_manifold_vertices:
+      return QStringLiteral("mark_diamond");
     case Family::zero_length_edges:
     case Family::zero_area_faces:
     case Family::unwelded_vertices:
-    case Family::stray_shells: return QStringLiteral("mark_dot");
+    case Family::stray_shells:
+      return QStringLiteral("mark_dot");
     case Family::doubled_faces:
-    case Family::inner_walls: return QStringLiteral("mark_double_bar");
-    case Family::flipped_faces: return QStringLiteral("mark_hook");
+    case Family::inner_walls:
+      return QStringLiteral("mark_double_bar");
+    case Family::flipped_faces:
+      return QStringLiteral("mark_hook");
   }
   return QStringLiteral("mark_dot");
 }
 
-void paint_markers(QPainter& painter, const Picture& picture, const SoundnessReport& report, const Affine& world,
-                   std::size_t most) {
+void paint_markers(QPainter& painter, const Picture& picture, const SoundnessReport& report,
+                   const Affine& world, std::size_t most) {
   painter.setRenderHint(QPainter::Antialiasing);
   for (std::size_t f = 0; f < family_count; ++f) {
     const auto family = static_cast<Family>(f);
@@ -172,7 +181,8 @@ void paint_place(QPainter& painter, const Picture& picture, const Place& place, 
   painter.setRenderHint(QPainter::Antialiasing);
   for (const auto& [a, b] : place.segments) {
     QPointF p, q;
-    if (picture.at(world * a, p) && picture.at(world * b, q)) stroke(painter, QPolygonF{{p, q}}, theme::defect, 2);
+    if (picture.at(world * a, p) && picture.at(world * b, q))
+      stroke(painter, QPolygonF{{p, q}}, theme::defect, 2);
   }
   QPointF at;
   if (!picture.at(world * place.position, at)) return;
@@ -185,7 +195,8 @@ void paint_place(QPainter& painter, const Picture& picture, const Place& place, 
   dashed.setDashPattern({1, 2.5});
   painter.setPen(dashed);
   painter.drawEllipse(at, radius, radius);
-  paint_tag(painter, at + QPointF(radius * 0.7 + 8, -radius * 0.7 - 14), QString::fromStdString(place.text), theme::defect);
+  paint_tag(painter, at + QPointF(radius * 0.7 + 8, -radius * 0.7 - 14), QString::fromStdString(place.text),
+            theme::defect);
 }
 
 void paint_tag(QPainter& painter, const QPointF& at, const QString& text, const QColor& colour) {

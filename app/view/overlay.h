@@ -50,8 +50,8 @@ class Handles {
 QString marker_icon(Family family);
 
 /// Markers at the places of a part's report; the one shown with its edges drawn.
-void paint_markers(QPainter& painter, const Picture& picture, const SoundnessReport& report, const Affine& world,
-                   std::size_t most);
+void paint_markers(QPainter& painter, const Picture& picture, const SoundnessReport& report,
+                   const Affine& world, std::size_t most);
 void paint_place(QPainter& painter, const Picture& picture, const Place& place, const Affine& world);
 
 /// A name tag at a point, as for tools.

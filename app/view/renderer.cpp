@@ -102,7 +102,8 @@ QVector3D rgb(const QColor& c) {
 QMatrix4x4 to_float(const Affine& m) {
   QMatrix4x4 result;
   for (int row = 0; row < 4; ++row)
-    for (int column = 0; column < 4; ++column) result(row, column) = static_cast<float>(m.matrix()(row, column));
+    for (int column = 0; column < 4; ++column)
+      result(row, column) = static_cast<float>(m.matrix()(row, column));
   return result;
 }
 
@@ -116,7 +117,8 @@ Affine view_from_model(const DrawItem& item, const Camera& camera) {
 bool Renderer::initialise() {
   if (!initializeOpenGLFunctions()) return false;
   bool good = backdrop_.addShaderFromSourceCode(QOpenGLShader::Vertex, backdrop_vertex) &&
-              backdrop_.addShaderFromSourceCode(QOpenGLShader::Fragment, backdrop_fragment) && backdrop_.link();
+              backdrop_.addShaderFromSourceCode(QOpenGLShader::Fragment, backdrop_fragment) &&
+              backdrop_.link();
   good = good && mesh_.addShaderFromSourceCode(QOpenGLShader::Vertex, mesh_vertex) &&
          mesh_.addShaderFromSourceCode(QOpenGLShader::Fragment, mesh_fragment) && mesh_.link();
   good = good && edge_.addShaderFromSourceCode(QOpenGLShader::Vertex, edge_vertex) &&
@@ -136,8 +138,8 @@ void Renderer::begin_coarse(const QSize& size) {
 void Renderer::end_coarse(GLuint target, const QSize& size) {
   glBindFramebuffer(GL_READ_FRAMEBUFFER, coarse_->handle());
   glBindFramebuffer(GL_DRAW_FRAMEBUFFER, target);
-  glBlitFramebuffer(0, 0, coarse_->width(), coarse_->height(), 0, 0, size.width(), size.height(), GL_COLOR_BUFFER_BIT,
-                    coarse_->size() == size ? GL_NEAREST : GL_LINEAR);
+  glBlitFramebuffer(0, 0, coarse_->width(), coarse_->height(), 0, 0, size.width(), size.height(),
+                    GL_COLOR_BUFFER_BIT, coarse_->size() == size ? GL_NEAREST : GL_LINEAR);
   glBindFramebuffer(GL_FRAMEBUFFER, target);
 }
 
@@ -201,7 +203,8 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
   mesh_.setUniformValue("clip_from_view", clip_from_view);
   mesh_.setUniformValue("base", rgb(item.colour));
   const Vec3 up = camera.view_matrix().linear() * Vec3(0, 0, 1);
-  mesh_.setUniformValue("up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));
+  mesh_.setUniformValue(
+      "up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));
   mesh_.setUniformValue("alpha", alpha);
   b.faces.bind();
   const bool light = style.moving && b.stand_in_count > 0;
@@ -227,10 +230,12 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
   edge_.setUniformValue("clip_from_view", clip_from_view);
   edge_.setUniformValue("eye", QVector4D(static_cast<float>(eye.x()), static_cast<float>(eye.y()),
                                          static_cast<float>(eye.z()), camera.parallel ? 0.0F : 1.0F));
-  edge_.setUniformValue("viewport", QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
+  edge_.setUniformValue("viewport",
+                        QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
   edge_.setUniformValue("width", line.width * static_cast<float>(style.pixel_ratio));
   constexpr float share = 1.5e-3F;
-  edge_.setUniformValue("pull", camera.parallel ? QVector2D(0, share * static_cast<float>(camera.distance)) : QVector2D(share, 0));
+  edge_.setUniformValue("pull", camera.parallel ? QVector2D(0, share * static_cast<float>(camera.distance))
+                                                : QVector2D(share, 0));
   edge_.setUniformValue("all", line.which == LineStyle::all ? 1 : 0);
   edge_.setUniformValue("ink", QVector4D(rgb(line.colour), line.alpha));
   edge_.setUniformValue("dash", line.dash * static_cast<float>(style.pixel_ratio));
@@ -245,7 +250,8 @@ void Renderer::draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera,
                          const FrameStyle& style) {
   constexpr int reach = 24;  // lines to each side
   const double step = style.grid_step;
-  const Vec3 middle(std::round(camera.focus.x() / step) * step, std::round(camera.focus.y() / step) * step, 0);
+  const Vec3 middle(std::round(camera.focus.x() / step) * step, std::round(camera.focus.y() / step) * step,
+                    0);
   if (!grid_.isCreated()) {
     std::vector<DrawnEdge> lines;
     for (int i = -reach; i <= reach; ++i)
@@ -274,7 +280,8 @@ void Renderer::draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera,
   edge_.setUniformValue("view_from_model", to_float(model));
   edge_.setUniformValue("clip_from_view", clip_from_view);
   edge_.setUniformValue("eye", QVector4D(0, 0, 1, 0));
-  edge_.setUniformValue("viewport", QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
+  edge_.setUniformValue("viewport",
+                        QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
   edge_.setUniformValue("width", static_cast<float>(style.pixel_ratio));
   edge_.setUniformValue("pull", QVector2D(0, 0));
   edge_.setUniformValue("all", 1);
@@ -287,8 +294,8 @@ void Renderer::draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera,
   glDepthMask(GL_TRUE);
 }
 
-void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items, const Box3& scene,
-                    const FrameStyle& style) {
+void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items,
+                    const Box3& scene, const FrameStyle& style) {
   glViewport(pixels.x(), pixels.y(), pixels.width(), pixels.height());
   glEnable(GL_SCISSOR_TEST);
   glScissor(pixels.x(), pixels.y(), pixels.width(), pixels.height());
@@ -323,10 +330,12 @@ void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector
   }
   for (const DrawItem& item : items) {
     if (item.ghost) continue;
-    if (style.look == Look::wires) draw_lines(item, clip, camera, pixels, style, {theme::ink, 0.75F, 1, 0, LineStyle::all, false});
+    if (style.look == Look::wires)
+      draw_lines(item, clip, camera, pixels, style, {theme::ink, 0.75F, 1, 0, LineStyle::all, false});
     if (style.look != Look::plain || item.selected)
       draw_lines(item, clip, camera, pixels, style,
-                 {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0, LineStyle::outlines, false});
+                 {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0,
+                  LineStyle::outlines, false});
     if (style.marks)
       draw_lines(item, clip, camera, pixels, style, {theme::defect, 1, 2.4F, 0, LineStyle::open_only, false});
   }
@@ -338,8 +347,12 @@ void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector
     glPolygonOffset(1, 4);
     draw_faces(item, clip, camera, style, item.faint ? 0.10F : 0.32F);
     glDisable(GL_POLYGON_OFFSET_FILL);
-    if (!item.faint) draw_lines(item, clip, camera, pixels, style, {item.outline, 0.40F, 1.3F, 5, LineStyle::outlines, true});
-    draw_lines(item, clip, camera, pixels, style, {item.outline, item.faint ? 0.7F : 1.0F, item.faint ? 1.2F : 2.2F, 5, LineStyle::outlines, false});
+    if (!item.faint)
+      draw_lines(item, clip, camera, pixels, style,
+                 {item.outline, 0.40F, 1.3F, 5, LineStyle::outlines, true});
+    draw_lines(
+        item, clip, camera, pixels, style,
+        {item.outline, item.faint ? 0.7F : 1.0F, item.faint ? 1.2F : 2.2F, 5, LineStyle::outlines, false});
   }
   glDepthMask(GL_TRUE);
   glDisable(GL_SCISSOR_TEST);

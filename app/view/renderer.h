@@ -33,10 +33,10 @@ struct DrawItem {
 
 struct FrameStyle {
   Look look = Look::edges;
-  bool moving = false;     ///< large meshes are shown by their stand-ins
+  bool moving = false;  ///< large meshes are shown by their stand-ins
   bool grid = true;
-  bool marks = true;       ///< open and non-manifold edges in the colour of defects
-  double grid_step = 10;   ///< mm
+  bool marks = true;      ///< open and non-manifold edges in the colour of defects
+  double grid_step = 10;  ///< mm
   double pixel_ratio = 1;
 };
 
@@ -71,17 +71,18 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
 
   Buffers& buffers_for(const std::shared_ptr<const Drawable>& drawable);
   void bind_edges(QOpenGLBuffer& buffer);
-  void draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera, const FrameStyle& style,
-                  float alpha);
+  void draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
+                  const FrameStyle& style, float alpha);
   struct LineStyle {
     QColor colour;
     float alpha = 1, width = 1, dash = 0;
     enum { outlines, all, open_only } which = outlines;
     bool hidden_too = false;
   };
-  void draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels,
-                  const FrameStyle& style, const LineStyle& line);
-  void draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels, const FrameStyle& style);
+  void draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
+                  const QRect& pixels, const FrameStyle& style, const LineStyle& line);
+  void draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels,
+                 const FrameStyle& style);
 
   QOpenGLShaderProgram backdrop_, mesh_, edge_;
   QOpenGLVertexArrayObject nothing_, grid_lines_;

@@ -18,7 +18,9 @@ constexpr std::size_t most_markers = 400;
 constexpr std::array<Direction, 4> four_directions = {Direction::corner, Direction::top, Direction::front,
                                                       Direction::right};
 
-double turned(double from, double to, double t) { return from + std::remainder(to - from, 360.0) * t; }
+double turned(double from, double to, double t) {
+  return from + std::remainder(to - from, 360.0) * t;
+}
 
 }  // namespace
 
@@ -68,7 +70,9 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent
     if (fit_when_ready_ && !scene_box().empty()) {
       bool all_there = true;
       for (PartId id : shown_parts()) all_there = all_there && session_.result(id).evaluated;
-      for (Camera& camera : cameras_) camera.fit(scene_box(), area(static_cast<std::size_t>(&camera - cameras_.data()) % picture_count()).size());
+      for (Camera& camera : cameras_)
+        camera.fit(scene_box(),
+                   area(static_cast<std::size_t>(&camera - cameras_.data()) % picture_count()).size());
       if (all_there) fit_when_ready_ = false;
     }
     update();
@@ -114,7 +118,9 @@ Box3 ViewWidget::scene_box() const {
 }
 
 /// Where the camera stands, or will stand when the flight under way has ended.
-Camera ViewWidget::destination() const { return flight_.isActive() ? flight_to_ : cameras_[active_]; }
+Camera ViewWidget::destination() const {
+  return flight_.isActive() ? flight_to_ : cameras_[active_];
+}
 
 void ViewWidget::animate_to(const Camera& target) {
   flight_from_ = cameras_[active_];
@@ -160,7 +166,8 @@ void ViewWidget::fly_to(PartId part, const Place& place) {
   const Affine world = session_.job().world_of(part);
   const Vec3 at = world * place.position;
   const double size = session_.world_bounds(part).diagonal();
-  const double radius = std::max(place.radius * std::cbrt(std::abs(world.linear().determinant())), 0.02 * size);
+  const double radius =
+      std::max(place.radius * std::cbrt(std::abs(world.linear().determinant())), 0.02 * size);
   Box3 box;
   box.add(at - Vec3::Constant(radius));
   box.add(at + Vec3::Constant(radius));
@@ -251,7 +258,9 @@ QPointF ViewWidget::handle_pixel(int axis) const {
 
 // Drawing -----------------------------------------------------------------------------------------------
 
-bool ViewWidget::is_ghost(const Part& part) const { return session_.job().use_of(part.id).has_value(); }
+bool ViewWidget::is_ghost(const Part& part) const {
+  return session_.job().use_of(part.id).has_value();
+}
 
 /// Visible parts; tools only while they, their part, or another tool of it is chosen.
 std::vector<PartId> ViewWidget::shown_parts() const {
@@ -262,10 +271,11 @@ std::vector<PartId> ViewWidget::shown_parts() const {
     const auto use = job.use_of(part->id);
     if (use) {
       if (bare_) continue;
-      const bool wanted = std::any_of(session_.selection().begin(), session_.selection().end(), [&](PartId id) {
-        const auto other = job.use_of(id);
-        return id == use->part || id == part->id || (other && other->part == use->part);
-      });
+      const bool wanted =
+          std::any_of(session_.selection().begin(), session_.selection().end(), [&](PartId id) {
+            const auto other = job.use_of(id);
+            return id == use->part || id == part->id || (other && other->part == use->part);
+          });
       if (!wanted) continue;
     }
     shown.push_back(part->id);
@@ -302,8 +312,8 @@ std::vector<DrawItem> ViewWidget::draw_items() const {
 }
 
 void ViewWidget::initializeGL() {
-  usable_ = context() != nullptr && context()->isValid() && context()->format().version() >= qMakePair(3, 3) &&
-            renderer_.initialise();
+  usable_ = context() != nullptr && context()->isValid() &&
+            context()->format().version() >= qMakePair(3, 3) && renderer_.initialise();
   if (!usable_) QMetaObject::invokeMethod(this, &ViewWidget::unusable, Qt::QueuedConnection);
 }
 
@@ -321,19 +331,21 @@ void ViewWidget::paintGL() {
   scene.add(cameras_[0].focus + Vec3(reach, reach, 0));
   const QSize full = size() * ratio;
   const bool coarse = style_.moving && renderer_.software();
-  const bool heavy = std::any_of(items.begin(), items.end(), [](const DrawItem& i) { return !i.drawable->stand_in.empty(); });
+  const bool heavy = std::any_of(items.begin(), items.end(),
+                                 [](const DrawItem& i) { return !i.drawable->stand_in.empty(); });
   const double scale = coarse && heavy ? ratio / 2 : ratio;
   if (coarse) renderer_.begin_coarse(size() * scale);
   for (std::size_t k = 0; k < picture_count(); ++k) {
     const QRectF a = area(k);
-    const QRect pixels(qRound(a.left() * scale), qRound((height() - a.bottom()) * scale), qRound(a.width() * scale),
-                       qRound(a.height() * scale));
+    const QRect pixels(qRound(a.left() * scale), qRound((height() - a.bottom()) * scale),
+                       qRound(a.width() * scale), qRound(a.height() * scale));
     renderer_.draw(pixels, cameras_[k], items, scene, style_);
   }
   if (coarse) renderer_.end_coarse(defaultFramebufferObject(), full);
   std::vector<const Drawable*> alive;
   for (const PartPtr& part : session_.job().parts)
-    if (const PartResult r = session_.result(part->id); r.evaluated) alive.push_back(r.evaluated->drawable.get());
+    if (const PartResult r = session_.result(part->id); r.evaluated)
+      alive.push_back(r.evaluated->drawable.get());
   renderer_.keep_only(alive);
 
   QPainter painter(this);
@@ -352,13 +364,14 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     // The buttons float over the outer corners: names stand at the inner ends, by the line between the rows.
     const bool upper = here.area.top() < 1;
     const QString name = index == 0 ? QString() : QString::fromLatin1(label_of(four_directions[index]));
-    painter.drawText(here.area.adjusted(14, 10, 0, -10), Qt::AlignLeft | (upper ? Qt::AlignBottom : Qt::AlignTop), name);
+    painter.drawText(here.area.adjusted(14, 10, 0, -10),
+                     Qt::AlignLeft | (upper ? Qt::AlignBottom : Qt::AlignTop), name);
   }
   if (!bare_) {
     if (index == 0) {
       painter.setPen(theme::faint_ink);
-      painter.drawText(QRectF(here.area.left() + 14, here.area.bottom() - 30, 200, 20), Qt::AlignLeft | Qt::AlignVCenter,
-                       tr("grid %1 mm").arg(style_.grid_step));
+      painter.drawText(QRectF(here.area.left() + 14, here.area.bottom() - 30, 200, 20),
+                       Qt::AlignLeft | Qt::AlignVCenter, tr("grid %1 mm").arg(style_.grid_step));
     }
     const PartId owner = session_.recipe_owner();
     if (marks_ && owner != 0 && job.find(owner) != nullptr && job.at(owner).visible)
@@ -372,9 +385,11 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
       const Box3 box = session_.world_bounds(id);
       QPointF at;
       if (box.empty() || !here.at(Vec3(box.centre().x(), box.centre().y(), box.hi.z()), at)) continue;
-      static const std::map<Operation, QString> sign = {
-          {Operation::unite, QStringLiteral("+")}, {Operation::difference, QStringLiteral("−")}, {Operation::intersection, QStringLiteral("∩")}};
-      paint_tag(painter, at + QPointF(26, -30), QString::fromStdString(job.at(id).name) + " " + sign.at(use->use->operation), theme::ink);
+      static const std::map<Operation, QString> sign = {{Operation::unite, QStringLiteral("+")},
+                                                        {Operation::difference, QStringLiteral("−")},
+                                                        {Operation::intersection, QStringLiteral("∩")}};
+      paint_tag(painter, at + QPointF(26, -30),
+                QString::fromStdString(job.at(id).name) + " " + sign.at(use->use->operation), theme::ink);
     }
     Handles handles = handles_;
     handles.place(session_, here);
@@ -395,15 +410,17 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     QFont font = painter.font();
     font.setPixelSize(15);
     painter.setFont(font);
-    painter.drawText(here.area, Qt::AlignCenter,
-                     tr("Drop a mesh file here, or choose a shape above.\nThen choose two parts and combine them."));
+    painter.drawText(
+        here.area, Qt::AlignCenter,
+        tr("Drop a mesh file here, or choose a shape above.\nThen choose two parts and combine them."));
   }
   painter.restore();
 }
 
 // Pointer and keys ----------------------------------------------------------------------------------------
 
-ViewWidget::Gesture ViewWidget::camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const {
+ViewWidget::Gesture ViewWidget::camera_gesture(Qt::MouseButton button,
+                                               Qt::KeyboardModifiers modifiers) const {
   if (button == Qt::MiddleButton && scheme_ == MouseScheme::three_buttons) return Gesture::pan;
   if (button == Qt::RightButton) return modifiers & Qt::ShiftModifier ? Gesture::pan : Gesture::orbit;
   return Gesture::none;
@@ -414,7 +431,8 @@ Vec3 ViewWidget::point_under(const QPointF& pixel) const {
   const Ray ray = ray_at(pixel);
   const Camera& camera = cameras_[active_];
   // Nothing there: the point at the depth of the focus.
-  const double depth = (camera.focus - ray.origin).dot(camera.forward()) / ray.direction.dot(camera.forward());
+  const double depth =
+      (camera.focus - ray.origin).dot(camera.forward()) / ray.direction.dot(camera.forward());
   return ray.origin + depth * ray.direction;
 }
 
@@ -469,8 +487,9 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* event) {
     case Gesture::pending: {
       if (std::hypot(pixel.x() - pressed_at_.x(), pixel.y() - pressed_at_.y()) < drag_threshold) return;
       const auto& chosen = session_.selection();
-      const bool on_chosen = pressed_on_ && std::find(chosen.begin(), chosen.end(), pressed_on_->target.part) != chosen.end() &&
-                             !session_.job().at(pressed_on_->target.part).locked;
+      const bool on_chosen =
+          pressed_on_ && std::find(chosen.begin(), chosen.end(), pressed_on_->target.part) != chosen.end() &&
+          !session_.job().at(pressed_on_->target.part).locked;
       if (on_chosen) {
         begin_drag(HandleMode::move, -1, pressed_on_->point);
         update_drag(pixel, event->modifiers());
@@ -487,7 +506,9 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* event) {
       cameras_[active_].pan(pivot_, moved, area(active_).size());
       camera_moved();
       break;
-    case Gesture::drag: update_drag(pixel, event->modifiers()); break;
+    case Gesture::drag:
+      update_drag(pixel, event->modifiers());
+      break;
   }
   last_ = pixel;
 }
@@ -541,7 +562,8 @@ void ViewWidget::begin_drag(HandleMode mode, int axis, const Vec3& grabbed) {
 
 void ViewWidget::update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers) {
   if (!typed_.isEmpty()) return;  // a typed number holds against the pointer
-  Drag::Input input{cameras_[active_], pixel - area(active_).topLeft(), area(active_).size(), {}, snap_, grid_step()};
+  Drag::Input input{cameras_[active_], pixel - area(active_).topLeft(), area(active_).size(), {}, snap_,
+                    grid_step()};
   input.one_direction = modifiers & Qt::ShiftModifier;
   if (modifiers & Qt::AltModifier) input.snap.on = !input.snap.on;
   session_.preview(drag_->follow(input));
@@ -550,8 +572,7 @@ void ViewWidget::update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifie
 
 void ViewWidget::finish_drag() {
   gesture_ = Gesture::none;
-  if (session_.history().current() != session_.history().committed())
-    session_.commit_preview(drag_->label());
+  if (session_.history().current() != session_.history().committed()) session_.commit_preview(drag_->label());
   drag_.reset();
   typed_.clear();
   emit hint_changed(hint());
@@ -603,7 +624,8 @@ void ViewWidget::keyPressEvent(QKeyEvent* event) {
   if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) return finish_drag();
   if (event->key() == Qt::Key_Backspace)
     typed_.chop(1);
-  else if (const QString text = event->text(); text.size() == 1 && QStringLiteral("0123456789.,-").contains(text))
+  else if (const QString text = event->text();
+           text.size() == 1 && QStringLiteral("0123456789.,-").contains(text))
     typed_ += text == QStringLiteral(",") ? QStringLiteral(".") : text;
   bool number = false;
   const double amount = typed_.toDouble(&number);
@@ -620,10 +642,13 @@ QString ViewWidget::hint() const {
   if (hot_axis_ >= 0) return tr("Drag the handle, or type a number while dragging for an exact amount");
   const std::size_t n = session_.selection().size();
   if (session_.job().parts.empty()) return tr("Bring in a mesh file or make a shape to begin");
-  const QString camera = scheme_ == MouseScheme::touchpad ? tr("two fingers: orbit · Shift: pan · Ctrl: zoom")
-                                                          : tr("right drag: orbit · Shift+right drag: pan · wheel: zoom");
+  const QString camera = scheme_ == MouseScheme::touchpad
+                             ? tr("two fingers: orbit · Shift: pan · Ctrl: zoom")
+                             : tr("right drag: orbit · Shift+right drag: pan · wheel: zoom");
   if (n == 0) return tr("Click: choose a part · ") + camera;
-  if (n == 1) return tr("Drag: move it · Shift: one direction · Alt: snap · Ctrl+click another part to combine · ") + camera;
+  if (n == 1)
+    return tr("Drag: move it · Shift: one direction · Alt: snap · Ctrl+click another part to combine · ") +
+           camera;
   QString tools = QString::fromStdString(session_.job().at(session_.selection()[1]).name);
   if (n > 2) tools += tr(" and %1 more").arg(n - 2);
   return tr("Kept: %1 · tool: %2 · U union, D difference, I intersection")

@@ -24,7 +24,8 @@ using Surface = CGAL::Surface_mesh<Point>;
 std::size_t cgal_read_and_merge(const std::string& path) {
   std::vector<Point> points;
   std::vector<std::array<std::size_t, 3>> polygons;
-  if (!CGAL::IO::read_polygon_soup(path, points, polygons)) throw std::runtime_error("CGAL cannot read " + path);
+  if (!CGAL::IO::read_polygon_soup(path, points, polygons))
+    throw std::runtime_error("CGAL cannot read " + path);
   pmp::merge_duplicate_points_in_polygon_soup(points, polygons);
   return points.size();
 }

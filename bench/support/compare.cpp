@@ -72,10 +72,15 @@ double peak_memory(const Work& work) {
 }
 
 void register_work(const std::string& name, const Work& work) {
-  benchmark::RegisterBenchmark(name.c_str(), [work](benchmark::State& state) {
-    const std::function<void()> timed = work();
-    for (auto _ : state) timed();
-  })->Unit(benchmark::kMillisecond)->UseRealTime()->MinTime(0.3)->Repetitions(3);
+  benchmark::RegisterBenchmark(name.c_str(),
+                               [work](benchmark::State& state) {
+                                 const std::function<void()> timed = work();
+                                 for (auto _ : state) timed();
+                               })
+      ->Unit(benchmark::kMillisecond)
+      ->UseRealTime()
+      ->MinTime(0.3)
+      ->Repetitions(3);
 }
 
 bool missed = false;
@@ -88,11 +93,13 @@ std::string against(double value, double bar, double goal) {
 
 }  // namespace
 
-void compare(const std::string& name, Work ours, const std::string& peer, Work theirs, double bar, double goal,
-             bool memory) {
+void compare(const std::string& name, Work ours, const std::string& peer, Work theirs, double bar,
+             double goal, bool memory) {
   comparisons.push_back({name, peer, std::move(ours), std::move(theirs), bar, goal, memory});
 }
-void require_memory(const std::string& name, double bar, double goal) { memory_bars.push_back({name, bar, goal}); }
+void require_memory(const std::string& name, double bar, double goal) {
+  memory_bars.push_back({name, bar, goal});
+}
 void require_growth(const std::string& small, const std::string& large, double bar, double goal) {
   growth_bars.push_back({small, large, bar, goal});
 }

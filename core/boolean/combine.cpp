@@ -38,7 +38,8 @@ std::vector<Vec3> bad_edges(const Mesh& mesh, bool open) {
   for (std::size_t e = 0; e < edges.size(); ++e) {
     const std::size_t faces = edges.corners_of(e).size();
     if (open ? faces == 1 : faces > 2)
-      places.push_back((0.5 * (mesh.positions[edges.vertices[e][0]] + mesh.positions[edges.vertices[e][1]])).eval());
+      places.push_back(
+          (0.5 * (mesh.positions[edges.vertices[e][0]] + mesh.positions[edges.vertices[e][1]])).eval());
   }
   return places;
 }
@@ -58,13 +59,15 @@ Result<Surface> to_surface(const Operand& operand, BooleanReport& report) {
   std::vector<std::array<std::size_t, 3>> triangles;
   for (const Triangle& t : triangulate(mesh).triangles) triangles.push_back({t[0], t[1], t[2]});
   if (!PMP::is_polygon_soup_a_polygon_mesh(triangles))
-    return refusal(operand, "has faces that are turned against their neighbours or meet in one vertex only", {});
+    return refusal(operand, "has faces that are turned against their neighbours or meet in one vertex only",
+                   {});
   Surface surface;
   PMP::polygon_soup_to_polygon_mesh(points, triangles, surface);
   for (const auto f : faces(surface))
     if (PMP::is_degenerate_triangle_face(f, surface)) {
       const auto& p = surface.point(target(halfedge(f, surface), surface));
-      return refusal(operand, "has a face without area", {operand.placement.inverse() * Vec3(p.x(), p.y(), p.z())});
+      return refusal(operand, "has a face without area",
+                     {operand.placement.inverse() * Vec3(p.x(), p.y(), p.z())});
     }
   std::vector<std::pair<Surface::Face_index, Surface::Face_index>> crossing;
   PMP::self_intersections(surface, std::back_inserter(crossing));
@@ -117,7 +120,8 @@ struct StopVisitor : PMP::Corefinement::Default_visitor<Surface> {
 
 /// One operation. All go through one instantiation of the template, which takes minutes to compile.
 /// @return false when the result would not be manifold
-bool corefine_one(Surface& part, Surface& tool, Operation operation, const StopVisitor& visitor, Surface& out) {
+bool corefine_one(Surface& part, Surface& tool, Operation operation, const StopVisitor& visitor,
+                  Surface& out) {
   std::array<boost::optional<Surface*>, 4> outputs;
   const auto which = operation == Operation::unite        ? PMP::Corefinement::UNION
                      : operation == Operation::difference ? PMP::Corefinement::TM1_MINUS_TM2
@@ -129,9 +133,12 @@ bool corefine_one(Surface& part, Surface& tool, Operation operation, const StopV
 
 std::string why_empty(Operation last, const std::string& tool) {
   switch (last) {
-    case Operation::difference: return fmt::format("{} covers the whole part", tool);
-    case Operation::intersection: return fmt::format("{} and the part have nothing in common", tool);
-    case Operation::unite: return "there was nothing to combine";
+    case Operation::difference:
+      return fmt::format("{} covers the whole part", tool);
+    case Operation::intersection:
+      return fmt::format("{} and the part have nothing in common", tool);
+    case Operation::unite:
+      return "there was nothing to combine";
   }
   return {};
 }
@@ -150,9 +157,12 @@ class Clock {
 
 const char* key_of(Operation operation) {
   switch (operation) {
-    case Operation::unite: return "union";
-    case Operation::difference: return "difference";
-    case Operation::intersection: return "intersection";
+    case Operation::unite:
+      return "union";
+    case Operation::difference:
+      return "difference";
+    case Operation::intersection:
+      return "intersection";
   }
   return "";
 }
@@ -160,7 +170,10 @@ const char* key_of(Operation operation) {
 Result<Operation> operation_named(const std::string& key) {
   for (Operation o : {Operation::unite, Operation::difference, Operation::intersection})
     if (key == key_of(o)) return o;
-  return Issue{fmt::format("\"{}\" is not an operation known here", key), "", {}, "use union, difference or intersection"};
+  return Issue{fmt::format("\"{}\" is not an operation known here", key),
+               "",
+               {},
+               "use union, difference or intersection"};
 }
 
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control) {
@@ -197,13 +210,18 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
       try {
         valid = corefine_one(running, surfaces[i], tool.operation, visitor, out);
       } catch (const PMP::Corefinement::Self_intersection_exception&) {
-        return Issue{"the result of the steps before it crosses itself where this tool cuts", tool.name, {},
+        return Issue{"the result of the steps before it crosses itself where this tool cuts",
+                     tool.name,
+                     {},
                      "move the tool slightly or change the order"};
       }
     }
     if (!valid)
-      return Issue{"the result would touch itself along an edge, which this engine cannot write as a manifold",
-                   tool.name, {}, "move the tool so that it overlaps or clears the part"};
+      return Issue{
+          "the result would touch itself along an edge, which this engine cannot write as a manifold",
+          tool.name,
+          {},
+          "move the tool so that it overlaps or clears the part"};
     out.collect_garbage();
     const bool became_empty = out.number_of_faces() == 0 && running.number_of_faces() != 0;
     if (became_empty) result.report.empty_reason = why_empty(tool.operation, tool.name);

@@ -67,8 +67,7 @@ int orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   const double bx = b.x() - a.x(), by = b.y() - a.y(), bz = b.z() - a.z();
   const double cx = c.x() - a.x(), cy = c.y() - a.y(), cz = c.z() - a.z();
   const double dx = d.x() - a.x(), dy = d.y() - a.y(), dz = d.z() - a.z();
-  const double bxcy = bx * cy, bycx = by * cx, bycz = by * cz, bzcy = bz * cy, bzcx = bz * cx,
-               bxcz = bx * cz;
+  const double bxcy = bx * cy, bycx = by * cx, bycz = by * cz, bzcy = bz * cy, bzcx = bz * cx, bxcz = bx * cz;
   const double det = (bxcy - bycx) * dz + (bycz - bzcy) * dx + (bzcx - bxcz) * dy;
   const double permanent = (std::abs(bxcy) + std::abs(bycx)) * std::abs(dz) +
                            (std::abs(bycz) + std::abs(bzcy)) * std::abs(dx) +

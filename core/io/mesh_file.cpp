@@ -37,11 +37,21 @@ Result<Import> read_mesh(const std::filesystem::path& path) {
   try {
     Import import;
     switch (*format) {
-      case MeshFormat::stl: import = read_stl(view); break;
-      case MeshFormat::obj: import = read_obj(view); break;
-      case MeshFormat::ply: import = read_ply(view); break;
-      case MeshFormat::off: import = read_off(view); break;
-      case MeshFormat::threemf: import = read_3mf(path, view.size()); break;
+      case MeshFormat::stl:
+        import = read_stl(view);
+        break;
+      case MeshFormat::obj:
+        import = read_obj(view);
+        break;
+      case MeshFormat::ply:
+        import = read_ply(view);
+        break;
+      case MeshFormat::off:
+        import = read_off(view);
+        break;
+      case MeshFormat::threemf:
+        import = read_3mf(path, view.size());
+        break;
     }
     if (import.mesh.empty())
       return Issue{import.mesh.positions.empty()
@@ -62,10 +72,14 @@ Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path&
   const Result<MeshFormat> format = format_of(path);
   if (!format) return format.issue();
   switch (*format) {
-    case MeshFormat::stl: return write_bytes(path, write_stl(mesh));
-    case MeshFormat::obj: return write_bytes(path, write_obj(mesh));
-    case MeshFormat::ply: return write_bytes(path, write_ply(mesh));
-    case MeshFormat::off: return write_bytes(path, write_off(mesh));
+    case MeshFormat::stl:
+      return write_bytes(path, write_stl(mesh));
+    case MeshFormat::obj:
+      return write_bytes(path, write_obj(mesh));
+    case MeshFormat::ply:
+      return write_bytes(path, write_ply(mesh));
+    case MeshFormat::off:
+      return write_bytes(path, write_off(mesh));
     case MeshFormat::threemf:
       return write_through_temporary(path, [&](const auto& temporary) { return write_3mf(mesh, temporary); });
   }

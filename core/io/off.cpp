@@ -14,9 +14,9 @@ Import read_off(std::string_view bytes) {
   if (!word.empty() && word.ends_with("OFF")) {
     const auto prefix = word.substr(0, word.size() - 3);
     if (prefix.find_first_not_of("STCN") != std::string_view::npos)
-      scan.fail(fmt::format("the variant \"{}\" is not a surface in three dimensions",
-                            TextScanner::shown(word)),
-                "export plain OFF");
+      scan.fail(
+          fmt::format("the variant \"{}\" is not a surface in three dimensions", TextScanner::shown(word)),
+          "export plain OFF");
     word = scan.word();
     if (word == "BINARY") scan.fail("binary OFF is not read", "export text OFF");
   }

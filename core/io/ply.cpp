@@ -17,10 +17,10 @@ enum class Scalar { i8, u8, i16, u16, i32, u32, f32, f64 };
 
 std::optional<Scalar> scalar_named(std::string_view name) {
   static constexpr std::pair<std::string_view, Scalar> names[] = {
-      {"char", Scalar::i8},    {"int8", Scalar::i8},     {"uchar", Scalar::u8},   {"uint8", Scalar::u8},
-      {"short", Scalar::i16},  {"int16", Scalar::i16},   {"ushort", Scalar::u16}, {"uint16", Scalar::u16},
-      {"int", Scalar::i32},    {"int32", Scalar::i32},   {"uint", Scalar::u32},   {"uint32", Scalar::u32},
-      {"float", Scalar::f32},  {"float32", Scalar::f32}, {"double", Scalar::f64}, {"float64", Scalar::f64}};
+      {"char", Scalar::i8},   {"int8", Scalar::i8},     {"uchar", Scalar::u8},   {"uint8", Scalar::u8},
+      {"short", Scalar::i16}, {"int16", Scalar::i16},   {"ushort", Scalar::u16}, {"uint16", Scalar::u16},
+      {"int", Scalar::i32},   {"int32", Scalar::i32},   {"uint", Scalar::u32},   {"uint32", Scalar::u32},
+      {"float", Scalar::f32}, {"float32", Scalar::f32}, {"double", Scalar::f64}, {"float64", Scalar::f64}};
   for (const auto& [known, type] : names)
     if (known == name) return type;
   return std::nullopt;
@@ -29,13 +29,17 @@ std::optional<Scalar> scalar_named(std::string_view name) {
 std::size_t size_of(Scalar type) {
   switch (type) {
     case Scalar::i8:
-    case Scalar::u8: return 1;
+    case Scalar::u8:
+      return 1;
     case Scalar::i16:
-    case Scalar::u16: return 2;
+    case Scalar::u16:
+      return 2;
     case Scalar::i32:
     case Scalar::u32:
-    case Scalar::f32: return 4;
-    case Scalar::f64: return 8;
+    case Scalar::f32:
+      return 4;
+    case Scalar::f64:
+      return 8;
   }
   return 8;
 }
@@ -76,14 +80,22 @@ class BinaryValues : public Values {
       : bytes_(bytes), at_(offset), swap_(swap) {}
   double next(Scalar type, const std::string& what) override {
     switch (type) {
-      case Scalar::i8: return take<std::int8_t>(what);
-      case Scalar::u8: return take<std::uint8_t>(what);
-      case Scalar::i16: return take<std::int16_t>(what);
-      case Scalar::u16: return take<std::uint16_t>(what);
-      case Scalar::i32: return take<std::int32_t>(what);
-      case Scalar::u32: return take<std::uint32_t>(what);
-      case Scalar::f32: return finite(static_cast<double>(take<float>(what)), what);
-      case Scalar::f64: return finite(take<double>(what), what);
+      case Scalar::i8:
+        return take<std::int8_t>(what);
+      case Scalar::u8:
+        return take<std::uint8_t>(what);
+      case Scalar::i16:
+        return take<std::int16_t>(what);
+      case Scalar::u16:
+        return take<std::uint16_t>(what);
+      case Scalar::i32:
+        return take<std::int32_t>(what);
+      case Scalar::u32:
+        return take<std::uint32_t>(what);
+      case Scalar::f32:
+        return finite(static_cast<double>(take<float>(what)), what);
+      case Scalar::f64:
+        return finite(take<double>(what), what);
     }
     return 0;
   }
@@ -103,7 +115,8 @@ class BinaryValues : public Values {
   }
   double finite(double value, const std::string& what) const {
     if (!std::isfinite(value))
-      throw BadFile{fmt::format("byte {}: {} is not a finite number", at_, what), "correct it or export again"};
+      throw BadFile{fmt::format("byte {}: {} is not a finite number", at_, what),
+                    "correct it or export again"};
     return value;
   }
 
@@ -220,10 +233,11 @@ Import read_ply(std::string_view bytes) {
         const std::size_t least = text ? 2 : size_of(property.type);
         if (count < 0 || count != std::floor(count) ||
             count > static_cast<double>(values->bytes_left() / least + 1))
-          throw BadFile{fmt::format("{} {}: a list of {} entries does not fit in the file", element.name,
-                                    i + 1, count),
-                        "it was cut short or damaged: export it again"};
-        const bool corners = is_face && (property.name == "vertex_indices" || property.name == "vertex_index");
+          throw BadFile{
+              fmt::format("{} {}: a list of {} entries does not fit in the file", element.name, i + 1, count),
+              "it was cut short or damaged: export it again"};
+        const bool corners =
+            is_face && (property.name == "vertex_indices" || property.name == "vertex_index");
         polygon.clear();
         for (double k = 0; k < count; ++k) {
           const double index = values->next(property.type, what);

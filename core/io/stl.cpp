@@ -62,7 +62,8 @@ Import read_binary(std::string_view bytes, std::size_t facets) {
   });
   const std::size_t expected = header_size + facet_size * facets;
   if (bytes.size() > expected)
-    result.notes.push_back(fmt::format("{} bytes after the last facet were ignored", bytes.size() - expected));
+    result.notes.push_back(
+        fmt::format("{} bytes after the last facet were ignored", bytes.size() - expected));
   return result;
 }
 
@@ -73,8 +74,9 @@ Import read_text(std::string_view bytes) {
     const auto word = scan.word();
     if (word != keyword) {
       if (word.empty())
-        scan.fail(fmt::format("the file ends inside facet {}, before \"{}\"", corners.size() / 3 + 1, keyword),
-                  "it was cut short: export it again");
+        scan.fail(
+            fmt::format("the file ends inside facet {}, before \"{}\"", corners.size() / 3 + 1, keyword),
+            "it was cut short: export it again");
       scan.fail(fmt::format("expected \"{}\", found \"{}\"", keyword, TextScanner::shown(word)),
                 "correct the line or export again");
     }
@@ -146,8 +148,8 @@ std::string write_stl(const Mesh& mesh) {
     const Eigen::Vector3f a = mesh.positions[t[0]].cast<float>(), b = mesh.positions[t[1]].cast<float>(),
                           c = mesh.positions[t[2]].cast<float>();
     const bool collapsed = a == b || b == c || c == a;
-    return collapsed && mesh.positions[t[0]] != mesh.positions[t[1]] && mesh.positions[t[1]] != mesh.positions[t[2]] &&
-           mesh.positions[t[2]] != mesh.positions[t[0]];
+    return collapsed && mesh.positions[t[0]] != mesh.positions[t[1]] &&
+           mesh.positions[t[1]] != mesh.positions[t[2]] && mesh.positions[t[2]] != mesh.positions[t[0]];
   });
   std::string out(header_size + facet_size * list.size(), '\0');
   const std::string_view title = "Clean Anvil binary STL, millimetres";

@@ -14,7 +14,8 @@
 namespace anvil {
 
 inline std::string_view without_byte_order_mark(std::string_view text) {
-  if (text.size() >= 2 && ((text[0] == '\xFF' && text[1] == '\xFE') || (text[0] == '\xFE' && text[1] == '\xFF')))
+  if (text.size() >= 2 &&
+      ((text[0] == '\xFF' && text[1] == '\xFE') || (text[0] == '\xFE' && text[1] == '\xFF')))
     throw BadFile{"byte 0: the text is UTF-16", "save it as UTF-8 or plain ASCII text"};
   if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);
   return text;

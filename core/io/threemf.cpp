@@ -100,19 +100,26 @@ void add_object(Mesh& mesh, PLib3MFModelObjectResource* object, const Transform&
     require(lib3mf_meshobject_gettriangle(object, i, &t), "reading a triangle");
     for (DWORD v : t.m_nIndices)
       if (v >= vertices)
-        throw BadFile{fmt::format("triangle {}: vertex index {} is out of range", i + 1, v), "export it again"};
+        throw BadFile{fmt::format("triangle {}: vertex index {} is out of range", i + 1, v),
+                      "export it again"};
     mesh.add_face({base + t.m_nIndices[0], base + t.m_nIndices[1], base + t.m_nIndices[2]});
   }
 }
 
 double millimetres_per_unit(DWORD unit) {
   switch (unit) {
-    case MODELUNIT_MICROMETER: return 1e-3;
-    case MODELUNIT_CENTIMETER: return 10;
-    case MODELUNIT_INCH: return 25.4;
-    case MODELUNIT_FOOT: return 304.8;
-    case MODELUNIT_METER: return 1000;
-    default: return 1;
+    case MODELUNIT_MICROMETER:
+      return 1e-3;
+    case MODELUNIT_CENTIMETER:
+      return 10;
+    case MODELUNIT_INCH:
+      return 25.4;
+    case MODELUNIT_FOOT:
+      return 304.8;
+    case MODELUNIT_METER:
+      return 1000;
+    default:
+      return 1;
   }
 }
 

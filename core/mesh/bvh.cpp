@@ -38,8 +38,12 @@ void radix_sort(std::vector<Keyed>& items) {
   }
 }
 
-float round_down(double x) { return std::nextafter(static_cast<float>(x), -infinity); }
-float round_up(double x) { return std::nextafter(static_cast<float>(x), infinity); }
+float round_down(double x) {
+  return std::nextafter(static_cast<float>(x), -infinity);
+}
+float round_up(double x) {
+  return std::nextafter(static_cast<float>(x), infinity);
+}
 
 }  // namespace
 
@@ -80,16 +84,15 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles) {
   boxes_.resize(count);
   leaves_ = std::bit_ceil(std::max<std::size_t>(1, (count + leaf_size - 1) / leaf_size));
   nodes_.assign(2 * leaves_, Box{{infinity, infinity, infinity}, {-infinity, -infinity, -infinity}});
-  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, (count + leaf_size - 1) / leaf_size, 2048),
-                    [&](const auto& range) {
-                      for (std::size_t leaf = range.begin(); leaf < range.end(); ++leaf)
-                        for (std::size_t i = leaf * leaf_size; i < std::min(count, (leaf + 1) * leaf_size);
-                             ++i) {
-                          order_[i] = keyed[i].index;
-                          boxes_[i] = unsorted[keyed[i].index];
-                          nodes_[leaves_ + leaf].add(boxes_[i]);
-                        }
-                    });
+  tbb::parallel_for(
+      tbb::blocked_range<std::size_t>(0, (count + leaf_size - 1) / leaf_size, 2048), [&](const auto& range) {
+        for (std::size_t leaf = range.begin(); leaf < range.end(); ++leaf)
+          for (std::size_t i = leaf * leaf_size; i < std::min(count, (leaf + 1) * leaf_size); ++i) {
+            order_[i] = keyed[i].index;
+            boxes_[i] = unsorted[keyed[i].index];
+            nodes_[leaves_ + leaf].add(boxes_[i]);
+          }
+      });
   for (std::size_t n = leaves_; n-- > 1;) {
     nodes_[n] = nodes_[2 * n];
     nodes_[n].add(nodes_[2 * n + 1]);
@@ -137,9 +140,8 @@ void Bvh::for_each_pair(const std::function<void(Index, Index)>& visit, const st
   PairWalk{*this, visit, stop}.self(1, 0);
 }
 
-std::optional<Bvh::Hit> Bvh::nearest_hit(std::span<const Vec3> positions,
-                                         std::span<const Triangle> triangles, const Vec3& origin,
-                                         const Vec3& direction) const {
+std::optional<Bvh::Hit> Bvh::nearest_hit(std::span<const Vec3> positions, std::span<const Triangle> triangles,
+                                         const Vec3& origin, const Vec3& direction) const {
   const Vec3 from = origin - centre_;
   const Vec3 inverse = direction.cwiseInverse();
   double nearest = std::numeric_limits<double>::infinity();

@@ -46,10 +46,10 @@ class Bvh {
   struct PairWalk;
 
   Vec3 centre_;
-  std::vector<Index> order_;    ///< triangle at each place of the curve
-  std::vector<Box> boxes_;      ///< box of each place
-  std::vector<Box> nodes_;      ///< heap order, root at 1; leaves at [leaves_, 2 leaves_)
-  std::size_t leaves_ = 1;      ///< power of two
+  std::vector<Index> order_;  ///< triangle at each place of the curve
+  std::vector<Box> boxes_;    ///< box of each place
+  std::vector<Box> nodes_;    ///< heap order, root at 1; leaves at [leaves_, 2 leaves_)
+  std::size_t leaves_ = 1;    ///< power of two
 };
 
 }  // namespace anvil

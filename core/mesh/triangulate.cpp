@@ -26,8 +26,8 @@ Vec3 newell_normal(const Mesh& mesh, std::span<const Index> polygon) {
 /// How good an ear is: its smallest height against its longest side; larger is rounder.
 double roundness(const Point2& a, const Point2& b, const Point2& c) {
   const double area = std::abs((b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x));
-  const double longest = std::max({std::hypot(b.x - a.x, b.y - a.y), std::hypot(c.x - b.x, c.y - b.y),
-                                   std::hypot(a.x - c.x, a.y - c.y)});
+  const double longest = std::max(
+      {std::hypot(b.x - a.x, b.y - a.y), std::hypot(c.x - b.x, c.y - b.y), std::hypot(a.x - c.x, a.y - c.y)});
   return longest > 0 ? area / (longest * longest) : 0;
 }
 

@@ -9,7 +9,8 @@
 
 namespace anvil {
 
-double winding_number(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Vec3& point) {
+double winding_number(std::span<const Vec3> positions, std::span<const Triangle> triangles,
+                      const Vec3& point) {
   const double angle = tbb::parallel_deterministic_reduce(
       tbb::blocked_range<std::size_t>(0, triangles.size(), 4096), 0.0,
       [&](const auto& range, double sum) {

@@ -23,8 +23,8 @@ constexpr std::size_t most_faces_per_place = 400, most_segments_per_place = 2000
 }  // namespace
 
 Analysis::Analysis(const Mesh& m, const std::stop_token& s) : mesh(m), stop(s) {
-  tbb::parallel_invoke([&] { triangles = triangulate(mesh); }, [&] { positions = weld_equal(mesh.positions); },
-                       [&] { edges = build_edges(mesh); });
+  tbb::parallel_invoke([&] { triangles = triangulate(mesh); },
+                       [&] { positions = weld_equal(mesh.positions); }, [&] { edges = build_edges(mesh); });
   check_stop();
   if (!all_welded()) by_position_ = build_edges(mesh, positions.id);
   degenerate.resize(triangles.triangles.size());
@@ -101,8 +101,8 @@ Place place_of_faces(const Analysis& a, const std::vector<Index>& faces, std::st
   for (Index f : faces)
     for (Index v : a.mesh.face(f)) points.push_back(a.mesh.positions[v]);
   Place place = place_around(points, std::move(text));
-  place.faces.assign(faces.begin(),
-                     faces.begin() + static_cast<std::ptrdiff_t>(std::min(faces.size(), most_faces_per_place)));
+  place.faces.assign(faces.begin(), faces.begin() + static_cast<std::ptrdiff_t>(
+                                                        std::min(faces.size(), most_faces_per_place)));
   for (Index f : place.faces)
     for (Index c = a.mesh.face_offsets[f];
          c < a.mesh.face_offsets[f + 1] && place.segments.size() < most_segments_per_place; ++c)

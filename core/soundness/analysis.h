@@ -17,12 +17,12 @@ struct Analysis {
   const Mesh& mesh;
   std::stop_token stop;
   TriangleList triangles;
-  WeldMap positions;                   ///< vertices by bit-equal position
-  EdgeTable edges;                     ///< by vertex
-  std::vector<char> degenerate;        ///< per triangle: corners exactly on one line
-  std::vector<Index> shell;            ///< per face: faces connected over edges
+  WeldMap positions;             ///< vertices by bit-equal position
+  EdgeTable edges;               ///< by vertex
+  std::vector<char> degenerate;  ///< per triangle: corners exactly on one line
+  std::vector<Index> shell;      ///< per face: faces connected over edges
   Index shells = 0;
-  std::vector<Index> patch;            ///< per face: faces connected over edges with exactly two faces
+  std::vector<Index> patch;  ///< per face: faces connected over edges with exactly two faces
   Index patches = 0;
   std::size_t open_edge_count = 0, non_manifold_edge_count = 0, inconsistent_edge_count = 0;
 

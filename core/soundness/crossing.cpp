@@ -36,10 +36,14 @@ class CrossingTest {
       ++shared;
     }
     switch (shared) {
-      case 0: return apart(s, t);
-      case 1: return at_corner(s, t);
-      case 2: return at_edge(s, t);
-      default: return false;  // the same triangle twice: reported as doubled faces
+      case 0:
+        return apart(s, t);
+      case 1:
+        return at_corner(s, t);
+      case 2:
+        return at_edge(s, t);
+      default:
+        return false;  // the same triangle twice: reported as doubled faces
     }
   }
 

@@ -50,8 +50,10 @@ void find_doubled(const Analysis& a, SoundnessReport& report) {
   FamilyReport& family = report.of(Family::doubled_faces);
   family.count = found.size();
   for (const auto& group : connected_groups(a, found))
-    family.places.push_back(place_of_faces(
-        a, group, group.size() == 1 ? "1 face lies on another" : std::to_string(group.size()) + " faces lie on others"));
+    family.places.push_back(place_of_faces(a, group,
+                                           group.size() == 1
+                                               ? "1 face lies on another"
+                                               : std::to_string(group.size()) + " faces lie on others"));
 }
 
 }  // namespace anvil

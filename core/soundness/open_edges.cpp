@@ -36,7 +36,8 @@ void find_open_edges(const Analysis& a, SoundnessReport& report) {
     Index at = vertices[0] == from ? vertices[1] : vertices[0];
     while (at != from) {
       const auto next = edges_at(at);
-      const auto it = std::find_if(next.begin(), next.end(), [&](const auto& end) { return !taken[end.second]; });
+      const auto it =
+          std::find_if(next.begin(), next.end(), [&](const auto& end) { return !taken[end.second]; });
       if (it == next.end()) break;
       taken[it->second] = 1;
       chain.push_back(it->second);
@@ -58,8 +59,8 @@ void find_open_edges(const Analysis& a, SoundnessReport& report) {
     }
     auto segments = std::move(place.segments);
     auto faces = std::move(place.faces);
-    place = place_around(points, fmt::format("{}, {} edges, {:.4g} mm", closed ? "hole" : "open rim",
-                                             chain.size(), length));
+    place = place_around(
+        points, fmt::format("{}, {} edges, {:.4g} mm", closed ? "hole" : "open rim", chain.size(), length));
     place.segments = std::move(segments);
     place.faces = std::move(faces);
     family.places.push_back(std::move(place));

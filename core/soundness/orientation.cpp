@@ -85,14 +85,15 @@ std::vector<Patch> collect_patches(const Analysis& a, const std::vector<char>& p
 
 /// Does closed patch `outer` enclose `inner`? Judged at the corner that lies most clearly in or out.
 bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
-  if ((inner.box.lo.array() < outer.box.lo.array()).any() || (inner.box.hi.array() > outer.box.hi.array()).any())
+  if ((inner.box.lo.array() < outer.box.lo.array()).any() ||
+      (inner.box.hi.array() > outer.box.hi.array()).any())
     return false;
   double clearest = 0;
   bool inside = false;
   const std::size_t step = std::max<std::size_t>(1, inner.triangles.size() / 4);
   for (std::size_t i = 0; i < inner.triangles.size(); i += step) {
-    const double w = std::abs(
-        winding_number(a.mesh.positions, outer.triangles, a.mesh.positions[inner.triangles[i][0]]));
+    const double w =
+        std::abs(winding_number(a.mesh.positions, outer.triangles, a.mesh.positions[inner.triangles[i][0]]));
     if (std::abs(w - 0.5) <= clearest) continue;
     clearest = std::abs(w - 0.5);
     inside = w > 0.5;
@@ -167,7 +168,8 @@ void find_turned_faces_and_inner_walls(const Analysis& a, SoundnessReport& repor
       if (wanted > 0) {
         ++walls.count;
         walls.places.push_back(place_of_faces(
-            a, patch.faces, fmt::format("shell of {} faces inside another, not a cavity", patch.faces.size())));
+            a, patch.faces,
+            fmt::format("shell of {} faces inside another, not a cavity", patch.faces.size())));
       }
     }
     corrected[k] = wanted;

@@ -30,8 +30,12 @@ std::string counted(std::size_t n, const char* one, const char* many) {
 
 }  // namespace
 
-const char* key_of(Family family) { return names[static_cast<std::size_t>(family)].key; }
-const char* label_of(Family family) { return names[static_cast<std::size_t>(family)].label; }
+const char* key_of(Family family) {
+  return names[static_cast<std::size_t>(family)].key;
+}
+const char* label_of(Family family) {
+  return names[static_cast<std::size_t>(family)].label;
+}
 
 std::string verdict(const SoundnessReport& report) {
   const std::size_t strays = report.of(Family::stray_shells).count;

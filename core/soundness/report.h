@@ -53,10 +53,10 @@ struct SoundnessReport {
   std::vector<Place> contacts;
 
   std::size_t vertices = 0, triangles = 0, polygons = 0, edges = 0, shells = 0;
-  double volume = 0;                 ///< mesh units³; what the faces sum to, exact only when closed
-  double area = 0;                   ///< mesh units²
+  double volume = 0;  ///< mesh units³; what the faces sum to, exact only when closed
+  double area = 0;    ///< mesh units²
   Box3 bounds;
-  std::optional<long long> genus;    ///< sum over the shells; only for closed manifold meshes
+  std::optional<long long> genus;  ///< sum over the shells; only for closed manifold meshes
   bool sound = false;
 
   const FamilyReport& of(Family family) const { return families[static_cast<std::size_t>(family)]; }

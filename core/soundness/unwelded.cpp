@@ -36,7 +36,8 @@ void find_unwelded_and_contacts(const Analysis& a, SoundnessReport& report) {
     });
     if (!closed) continue;
     ++report.contact_edges;
-    Place place = place_around({a.start_of(uses[0]), a.end_of(uses[0])}, fmt::format("{} faces touch at one edge", uses.size()));
+    Place place = place_around({a.start_of(uses[0]), a.end_of(uses[0])},
+                               fmt::format("{} faces touch at one edge", uses.size()));
     place.segments.push_back({a.start_of(uses[0]), a.end_of(uses[0])});
     report.contacts.push_back(std::move(place));
   }

@@ -26,10 +26,14 @@ std::array<double, 2> turn(std::size_t i, std::size_t n) {
   const double angle = rest * std::numbers::pi / 2;
   const double c = rest == 0 ? 1 : std::cos(angle), s = rest == 0 ? 0 : std::sin(angle);
   switch (quarters % 4) {
-    case 0: return {c, s};
-    case 1: return {-s, c};
-    case 2: return {-c, -s};
-    default: return {s, -c};
+    case 0:
+      return {c, s};
+    case 1:
+      return {-s, c};
+    case 2:
+      return {-c, -s};
+    default:
+      return {s, -c};
   }
 }
 
@@ -71,8 +75,8 @@ void cap(Mesh& mesh, Index ring, Index n, bool facing_up) {
 Mesh box(double x, double y, double z) {
   Mesh mesh;
   for (int corner = 0; corner < 8; ++corner)
-    mesh.add_vertex({(corner & 1 ? 0.5 : -0.5) * x, (corner & 2 ? 0.5 : -0.5) * y,
-                     (corner & 4 ? 0.5 : -0.5) * z});
+    mesh.add_vertex(
+        {(corner & 1 ? 0.5 : -0.5) * x, (corner & 2 ? 0.5 : -0.5) * y, (corner & 4 ? 0.5 : -0.5) * z});
   mesh.add_face({0, 2, 3, 1});
   mesh.add_face({4, 5, 7, 6});
   mesh.add_face({0, 1, 5, 4});
@@ -93,7 +97,8 @@ Mesh frustum(double bottom, double top, double height, Index sides) {
     return mesh;
   }
   const bool apex_above = top <= 0;
-  const Index ring = add_ring(mesh, sides, (apex_above ? bottom : top) / 2, apex_above ? -height / 2 : height / 2);
+  const Index ring =
+      add_ring(mesh, sides, (apex_above ? bottom : top) / 2, apex_above ? -height / 2 : height / 2);
   const Index apex = mesh.add_vertex({0, 0, apex_above ? height / 2 : -height / 2});
   fan(mesh, ring, apex, sides, apex_above);
   cap(mesh, ring, sides, !apex_above);
@@ -142,8 +147,7 @@ Mesh icosphere(double diameter, int subdivisions) {
     std::map<std::pair<Index, Index>, Index> middles;
     auto middle = [&](Index a, Index b) {
       const auto [it, fresh] = middles.try_emplace(std::minmax(a, b), 0);
-      if (fresh)
-        it->second = finer.add_vertex((0.5 * (mesh.positions[a] + mesh.positions[b])).eval());
+      if (fresh) it->second = finer.add_vertex((0.5 * (mesh.positions[a] + mesh.positions[b])).eval());
       return it->second;
     };
     for (std::size_t f = 0; f < mesh.face_count(); ++f) {
@@ -198,7 +202,8 @@ Mesh sheet(double x, double y, Index columns, Index rows) {
   Mesh mesh;
   for (Index j = 0; j <= rows; ++j)
     for (Index i = 0; i <= columns; ++i)
-      mesh.add_vertex({x * (static_cast<double>(i) / columns - 0.5), y * (static_cast<double>(j) / rows - 0.5), 0});
+      mesh.add_vertex(
+          {x * (static_cast<double>(i) / columns - 0.5), y * (static_cast<double>(j) / rows - 0.5), 0});
   for (Index j = 0; j < rows; ++j)
     for (Index i = 0; i < columns; ++i) {
       const Index a = j * (columns + 1) + i, b = a + columns + 1;
@@ -211,11 +216,15 @@ Mesh sheet(double x, double y, Index columns, Index rows) {
 
 const std::vector<PrimitiveSpec>& primitive_specs() {
   static const std::vector<PrimitiveSpec> specs = {
-      {PrimitiveKind::box, "box", "Box", {length("x", "Width", 40), length("y", "Depth", 40), length("z", "Height", 20)}},
+      {PrimitiveKind::box,
+       "box",
+       "Box",
+       {length("x", "Width", 40), length("y", "Depth", 40), length("z", "Height", 20)}},
       {PrimitiveKind::cylinder,
        "cylinder",
        "Cylinder",
-       {length("diameter", "Diameter", 20), length("height", "Height", 40), count("sides", "Sides", 64, 3, 4096)}},
+       {length("diameter", "Diameter", 20), length("height", "Height", 40),
+        count("sides", "Sides", 64, 3, 4096)}},
       {PrimitiveKind::frustum,
        "frustum",
        "Cone",
@@ -238,12 +247,13 @@ const std::vector<PrimitiveSpec>& primitive_specs() {
       {PrimitiveKind::prism,
        "prism",
        "Prism",
-       {length("diameter", "Across corners", 30), length("height", "Height", 20), count("sides", "Sides", 6, 3, 4096)}},
+       {length("diameter", "Across corners", 30), length("height", "Height", 20),
+        count("sides", "Sides", 6, 3, 4096)}},
       {PrimitiveKind::star_prism,
        "star_prism",
        "Star prism",
-       {length("outer", "Outer diameter", 40), length("inner", "Inner diameter", 20), length("height", "Height", 12),
-        count("points", "Points", 5, 2, 1024)}},
+       {length("outer", "Outer diameter", 40), length("inner", "Inner diameter", 20),
+        length("height", "Height", 12), count("points", "Points", 5, 2, 1024)}},
       {PrimitiveKind::sheet,
        "sheet",
        "Plane sheet",
@@ -252,7 +262,9 @@ const std::vector<PrimitiveSpec>& primitive_specs() {
   return specs;
 }
 
-const PrimitiveSpec& spec_of(PrimitiveKind kind) { return primitive_specs()[static_cast<std::size_t>(kind)]; }
+const PrimitiveSpec& spec_of(PrimitiveKind kind) {
+  return primitive_specs()[static_cast<std::size_t>(kind)];
+}
 
 Primitive Primitive::of(PrimitiveKind kind) {
   Primitive primitive{kind, {}};
@@ -268,8 +280,7 @@ std::string Primitive::summary() const {
   std::string lengths, counts;
   const auto& dimensions = spec_of(kind).dimensions;
   for (std::size_t i = 0; i < dimensions.size() && i < values.size(); ++i) {
-    if (dimensions[i].whole)
-      continue;
+    if (dimensions[i].whole) continue;
     lengths += fmt::format("{}{:.6g}", lengths.empty() ? "" : " × ", values[i]);
   }
   return lengths + " mm";
@@ -279,32 +290,43 @@ Result<Mesh> make_mesh(const Primitive& primitive) {
   const PrimitiveSpec& spec = spec_of(primitive.kind);
   if (primitive.values.size() != spec.dimensions.size())
     return Issue{fmt::format("needs {} dimensions, got {}", spec.dimensions.size(), primitive.values.size()),
-                 spec.label, {}, "give all of them"};
+                 spec.label,
+                 {},
+                 "give all of them"};
   for (std::size_t i = 0; i < spec.dimensions.size(); ++i) {
     const DimensionSpec& d = spec.dimensions[i];
     const double value = primitive.values[i];
     if (!(value >= d.least && value <= d.most) || (d.whole && value != std::floor(value)))
-      return Issue{fmt::format("{} is {}, outside {} to {}", d.label, value, d.least, d.most), spec.label, {},
+      return Issue{fmt::format("{} is {}, outside {} to {}", d.label, value, d.least, d.most),
+                   spec.label,
+                   {},
                    "choose a value in that range"};
   }
   const auto& v = primitive.values;
   auto n = [&](std::size_t i) { return static_cast<Index>(v[i]); };
   switch (primitive.kind) {
-    case PrimitiveKind::box: return box(v[0], v[1], v[2]);
-    case PrimitiveKind::cylinder: return frustum(v[0], v[0], v[1], n(2));
+    case PrimitiveKind::box:
+      return box(v[0], v[1], v[2]);
+    case PrimitiveKind::cylinder:
+      return frustum(v[0], v[0], v[1], n(2));
     case PrimitiveKind::frustum:
       if (v[0] <= 0 && v[1] <= 0)
         return Issue{"both diameters are zero", spec.label, {}, "give one of them a size"};
       return frustum(v[0], v[1], v[2], n(3));
-    case PrimitiveKind::sphere: return sphere(v[0], n(1), n(2));
-    case PrimitiveKind::icosphere: return icosphere(v[0], static_cast<int>(v[1]));
+    case PrimitiveKind::sphere:
+      return sphere(v[0], n(1), n(2));
+    case PrimitiveKind::icosphere:
+      return icosphere(v[0], static_cast<int>(v[1]));
     case PrimitiveKind::torus:
       if (v[1] >= v[0])
         return Issue{"the tube is as thick as the ring", spec.label, {}, "make the tube diameter smaller"};
       return torus(v[0], v[1], n(2), n(3));
-    case PrimitiveKind::prism: return frustum(v[0], v[0], v[1], n(2));
-    case PrimitiveKind::star_prism: return star_prism(v[0], v[1], v[2], n(3));
-    case PrimitiveKind::sheet: return sheet(v[0], v[1], n(2), n(3));
+    case PrimitiveKind::prism:
+      return frustum(v[0], v[0], v[1], n(2));
+    case PrimitiveKind::star_prism:
+      return star_prism(v[0], v[1], v[2], n(3));
+    case PrimitiveKind::sheet:
+      return sheet(v[0], v[1], n(2), n(3));
   }
   return Issue{"unknown primitive", "", {}, ""};
 }

@@ -56,13 +56,17 @@ class Driver {
   }
 
   static QWindow* window_of(QWidget* widget) { return widget->window()->windowHandle(); }
-  static QPoint in_window(QWidget* widget, const QPointF& at) { return widget->mapTo(widget->window(), at).toPoint(); }
+  static QPoint in_window(QWidget* widget, const QPointF& at) {
+    return widget->mapTo(widget->window(), at).toPoint();
+  }
 
-  void press(QWidget* widget, const QPointF& at, Qt::MouseButton button = Qt::LeftButton, Qt::KeyboardModifiers m = {}) {
+  void press(QWidget* widget, const QPointF& at, Qt::MouseButton button = Qt::LeftButton,
+             Qt::KeyboardModifiers m = {}) {
     QTest::mouseMove(window_of(widget), in_window(widget, at));
     QTest::mousePress(window_of(widget), button, m, in_window(widget, at));
   }
-  void release(QWidget* widget, const QPointF& at, Qt::MouseButton button = Qt::LeftButton, Qt::KeyboardModifiers m = {}) {
+  void release(QWidget* widget, const QPointF& at, Qt::MouseButton button = Qt::LeftButton,
+               Qt::KeyboardModifiers m = {}) {
     QTest::mouseRelease(window_of(widget), button, m, in_window(widget, at));
     QTest::qWait(20);
   }
@@ -78,7 +82,8 @@ class Driver {
     REQUIRE(widget != nullptr);
     click(widget, QPointF(widget->width() / 2.0, widget->height() / 2.0), m);
   }
-  void drag(QWidget* widget, const QPointF& from, const QPointF& to, Qt::MouseButton button = Qt::LeftButton) {
+  void drag(QWidget* widget, const QPointF& from, const QPointF& to,
+            Qt::MouseButton button = Qt::LeftButton) {
     press(widget, from, button);
     for (int k = 1; k <= 8; ++k) move(widget, from + (to - from) * (k / 8.0));
     release(widget, to, button);
@@ -116,7 +121,8 @@ class Driver {
     QObject::connect(timer, &QTimer::timeout, &window, [timer, name, act] {
       auto* dialog = qobject_cast<QDialog*>(QApplication::activeModalWidget());
       if (dialog == nullptr || !dialog->isVisible()) return;
-      if (name.isEmpty() ? qobject_cast<QFileDialog*>(dialog) == nullptr : dialog->objectName() != name) return;
+      if (name.isEmpty() ? qobject_cast<QFileDialog*>(dialog) == nullptr : dialog->objectName() != name)
+        return;
       timer->stop();
       timer->deleteLater();
       QTest::qWait(50);
@@ -136,8 +142,7 @@ class Driver {
   void answer_button(const QString& name, const QString& text) {
     answer(name, [text](QDialog& dialog) {
       for (QPushButton* button : dialog.findChildren<QPushButton*>())
-        if (button->text().remove(QLatin1Char('&')) == text)
-          return QTest::mouseClick(button, Qt::LeftButton);
+        if (button->text().remove(QLatin1Char('&')) == text) return QTest::mouseClick(button, Qt::LeftButton);
       FAIL("no button " << text.toStdString());
     });
   }

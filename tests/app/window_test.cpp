@@ -45,7 +45,8 @@ TEST_CASE("a box and a cylinder are made with keys, their dimensions typed in th
   d.settle();
   CHECK(d.volume(box) == Approx(40 * 40 * 20));
   // Every primitive has a verb in the Stock station.
-  for (const PrimitiveSpec& spec : primitive_specs()) CHECK(d.window.verbs().find(QLatin1String(spec.key)) != nullptr);
+  for (const PrimitiveSpec& spec : primitive_specs())
+    CHECK(d.window.verbs().find(QLatin1String(spec.key)) != nullptr);
 }
 
 TEST_CASE("a mesh file is brought in by dialog, asks its unit once, and comes as polygons in millimetres") {
@@ -103,7 +104,8 @@ TEST_CASE("parts are chosen by clicking in the view and in the list, with Ctrl f
   d.settle();
   auto* list = d.widget<QListWidget>(QStringLiteral("parts"));
   REQUIRE(list->count() == 2);
-  const QPointF first = list->visualItemRect(list->item(0)).center(), second = list->visualItemRect(list->item(1)).center();
+  const QPointF first = list->visualItemRect(list->item(0)).center(),
+                second = list->visualItemRect(list->item(1)).center();
   d.click(list->viewport(), second);
   d.click(list->viewport(), first, Qt::ControlModifier);
   // The first one chosen comes first: it is the part that a combination keeps.
@@ -405,9 +407,12 @@ TEST_CASE("unsaved work is copied, and brought back after a crash") {
     CHECK(Autosave::leftovers().empty());  // its program still runs
     // What a crash leaves: the same copy under the number of a process that is gone.
     const std::filesystem::path mine =
-        std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) / "recovery";
+        std::filesystem::path(
+            QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) /
+        "recovery";
     for (const auto& entry : std::filesystem::directory_iterator(mine))
-      if (entry.path().extension() == ".anvil") std::filesystem::copy_file(entry.path(), mine / "999999999.anvil");
+      if (entry.path().extension() == ".anvil")
+        std::filesystem::copy_file(entry.path(), mine / "999999999.anvil");
     REQUIRE(Autosave::leftovers().size() == 1);
     autosave.discard();
   }
@@ -428,7 +433,8 @@ TEST_CASE("export writes the chosen part as it stands; what is not sound is said
   d.settle();
   d.answer_file(folder / "part.stl");
   d.key(Qt::Key_E, Qt::ControlModifier);
-  REQUIRE(Driver::until([&] { return std::filesystem::exists(folder / "part.stl") && !d.session().busy_with_files(); }));
+  REQUIRE(Driver::until(
+      [&] { return std::filesystem::exists(folder / "part.stl") && !d.session().busy_with_files(); }));
   const auto back = read_mesh(folder / "part.stl");
   REQUIRE(back);
   const SoundnessReport report = check_soundness(back->mesh);
@@ -460,7 +466,8 @@ TEST_CASE("the finder runs a verb by its words, and F1 lists every key") {
   CHECK(d.named("Torus") != 0);
   bool listed = false;
   d.answer(QStringLiteral("key_sheet"), [&](QDialog& dialog) {
-    for (const QLabel* label : dialog.findChildren<QLabel*>()) listed = listed || label->text() == QStringLiteral("Difference");
+    for (const QLabel* label : dialog.findChildren<QLabel*>())
+      listed = listed || label->text() == QStringLiteral("Difference");
     dialog.accept();
   });
   d.key(Qt::Key_F1);
@@ -487,10 +494,12 @@ TEST_CASE("the camera: orbit, pan and zoom change no part and upload nothing") {
   d.drag(&d.view(), middle, middle + QPointF(60, 0), Qt::MiddleButton);
   CHECK(d.view().camera().focus != focus);
   const double distance = d.view().camera().distance;
-  QWheelEvent wheel(middle, d.view().mapToGlobal(middle), QPoint(), QPoint(0, 120), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+  QWheelEvent wheel(middle, d.view().mapToGlobal(middle), QPoint(), QPoint(0, 120), Qt::NoButton,
+                    Qt::NoModifier, Qt::NoScrollPhase, false);
   QApplication::sendEvent(&d.view(), &wheel);
   CHECK(d.view().camera().distance < distance);
-  for (const Qt::Key k : {Qt::Key_1, Qt::Key_5, Qt::Key_7, Qt::Key_V, Qt::Key_X, Qt::Key_Y, Qt::Key_J, Qt::Key_F}) {
+  for (const Qt::Key k :
+       {Qt::Key_1, Qt::Key_5, Qt::Key_7, Qt::Key_V, Qt::Key_X, Qt::Key_Y, Qt::Key_J, Qt::Key_F}) {
     d.key(k);
     QTest::qWait(60);
   }
@@ -535,7 +544,8 @@ TEST_CASE("every control that can be operated has an accessible name") {
   d.settle();
   for (QWidget* widget : d.window.findChildren<QWidget*>()) {
     if (!widget->isVisible()) continue;
-    const bool operated = qobject_cast<QAbstractButton*>(widget) || qobject_cast<QAbstractSpinBox*>(widget) || qobject_cast<QListWidget*>(widget);
+    const bool operated = qobject_cast<QAbstractButton*>(widget) || qobject_cast<QAbstractSpinBox*>(widget) ||
+                          qobject_cast<QListWidget*>(widget);
     if (!operated) continue;
     const auto* button = qobject_cast<QAbstractButton*>(widget);
     INFO(widget->objectName().toStdString() << " " << widget->metaObject()->className());

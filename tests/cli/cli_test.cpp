@@ -23,7 +23,8 @@ struct Run {
 Run cli(const TemporaryFolder& folder, const std::string& arguments) {
   const std::string out = (folder / "out.txt").string(), err = (folder / "err.txt").string();
   const std::string base = (folder / "").string();
-  const int status = std::system(("cd " + base + " && " CLI_PROGRAM " " + arguments + " > " + out + " 2> " + err).c_str());
+  const int status =
+      std::system(("cd " + base + " && " CLI_PROGRAM " " + arguments + " > " + out + " 2> " + err).c_str());
   auto contents = [](const std::string& path) {
     std::ifstream in(path);
     return std::string(std::istreambuf_iterator<char>(in), {});
@@ -54,14 +55,17 @@ TEST_CASE("check gives the object of the contract, key by key, and exit code 0 f
   CHECK(run.code == 0);
   CHECK(run.err.empty());
   const auto report = nlohmann::ordered_json::parse(run.out);
-  CHECK(keys(report) == std::vector<std::string>{"file", "vertices", "triangles", "polygons", "shells", "sound", "volume",
-                                                 "area", "bounds", "genus", "defects", "notes"});
+  CHECK(keys(report) == std::vector<std::string>{"file", "vertices", "triangles", "polygons", "shells",
+                                                 "sound", "volume", "area", "bounds", "genus", "defects",
+                                                 "notes"});
   CHECK(keys(report["defects"]) ==
-        std::vector<std::string>{"open_edges", "holes", "non_manifold_edges", "non_manifold_vertices", "flipped_faces",
-                                 "crossing_faces", "zero_length_edges", "zero_area_faces", "doubled_faces", "inner_walls",
-                                 "unwelded_vertices", "stray_shells"});
-  CHECK(report == nlohmann::ordered_json::parse(
-      R"({"file":"x.stl","vertices":8,"triangles":12,"polygons":12,"shells":1,"sound":true,"volume":8.0,"area":24.0,
+        std::vector<std::string>{"open_edges", "holes", "non_manifold_edges", "non_manifold_vertices",
+                                 "flipped_faces", "crossing_faces", "zero_length_edges", "zero_area_faces",
+                                 "doubled_faces", "inner_walls", "unwelded_vertices", "stray_shells"});
+  CHECK(
+      report ==
+      nlohmann::ordered_json::parse(
+          R"({"file":"x.stl","vertices":8,"triangles":12,"polygons":12,"shells":1,"sound":true,"volume":8.0,"area":24.0,
           "bounds":[[-1.0,-1.0,-1.0],[1.0,1.0,1.0]],"genus":0,
           "defects":{"open_edges":0,"holes":0,"non_manifold_edges":0,"non_manifold_vertices":0,"flipped_faces":0,
           "crossing_faces":0,"zero_length_edges":0,"zero_area_faces":0,"doubled_faces":0,"inner_walls":0,
@@ -127,12 +131,14 @@ TEST_CASE("run carries out a job's recipes") {
   plate.source = Primitive::of(PrimitiveKind::box, {40, 40, 10});
   drill.name = "Drill";
   drill.source = Primitive::of(PrimitiveKind::box, {10, 10, 30});
-  const Job job = *edit::combine(edit::add_part(edit::add_part(Job{}, plate), drill), 1, {2}, Operation::difference);
+  const Job job =
+      *edit::combine(edit::add_part(edit::add_part(Job{}, plate), drill), 1, {2}, Operation::difference);
   REQUIRE(save_job(job, folder / "job.anvil"));
   const Run all = cli(folder, "run job.anvil -o out.stl --json -");
   CHECK(all.code == 0);
   CHECK(json::parse(all.out)["result"]["volume"].get<double>() == Approx(15000));
-  CHECK(json::parse(cli(folder, "run job.anvil --part Drill -o out.stl --json -").out)["result"]["volume"].get<double>() == Approx(3000));
+  CHECK(json::parse(cli(folder, "run job.anvil --part Drill -o out.stl --json -").out)["result"]["volume"]
+            .get<double>() == Approx(3000));
   CHECK(json::parse(cli(folder, "check job.anvil --json -").out)["genus"] == 1);
   const Run missing = cli(folder, "run job.anvil --part Nobody -o gone.stl");
   CHECK(missing.code == 2);
@@ -147,9 +153,10 @@ TEST_CASE("bad input and usage: code 2, one line on standard error, no output fi
   const std::size_t before = folder.file_count();
   for (const char* arguments :
        {"check", "check missing.stl", "check bad.off", "combine --op difference a.stl bad.off -o out.stl",
-        "combine --op melt a.stl a.stl -o out.stl", "combine --op union a.stl -o out.stl", "combine --op union a.stl a.stl",
-        "combine --op union a.stl open.ply -o out.stl", "combine --op union a.stl a.stl -o out.xyz", "convert a.stl out.xyz",
-        "convert a.stl nowhere/out.stl", "frobnicate", "", "check a.stl --colour"}) {
+        "combine --op melt a.stl a.stl -o out.stl", "combine --op union a.stl -o out.stl",
+        "combine --op union a.stl a.stl", "combine --op union a.stl open.ply -o out.stl",
+        "combine --op union a.stl a.stl -o out.xyz", "convert a.stl out.xyz", "convert a.stl nowhere/out.stl",
+        "frobnicate", "", "check a.stl --colour"}) {
     INFO(arguments);
     const Run run = cli(folder, arguments);
     CHECK(run.code == 2);
@@ -158,7 +165,9 @@ TEST_CASE("bad input and usage: code 2, one line on standard error, no output fi
   }
   CHECK(folder.file_count() == before);
   CHECK(cli(folder, "check bad.off").err.find("bad.off: line 6") != std::string::npos);
-  CHECK(cli(folder, "combine --op union a.stl open.ply -o out.stl").err.find("open.ply: is open at 4 edges") != std::string::npos);
+  CHECK(
+      cli(folder, "combine --op union a.stl open.ply -o out.stl").err.find("open.ply: is open at 4 edges") !=
+      std::string::npos);
 }
 
 TEST_CASE("an empty result is refused with its reason and writes nothing") {

@@ -37,7 +37,8 @@ TEST_CASE("two equal cylinders crossing at right angles keep 16/3 r^3 in common"
   // gives the same). Faceted: compared at 48, 96 and 192 sides, the error must fall by 4 ± 5 % each time.
   auto error = [](double sides) {
     const Mesh upright = stock(PrimitiveKind::cylinder, {2, 6, sides});
-    return 16.0 / 3 - volume(upright, Operation::intersection, placed(upright, Vec3::Zero(), {90, 0, 0}), false);
+    return 16.0 / 3 -
+           volume(upright, Operation::intersection, placed(upright, Vec3::Zero(), {90, 0, 0}), false);
   };
   const double e48 = error(48), e96 = error(96), e192 = error(192);
   CHECK(e48 / e96 == Approx(4).epsilon(0.05));
@@ -48,19 +49,23 @@ TEST_CASE("two spheres have the lens of the sphere-sphere formula in common") {
   // π (R+r−d)² (d² + 2dr − 3r² + 2dR + 6rR − 3R²) / (12 d); Weisstein, MathWorld (from memory, checked
   // here against d → R + r, where it must vanish, and d = R − r, where it must be the small sphere).
   auto lens = [](double R, double r, double d) {
-    return pi * (R + r - d) * (R + r - d) * (d * d + 2 * d * r - 3 * r * r + 2 * d * R + 6 * r * R - 3 * R * R) / (12 * d);
+    return pi * (R + r - d) * (R + r - d) *
+           (d * d + 2 * d * r - 3 * r * r + 2 * d * R + 6 * r * R - 3 * R * R) / (12 * d);
   };
   CHECK(lens(3, 2, 5) == Approx(0).margin(1e-12));
   CHECK(lens(3, 2, 1) == Approx(4 * pi / 3 * 8));
-  const Mesh a = stock(PrimitiveKind::icosphere, {4, 5}), b = placed(stock(PrimitiveKind::icosphere, {3, 5}), {1.1, 0.7, 0.4});
-  CHECK(volume(a, Operation::intersection, b) == Approx(lens(2, 1.5, Vec3(1.1, 0.7, 0.4).norm())).epsilon(0.005));
+  const Mesh a = stock(PrimitiveKind::icosphere, {4, 5}),
+             b = placed(stock(PrimitiveKind::icosphere, {3, 5}), {1.1, 0.7, 0.4});
+  CHECK(volume(a, Operation::intersection, b) ==
+        Approx(lens(2, 1.5, Vec3(1.1, 0.7, 0.4).norm())).epsilon(0.005));
 }
 
 TEST_CASE("two dual tetrahedra in a cube: union s^3/2, common octahedron s^3/6") {
   // Stella octangula (elementary).
   Mesh a;
   for (const Vec3& p : {Vec3(0, 0, 0), Vec3(1, 1, 0), Vec3(1, 0, 1), Vec3(0, 1, 1)}) a.add_vertex(p);
-  for (const Triangle& t : {Triangle{0, 1, 2}, Triangle{0, 3, 1}, Triangle{0, 2, 3}, Triangle{1, 3, 2}}) a.add_face(t);
+  for (const Triangle& t : {Triangle{0, 1, 2}, Triangle{0, 3, 1}, Triangle{0, 2, 3}, Triangle{1, 3, 2}})
+    a.add_face(t);
   if (signed_volume(a) < 0) reverse_faces(a);
   Mesh b = a;
   for (Vec3& p : b.positions) p = Vec3(1 - p.x(), p.y(), p.z());
@@ -87,7 +92,8 @@ TEST_CASE("volumes obey inclusion and exclusion on random placements") {
 TEST_CASE("a drilled plate has exactly the volume of the plate less the prisms") {
   std::vector<Operand> operands{{shared(stock(PrimitiveKind::box, {100, 60, 10})), "plate"}};
   for (int i = 0; i < 4; ++i)
-    operands.push_back({shared(stock(PrimitiveKind::cylinder, {8, 30, 24})), "hole " + std::to_string(i + 1), Operation::difference,
+    operands.push_back({shared(stock(PrimitiveKind::cylinder, {8, 30, 24})), "hole " + std::to_string(i + 1),
+                        Operation::difference,
                         Placement{{-30.0 + 20 * i, 5, 0}, {0, 0, 7.0 * i}, Vec3::Ones()}.matrix()});
   const auto result = combine(operands);
   REQUIRE(result);
@@ -148,7 +154,9 @@ TEST_CASE("a stop request ends a combination, and the report has stages and seco
   std::stop_source source;
   source.request_stop();
   const Mesh a = stock(PrimitiveKind::icosphere, {2, 4});
-  CHECK_THROWS_AS(combine({{shared(a), "A"}, {shared(placed(a, {1, 0, 0})), "B"}}, {source.get_token(), nullptr}), Stopped);
+  CHECK_THROWS_AS(
+      combine({{shared(a), "A"}, {shared(placed(a, {1, 0, 0})), "B"}}, {source.get_token(), nullptr}),
+      Stopped);
   std::atomic<double> progress = 0;
   const auto result = combine({{shared(a), "A"}, {shared(placed(a, {1, 0, 0})), "B"}}, {{}, &progress});
   REQUIRE(result);

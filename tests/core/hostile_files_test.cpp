@@ -91,9 +91,10 @@ TEST_CASE("indices out of range are refused with their line or face") {
   says(message_for("bad.obj", "v 0 0 0\nf -2 -1 -1\n"), "line 2");
   says(message_for("bad.obj", "v 0 0 0\nf 0 1 1\n"), "index 0");
   says(message_for("bad.off", "OFF\n3 1 0\n0 0 0\n1 0 0\n0 1 0\n3 0 1 3\n"), "line 6");
-  says(message_for("bad.ply",
-                   "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\n"
-                   "element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n3 0 0 -1\n"),
+  says(message_for(
+           "bad.ply",
+           "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\n"
+           "element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n3 0 0 -1\n"),
        "face 1");
 }
 
@@ -111,9 +112,10 @@ TEST_CASE("counts that ask for absurd memory are refused before anything is allo
       "ply\nformat binary_little_endian 1.0\nelement vertex 4000000000\nproperty float x\nproperty float y\n"
       "property float z\nend_header\n";
   says(message_for("huge.ply", head + "abcd"), "more than the file can hold");
-  says(message_for("list.ply",
-                   "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\n"
-                   "element face 1\nproperty list uint int vertex_indices\nend_header\n0 0 0\n4000000000 1\n"),
+  says(message_for(
+           "list.ply",
+           "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\n"
+           "element face 1\nproperty list uint int vertex_indices\nend_header\n0 0 0\n4000000000 1\n"),
        "does not fit");
   getrusage(RUSAGE_SELF, &after);
   CHECK(after.ru_maxrss - before.ru_maxrss < 64 * 1024);  // KiB
@@ -147,7 +149,8 @@ TEST_CASE("random damage to good files never crashes the readers") {
   for (int round = 0; round < 1500; ++round)
     for (const auto& [bytes, read] : good) {
       std::string damaged = bytes;
-      for (auto hits = 1 + random() % 6; hits > 0; --hits) damaged[random() % damaged.size()] = static_cast<char>(random());
+      for (auto hits = 1 + random() % 6; hits > 0; --hits)
+        damaged[random() % damaged.size()] = static_cast<char>(random());
       if (random() % 4 == 0) damaged.resize(random() % damaged.size());
       try {
         const Import import = read(damaged);
@@ -164,7 +167,8 @@ TEST_CASE("random damage to good files never crashes the readers") {
 TEST_CASE("a failed write leaves no file and keeps the old one") {
   const TemporaryFolder folder;
   write_text(folder / "old.stl", "precious");
-  struct rlimit unlimited{}, small{};
+  struct rlimit unlimited {
+  }, small{};
   getrlimit(RLIMIT_FSIZE, &unlimited);
   small = unlimited;
   small.rlim_cur = 100;  // stands in for a full disk: the write ends early with an error

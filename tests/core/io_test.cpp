@@ -11,7 +11,8 @@ using namespace anvil::test;
 namespace {
 
 Mesh odd_mesh() {
-  Mesh mesh = placed(stock(PrimitiveKind::star_prism, {40, 17, 12, 5}), {1.0 / 3, -2e-7, 12345.678901234567}, {11, 23, 37});
+  Mesh mesh = placed(stock(PrimitiveKind::star_prism, {40, 17, 12, 5}), {1.0 / 3, -2e-7, 12345.678901234567},
+                     {11, 23, 37});
   return mesh;
 }
 
@@ -52,7 +53,8 @@ TEST_CASE("binary STL follows the layout of the specification") {
   for (std::size_t f = 0; f < 12; ++f) {
     float v[12];
     std::memcpy(v, bytes.data() + 84 + 50 * f, sizeof v);
-    const Eigen::Vector3f n(v[0], v[1], v[2]), a(v[3], v[4], v[5]), b(v[6], v[7], v[8]), c(v[9], v[10], v[11]);
+    const Eigen::Vector3f n(v[0], v[1], v[2]), a(v[3], v[4], v[5]), b(v[6], v[7], v[8]),
+        c(v[9], v[10], v[11]);
     CHECK((b - a).cross(c - a).normalized().dot(n) == Approx(1));
     CHECK(n.dot(a) > 0);  // outwards: the cube surrounds the origin
   }
@@ -69,8 +71,10 @@ TEST_CASE("an STL read back is welded: vertex-to-vertex, each edge shared by exa
 
 TEST_CASE("text STL is read, several solids and bad normals included") {
   const auto import = read_stl(
-      "solid one two\n facet normal nan nan nan\n  outer loop\n   vertex 0 0 0\n   vertex 1e0 0 0\n   vertex 0 1 0\n"
-      "  endloop\n endfacet\nendsolid one\nsolid\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex +2 0 0\n"
+      "solid one two\n facet normal nan nan nan\n  outer loop\n   vertex 0 0 0\n   vertex 1e0 0 0\n   vertex "
+      "0 1 0\n"
+      "  endloop\n endfacet\nendsolid one\nsolid\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex +2 0 "
+      "0\n"
       "vertex 0 2.5E-1 0\nendloop\nendfacet\nendsolid\n");
   CHECK(import.mesh.face_count() == 2);
   CHECK(import.mesh.positions.size() == 5);
@@ -97,12 +101,14 @@ TEST_CASE("OBJ understands negative indices, slashes, groups and joined lines") 
 TEST_CASE("PLY is read in text, little-endian and big-endian, with other elements in between") {
   const std::string header =
       "element vertex 3\nproperty uchar red\nproperty float x\nproperty float y\nproperty float z\n"
-      "element note 1\nproperty list uchar short words\nelement face 1\nproperty list uchar int vertex_index\n"
+      "element note 1\nproperty list uchar short words\nelement face 1\nproperty list uchar int "
+      "vertex_index\n"
       "property short flag\nend_header\n";
-  const auto text =
-      read_ply("ply\nformat ascii 1.0\ncomment hello\n" + header + "9 0 0 0\n9 1 0 0\n9 0 1 0.5\n2 7 8\n3 0 1 2 5\n");
+  const auto text = read_ply("ply\nformat ascii 1.0\ncomment hello\n" + header +
+                             "9 0 0 0\n9 1 0 0\n9 0 1 0.5\n2 7 8\n3 0 1 2 5\n");
   CHECK(text.mesh.positions[2] == Vec3(0, 1, 0.5));
-  std::string big = "ply\nformat binary_big_endian 1.0\n" + header, little = "ply\nformat binary_little_endian 1.0\n" + header;
+  std::string big = "ply\nformat binary_big_endian 1.0\n" + header,
+              little = "ply\nformat binary_little_endian 1.0\n" + header;
   auto put = [&](auto value) {
     std::string raw(sizeof value, '\0');
     std::memcpy(raw.data(), &value, sizeof value);
@@ -128,7 +134,8 @@ TEST_CASE("OFF is read with comments, colours and without its keyword") {
   const char* body = "3 1 0 # counts\n0 0 0\n1 0 0\n\n0 1 0\n3 0 1 2 255 0 0\n";
   CHECK(read_off(std::string("OFF\n# a triangle\n") + body).mesh.face_count() == 1);
   CHECK(read_off(body).mesh.positions.size() == 3);
-  CHECK(read_off("COFF\n3 1 0\n0 0 0 1 1 1 1\n1 0 0 1 1 1 1\n0 1 0 1 1 1 1\n3 0 1 2\n").mesh.positions[1] == Vec3(1, 0, 0));
+  CHECK(read_off("COFF\n3 1 0\n0 0 0 1 1 1 1\n1 0 0 1 1 1 1\n0 1 0 1 1 1 1\n3 0 1 2\n").mesh.positions[1] ==
+        Vec3(1, 0, 0));
 }
 
 TEST_CASE("3MF round-trips in millimetres with triangles counter-clockwise from outside") {

@@ -12,15 +12,16 @@ using namespace anvil::test;
 TEST_CASE("a concave polygon is cut into triangles that cover it once") {
   // A U of area 3·3 − 1·2 = 7.
   Mesh mesh;
-  for (const Vec3& p : {Vec3(0, 0, 0), Vec3(3, 0, 0), Vec3(3, 3, 0), Vec3(2, 3, 0), Vec3(2, 1, 0), Vec3(1, 1, 0),
-                        Vec3(1, 3, 0), Vec3(0, 3, 0)})
+  for (const Vec3& p : {Vec3(0, 0, 0), Vec3(3, 0, 0), Vec3(3, 3, 0), Vec3(2, 3, 0), Vec3(2, 1, 0),
+                        Vec3(1, 1, 0), Vec3(1, 3, 0), Vec3(0, 3, 0)})
     mesh.add_vertex(p);
   mesh.add_face({0, 1, 2, 3, 4, 5, 6, 7});
   const TriangleList list = triangulate(mesh);
   REQUIRE(list.triangles.size() == 6);
   double signed_area = 0;
   for (const Triangle& t : list.triangles) {
-    const Vec3 n = (mesh.positions[t[1]] - mesh.positions[t[0]]).cross(mesh.positions[t[2]] - mesh.positions[t[0]]);
+    const Vec3 n =
+        (mesh.positions[t[1]] - mesh.positions[t[0]]).cross(mesh.positions[t[2]] - mesh.positions[t[0]]);
     CHECK(n.z() > 0);
     signed_area += n.z() / 2;
   }
@@ -29,16 +30,20 @@ TEST_CASE("a concave polygon is cut into triangles that cover it once") {
 
 TEST_CASE("collinear corners of a polygon cost no zero-area triangle") {
   Mesh mesh;
-  for (const Vec3& p : {Vec3(0, 0, 0), Vec3(1, 0, 0), Vec3(2, 0, 0), Vec3(2, 2, 0), Vec3(1, 2, 0), Vec3(0, 2, 0)})
+  for (const Vec3& p :
+       {Vec3(0, 0, 0), Vec3(1, 0, 0), Vec3(2, 0, 0), Vec3(2, 2, 0), Vec3(1, 2, 0), Vec3(0, 2, 0)})
     mesh.add_vertex(p);
   mesh.add_face({0, 1, 2, 3, 4, 5});
   for (const Triangle& t : triangulate(mesh).triangles)
-    CHECK((mesh.positions[t[1]] - mesh.positions[t[0]]).cross(mesh.positions[t[2]] - mesh.positions[t[0]]).z() > 0.5);
+    CHECK(
+        (mesh.positions[t[1]] - mesh.positions[t[0]]).cross(mesh.positions[t[2]] - mesh.positions[t[0]]).z() >
+        0.5);
 }
 
 TEST_CASE("a bow-tie, a repeated corner and a flat line still give corners minus two triangles") {
   Mesh mesh;
-  for (const Vec3& p : {Vec3(0, 0, 0), Vec3(2, 2, 0), Vec3(2, 0, 0), Vec3(0, 2, 0), Vec3(4, 4, 0)}) mesh.add_vertex(p);
+  for (const Vec3& p : {Vec3(0, 0, 0), Vec3(2, 2, 0), Vec3(2, 0, 0), Vec3(0, 2, 0), Vec3(4, 4, 0)})
+    mesh.add_vertex(p);
   mesh.add_face({0, 1, 2, 3});
   mesh.add_face({0, 0, 1, 2, 3});
   mesh.add_face({0, 1, 4, 1});
@@ -46,7 +51,8 @@ TEST_CASE("a bow-tie, a repeated corner and a flat line still give corners minus
 }
 
 TEST_CASE("welding numbers positions by first appearance and knows that zero has no sign") {
-  const std::vector<Vec3> points = {{1, 2, 3}, {0.0, 0, 0}, {1, 2, 3}, {-0.0, 0, -0.0}, {1, 2, std::nextafter(3, 4)}};
+  const std::vector<Vec3> points = {
+      {1, 2, 3}, {0.0, 0, 0}, {1, 2, 3}, {-0.0, 0, -0.0}, {1, 2, std::nextafter(3, 4)}};
   const WeldMap map = weld_equal(points);
   CHECK(map.id == std::vector<Index>{0, 1, 0, 1, 2});
   CHECK(map.first == std::vector<Index>{0, 1, 4});
@@ -93,7 +99,8 @@ TEST_CASE("the hierarchy reports every overlapping pair of boxes once") {
   for (Index i = 0; i < triangles.size(); ++i)
     for (Index j = i + 1; j < triangles.size(); ++j) {
       const Box3 a = box(i), b = box(j);
-      if ((a.lo.array() <= b.hi.array()).all() && (b.lo.array() <= a.hi.array()).all()) expected.emplace(i, j);
+      if ((a.lo.array() <= b.hi.array()).all() && (b.lo.array() <= a.hi.array()).all())
+        expected.emplace(i, j);
     }
   const Bvh tree(points, triangles);
   std::mutex mutex;

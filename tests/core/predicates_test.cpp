@@ -9,7 +9,9 @@ namespace {
 
 using Rational3 = std::array<mpq_class, 3>;
 
-Rational3 exact(const Vec3& p) { return {mpq_class(p.x()), mpq_class(p.y()), mpq_class(p.z())}; }
+Rational3 exact(const Vec3& p) {
+  return {mpq_class(p.x()), mpq_class(p.y()), mpq_class(p.z())};
+}
 
 /// The determinant in rational arithmetic (GMP), as the outside reference.
 int orient3d_by_gmp(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
@@ -28,7 +30,8 @@ int orient3d_by_gmp(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) 
 
 Vec3 nudged(Vec3 p, std::mt19937& random) {
   for (int k = 0; k < 3; ++k)
-    for (auto steps = random() % 3; steps > 0; --steps) p[k] = std::nextafter(p[k], random() % 2 ? 1e9 : -1e9);
+    for (auto steps = random() % 3; steps > 0; --steps)
+      p[k] = std::nextafter(p[k], random() % 2 ? 1e9 : -1e9);
   return p;
 }
 
@@ -76,19 +79,19 @@ TEST_CASE("collinear tells a bent line from a straight one by one ulp") {
 TEST_CASE("a segment meets a triangle at its corner, its edge, its inside and within its plane") {
   const Vec3 a(0, 0, 0), b(4, 0, 0), c(0, 4, 0);
   auto meets = [&](const Vec3& p, const Vec3& q) { return segment_meets_triangle(p, q, a, b, c); };
-  CHECK(meets({1, 1, -1}, {1, 1, 1}));                           // through the inside
-  CHECK(meets({2, 2, -1}, {2, 2, 1}));                           // through the hypotenuse
-  CHECK(meets({0, 0, 0}, {0, 0, 1}));                            // standing on a corner
-  CHECK(meets({-1, 1, 0}, {5, 1, 0}));                           // across, in the plane
-  CHECK(meets({1, 1, 0}, {1.5, 1, 0}));                          // wholly inside, in the plane
-  CHECK_FALSE(meets({3, 3, -1}, {3, 3, 1}));                     // past the hypotenuse
+  CHECK(meets({1, 1, -1}, {1, 1, 1}));                              // through the inside
+  CHECK(meets({2, 2, -1}, {2, 2, 1}));                              // through the hypotenuse
+  CHECK(meets({0, 0, 0}, {0, 0, 1}));                               // standing on a corner
+  CHECK(meets({-1, 1, 0}, {5, 1, 0}));                              // across, in the plane
+  CHECK(meets({1, 1, 0}, {1.5, 1, 0}));                             // wholly inside, in the plane
+  CHECK_FALSE(meets({3, 3, -1}, {3, 3, 1}));                        // past the hypotenuse
   CHECK_FALSE(meets({1, 1, std::nextafter(0.0, 1.0)}, {1, 1, 1}));  // ends just above
-  CHECK_FALSE(meets({-1, -1, 0}, {5, -1, 0}));                   // beside, in the plane
+  CHECK_FALSE(meets({-1, -1, 0}, {5, -1, 0}));                      // beside, in the plane
 }
 
 TEST_CASE("the projection along a normal keeps counter-clockwise triangles counter-clockwise") {
-  for (const Vec3& normal : {Vec3(1, .2, .3), Vec3(-1, .2, .3), Vec3(.1, 2, .3), Vec3(.1, -2, .3), Vec3(.1, .2, 3),
-                             Vec3(.1, .2, -3)}) {
+  for (const Vec3& normal : {Vec3(1, .2, .3), Vec3(-1, .2, .3), Vec3(.1, 2, .3), Vec3(.1, -2, .3),
+                             Vec3(.1, .2, 3), Vec3(.1, .2, -3)}) {
     const Vec3 u = normal.unitOrthogonal(), v = normal.normalized().cross(u);
     const Projection plane = Projection::along(normal);
     CHECK(orient2d(plane(Vec3(0, 0, 0)), plane(u), plane(v)) == 1);

@@ -9,7 +9,9 @@ using namespace anvil::test;
 
 namespace {
 
-std::size_t count(const SoundnessReport& report, Family family) { return report.of(family).count; }
+std::size_t count(const SoundnessReport& report, Family family) {
+  return report.of(family).count;
+}
 
 /// Two boxes side by side as one mesh; `gap` along x between them.
 Mesh two_boxes(double gap, const Vec3& shift = Vec3::Zero()) {
@@ -23,7 +25,8 @@ void only(const SoundnessReport& report, std::initializer_list<Family> allowed) 
   for (std::size_t f = 0; f < family_count; ++f) {
     const auto family = static_cast<Family>(f);
     INFO(key_of(family));
-    CHECK((report.families[f].count > 0) == (std::find(allowed.begin(), allowed.end(), family) != allowed.end()));
+    CHECK((report.families[f].count > 0) ==
+          (std::find(allowed.begin(), allowed.end(), family) != allowed.end()));
     if (report.families[f].count > 0) CHECK_FALSE(report.families[f].places.empty());
   }
 }
@@ -117,7 +120,9 @@ TEST_CASE("the same cubes with vertices of their own are sound, and the contact 
 
 TEST_CASE("turned faces are found one by one, and a whole part inside out as all of its faces") {
   Mesh mesh = stock(PrimitiveKind::icosphere, {2, 2});
-  for (std::size_t f : {5u, 17u, 100u}) std::reverse(mesh.corners.begin() + mesh.face_offsets[f] + 1, mesh.corners.begin() + mesh.face_offsets[f + 1]);
+  for (std::size_t f : {5u, 17u, 100u})
+    std::reverse(mesh.corners.begin() + mesh.face_offsets[f] + 1,
+                 mesh.corners.begin() + mesh.face_offsets[f + 1]);
   const SoundnessReport some = check_soundness(mesh);
   only(some, {Family::flipped_faces});
   CHECK(count(some, Family::flipped_faces) == 3);
@@ -174,13 +179,15 @@ TEST_CASE("crossings are judged as CGAL judges them, on random and on gridded sh
     const bool gridded = i % 2 == 0;
     auto coordinate = [&] { return gridded ? std::round(any(random) * 4) / 2 : 3 * any(random); };
     const Vec3 at(coordinate(), coordinate(), coordinate());
-    const Vec3 angles = gridded ? Vec3(90.0 * static_cast<double>(random() % 4), 0, 0) : Vec3(180 * any(random), 50, 20);
+    const Vec3 angles =
+        gridded ? Vec3(90.0 * static_cast<double>(random() % 4), 0, 0) : Vec3(180 * any(random), 50, 20);
     append(mesh, placed(cube(), at, angles));
     const bool ours = count(check_soundness(mesh), Family::crossing_faces) > 0 ||
                       count(check_soundness(mesh), Family::doubled_faces) > 0;
     // CGAL counts vertices at one position as different ones, so weldable contacts are its crossings too.
     const bool theirs = crossing_pairs(mesh) > 0;
-    const bool contact = check_soundness(mesh).contact_edges > 0 || count(check_soundness(welded(mesh)), Family::non_manifold_vertices) > 0;
+    const bool contact = check_soundness(mesh).contact_edges > 0 ||
+                         count(check_soundness(welded(mesh)), Family::non_manifold_vertices) > 0;
     INFO(at.transpose());
     if (!contact) CHECK(ours == theirs);
     (theirs ? crossing : clear) += 1;
@@ -215,7 +222,8 @@ TEST_CASE("extruding faces by zero leaves zero-length edges and doubled faces") 
 TEST_CASE("zero area is exact: a needle of one ulp is a face, a straight one is not") {
   auto needle = [](double top) {
     Mesh mesh = cube();
-    const Index a = mesh.add_vertex({5, 5, 5}), b = mesh.add_vertex({7, 5, 5}), c = mesh.add_vertex({6, 5, top});
+    const Index a = mesh.add_vertex({5, 5, 5}), b = mesh.add_vertex({7, 5, 5}),
+                c = mesh.add_vertex({6, 5, top});
     mesh.add_face({a, b, c});
     return count(check_soundness(mesh), Family::zero_area_faces);
   };
@@ -323,11 +331,13 @@ TEST_CASE("random soups of faces on a coarse grid: never a crash, and sound only
     const auto vertices = 4 + random() % 8;
     for (std::size_t v = 0; v < vertices; ++v) mesh.add_vertex(Vec3(coarse(), coarse(), coarse()));
     for (auto f = 4 + random() % 10; f > 0; --f)
-      mesh.add_face({static_cast<Index>(random() % vertices), static_cast<Index>(random() % vertices), static_cast<Index>(random() % vertices)});
+      mesh.add_face({static_cast<Index>(random() % vertices), static_cast<Index>(random() % vertices),
+                     static_cast<Index>(random() % vertices)});
     if (i % 4 == 0) {  // a tetrahedron now and then, so that both answers occur
       mesh = Mesh{};
       for (int v = 0; v < 4; ++v) mesh.add_vertex(Vec3(coarse(), coarse(), coarse()));
-      for (const Triangle& t : {Triangle{0, 2, 1}, Triangle{0, 1, 3}, Triangle{1, 2, 3}, Triangle{2, 0, 3}}) mesh.add_face(t);
+      for (const Triangle& t : {Triangle{0, 2, 1}, Triangle{0, 1, 3}, Triangle{1, 2, 3}, Triangle{2, 0, 3}})
+        mesh.add_face(t);
     }
     const SoundnessReport report = check_soundness(mesh);
     if (report.sound) {

@@ -43,14 +43,16 @@ TEST_CASE("prisms, cylinders and cones have the exact volume of their faceted sh
     CHECK(volume_of(PrimitiveKind::frustum, {0, 10, 9, n}) == Approx(polygon_area(n, 5) * 3).epsilon(1e-12));
     // Frustum of similar polygons: h/3 (A + √(AB) + B).
     const double a = polygon_area(n, 5), b = polygon_area(n, 2);
-    CHECK(volume_of(PrimitiveKind::frustum, {10, 4, 9, n}) == Approx(3 * (a + std::sqrt(a * b) + b)).epsilon(1e-12));
+    CHECK(volume_of(PrimitiveKind::frustum, {10, 4, 9, n}) ==
+          Approx(3 * (a + std::sqrt(a * b) + b)).epsilon(1e-12));
   }
 }
 
 TEST_CASE("an even sphere without subdivision is the regular icosahedron, 5 (3 + sqrt 5) a^3 / 12") {
   // Circumscribed radius r = a/4 √(10 + 2√5) (elementary).
   const double a = 4 / std::sqrt(10 + 2 * std::sqrt(5.0));
-  CHECK(volume_of(PrimitiveKind::icosphere, {2, 0}) == Approx(5 * (3 + std::sqrt(5.0)) * a * a * a / 12).epsilon(1e-12));
+  CHECK(volume_of(PrimitiveKind::icosphere, {2, 0}) ==
+        Approx(5 * (3 + std::sqrt(5.0)) * a * a * a / 12).epsilon(1e-12));
 }
 
 TEST_CASE("spheres and tori approach 4/3 pi r^3 and 2 pi^2 R r^2 by a factor of four per doubling") {

@@ -131,13 +131,16 @@ TEST_CASE("quarter turns are exact and angles are recovered from a rotation") {
   }
   for (const double y : {90.0, -90.0}) {
     const Placement p{Vec3::Zero(), {33, y, 20}, Vec3::Ones()};
-    CHECK((Placement{Vec3::Zero(), angles_of(p.matrix().linear()), Vec3::Ones()}.matrix().matrix() - p.matrix().matrix()).norm() < 1e-9);
+    CHECK((Placement{Vec3::Zero(), angles_of(p.matrix().linear()), Vec3::Ones()}.matrix().matrix() -
+           p.matrix().matrix())
+              .norm() < 1e-9);
   }
 }
 
 TEST_CASE("undo goes back to the very first version and forward again; previews are not steps") {
   History history;
-  for (int i = 0; i < 500; ++i) history.commit("add box", edit::add_part(*history.current(), part_named("Box")));
+  for (int i = 0; i < 500; ++i)
+    history.commit("add box", edit::add_part(*history.current(), part_named("Box")));
   history.preview(edit::add_part(*history.current(), part_named("Ghost")));
   CHECK(history.current()->parts.size() == 501);
   history.drop_preview();

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "job/edit.h"
 #include "job/evaluator.h"
+#include "job/edit.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
@@ -39,7 +39,9 @@ TEST_CASE("moving a part with its riding tools costs no new computation; moving 
   RecipeCache cache;
   const Job job = plate_and_drill();
   const auto before = cache.evaluate(job, 1, {}, true);
-  const Job moved = edit::change_part(job, 1, [](Part& p) { p.placement = {{5, 7, 11}, {20, 30, 40}, {1, 1, 1}}; });
+  const Job moved = edit::change_part(job, 1, [](Part& p) {
+    p.placement = {{5, 7, 11}, {20, 30, 40}, {1, 1, 1}};
+  });
   CHECK(cache.evaluate(moved, 1, {}, true) == before);
   const Job tool_moved = edit::change_part(job, 2, [](Part& p) { p.placement.position.x() = 3; });
   CHECK(cache.evaluate(tool_moved, 1, {}, true) != before);
@@ -117,7 +119,8 @@ TEST_CASE("a large mesh gets a lighter stand-in, a small one does not") {
   const Drawable small = make_drawable(cube(), {});
   CHECK(small.stand_in.empty());
   CHECK(small.edges.size() == 12);
-  CHECK(std::all_of(small.edges.begin(), small.edges.end(), [](const DrawnEdge& e) { return e.kind == 1.0F; }));
+  CHECK(
+      std::all_of(small.edges.begin(), small.edges.end(), [](const DrawnEdge& e) { return e.kind == 1.0F; }));
   const Drawable large = make_drawable(stock(PrimitiveKind::icosphere, {10, 7}), {});
   CHECK(large.triangles.size() / 3 > stand_in_threshold);
   CHECK(large.stand_in.size() > 3000);

@@ -24,7 +24,8 @@ Job rich_job() {
   drill.source = Primitive::of(PrimitiveKind::cylinder);
   drill.visible = false;
   scan.name = "Scan";
-  scan.source = ImportedSource{shared(placed(stock(PrimitiveKind::icosphere, {3, 2}), {1, 2, 3}, {4, 5, 6})), "scan.stl"};
+  scan.source = ImportedSource{shared(placed(stock(PrimitiveKind::icosphere, {3, 2}), {1, 2, 3}, {4, 5, 6})),
+                               "scan.stl"};
   scan.locked = true;
   job = edit::add_part(edit::add_part(edit::add_part(job, plate), drill), scan);
   return *edit::combine(job, 1, {2}, Operation::intersection);
@@ -86,13 +87,15 @@ TEST_CASE("damaged job files are refused with the place and a remedy") {
       R"({"id":1,"name":"A","source":{"primitive":"box","dimensions":{"x":1,"y":1,"z":1}},)"
       R"("placement":{"position":[0,0,0],"angles":[0,0,0],"scale":[1,1,1]},"visible":true,"locked":false,"recipe":[)";
   auto job = [&](const std::string& parts) { return R"({"version":1,"title":"t","parts":[)" + parts + "]}"; };
-  CHECK(message("{") .find("job.json") != std::string::npos);
+  CHECK(message("{").find("job.json") != std::string::npos);
   CHECK(message(R"({"version":99,"title":"t","parts":[]})").find("version 99") != std::string::npos);
   CHECK(message(job("{}")).find("part 1 has no \"id\"") != std::string::npos);
   CHECK(message(job(part + "]}," + part + "]}")).find("used twice") != std::string::npos);
-  const std::string self = R"({"step":"combine","on":true,"tools":[{"tool":1,"operation":"union","on":true}]})";
+  const std::string self =
+      R"({"step":"combine","on":true,"tools":[{"tool":1,"operation":"union","on":true}]})";
   CHECK(message(job(part + self + "]}")).find("made from itself") != std::string::npos);
-  const std::string lost = R"({"step":"combine","on":true,"tools":[{"tool":7,"operation":"union","on":true}]})";
+  const std::string lost =
+      R"({"step":"combine","on":true,"tools":[{"tool":7,"operation":"union","on":true}]})";
   CHECK(message(job(part + lost + "]}")).find("part 7") != std::string::npos);
   CHECK(message(job(part + R"({"step":"melt"}]})")).find("melt") != std::string::npos);
   std::string flat = part + "]}";
@@ -133,8 +136,9 @@ TEST_CASE("units convert on import, and 3MF brings its own") {
 }
 
 TEST_CASE("parts are put together in the job's space, mirrored ones turned right") {
-  const Mesh all = placed_together({{shared(cube(2)), Affine::Identity()},
-                                    {shared(cube(2)), Placement{{10, 0, 0}, {0, 0, 0}, {-1, 1, 1}}.matrix()}});
+  const Mesh all =
+      placed_together({{shared(cube(2)), Affine::Identity()},
+                       {shared(cube(2)), Placement{{10, 0, 0}, {0, 0, 0}, {-1, 1, 1}}.matrix()}});
   CHECK(signed_volume(all) == Approx(16));
   CHECK(bounds(all).hi.x() == 11);
 }

@@ -15,7 +15,9 @@ namespace anvil::test {
 inline Mesh stock(PrimitiveKind kind, std::initializer_list<double> values) {
   return *make_mesh(Primitive::of(kind, values));
 }
-inline Mesh cube(double side = 2) { return stock(PrimitiveKind::box, {side, side, side}); }
+inline Mesh cube(double side = 2) {
+  return stock(PrimitiveKind::box, {side, side, side});
+}
 
 inline Mesh placed(Mesh mesh, const Vec3& position, const Vec3& angles = Vec3::Zero()) {
   const Affine m = Placement{position, angles, Vec3::Ones()}.matrix();
@@ -23,7 +25,9 @@ inline Mesh placed(Mesh mesh, const Vec3& position, const Vec3& angles = Vec3::Z
   return mesh;
 }
 
-inline std::shared_ptr<const Mesh> shared(Mesh mesh) { return std::make_shared<const Mesh>(std::move(mesh)); }
+inline std::shared_ptr<const Mesh> shared(Mesh mesh) {
+  return std::make_shared<const Mesh>(std::move(mesh));
+}
 
 /// The mesh without some faces.
 inline Mesh without_faces(const Mesh& mesh, const std::vector<std::size_t>& gone) {
@@ -35,7 +39,9 @@ inline Mesh without_faces(const Mesh& mesh, const std::vector<std::size_t>& gone
 }
 
 /// Area of a regular polygon by its circumscribed radius: n/2 r² sin(2π/n) (elementary).
-inline double polygon_area(double n, double r) { return n / 2 * r * r * std::sin(2 * std::numbers::pi / n); }
+inline double polygon_area(double n, double r) {
+  return n / 2 * r * r * std::sin(2 * std::numbers::pi / n);
+}
 
 /// A fresh folder that is removed at the end of the test.
 class TemporaryFolder {

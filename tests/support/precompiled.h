@@ -5,8 +5,8 @@
 #include <catch2/catch.hpp>
 #include <filesystem>
 #include <fstream>
-#include <random>
-#include <string>
 #include <mutex>
+#include <random>
 #include <set>
+#include <string>
 #include <vector>

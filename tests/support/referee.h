@@ -16,7 +16,9 @@ struct Judgement {
   double volume = 0;             ///< PMP::volume
   std::size_t shells = 0;        ///< connected components
 
-  bool sound() const { return manifold && closed && !self_intersects && bounds_volume && outward && !degenerate; }
+  bool sound() const {
+    return manifold && closed && !self_intersects && bounds_volume && outward && !degenerate;
+  }
 };
 
 /// Judges a mesh after cutting its polygons into triangle fans or, when `mesh` has triangles only, as it is.
