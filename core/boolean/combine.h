@@ -26,6 +26,7 @@ struct Operand {
   std::string name;                             ///< for messages and the report
   Operation operation = Operation::difference;  ///< what it does to all before it; ignored on the first
   Affine placement = Affine::Identity();
+  bool free_of_crossings = false;  ///< known from its soundness report; saves testing it against itself
 };
 
 /// What the engine did beside the plain result, for the rail, the card and the command line.
@@ -56,12 +57,23 @@ struct Control {
   std::atomic<double>* progress = nullptr;  ///< 0 to 1, written by the computation
 };
 
-/// Evaluates ((first op₂ second) op₃ third) …
+/// What a combination may be told beside its parts.
+struct CombineSettings {
+  /// What lies nearer than this is made to meet exactly, in the unit of the coordinates; 0 turns it off,
+  /// negative means 1e-6 of the diagonal of all parts' bounds.
+  double contact = -1;
+};
+
+/// Evaluates ((first op₂ second) op₃ third) … in one pass over the arrangement of all parts.
 ///
-/// Parts need to bound a volume: closed, manifold, free of crossings. Whole parts that are inside out are
-/// turned right, and reported. The result may be empty and then says why. Deterministic.
-/// @return the combined mesh in the common space, or an Issue that names the part, the places in that
-///         part's own coordinates, and what to do. Throws Stopped.
-Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control = {});
+/// A point is inside a part where the part's winding number is not zero, so parts may cross themselves, hold
+/// shells within shells or be inside out. Holes are closed for the computation, faces turned the wrong way
+/// are turned right; both are reported. The result is closed, edge- and vertex-manifold and free of crossings
+/// in the doubles it holds; where it touches itself the vertices are doubled. It may be empty and then says
+/// why. Deterministic on any number of threads.
+/// @return the combined mesh in the common space, or an Issue that names the part and what to do, when a part
+///         bounds nothing. Throws Stopped.
+Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control = {},
+                              const CombineSettings& settings = {});
 
 }  // namespace anvil

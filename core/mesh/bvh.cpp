@@ -54,7 +54,7 @@ void Bvh::Box::add(const Box& o) {
   }
 }
 
-Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles) {
+Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin) {
   Box3 all;
   for (const Vec3& p : positions) all.add(p);
   centre_ = all.centre();
@@ -71,8 +71,8 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles) {
       std::uint32_t key = 0;
       for (int k = 0; k < 3; ++k) {
         const double lo = std::min({a[k], b[k], c[k]}), hi = std::max({a[k], b[k], c[k]});
-        unsorted[i].lo[k] = round_down(lo - centre_[k]);
-        unsorted[i].hi[k] = round_up(hi - centre_[k]);
+        unsorted[i].lo[k] = round_down(lo - margin - centre_[k]);
+        unsorted[i].hi[k] = round_up(hi + margin - centre_[k]);
         const double cell = (0.5 * (lo + hi) - all.lo[k]) / span * 1023.0;
         key |= spread(static_cast<std::uint32_t>(std::clamp(cell, 0.0, 1023.0))) << k;
       }

@@ -16,7 +16,8 @@ class Bvh {
  public:
   /// Sorts the triangles along a Morton curve and builds a perfect binary tree of boxes over groups of
   /// four (Lauterbach et al., "Fast BVH Construction on GPUs", 2009; here with equal-sized leaves).
-  Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles);
+  /// @param margin  boxes are larger by so much on every side
+  Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin = 0);
 
   /// Calls visit(i, j) once for every pair i ≠ j of triangles whose boxes overlap. Calls come from
   /// several threads at once and in no particular order. Throws Stopped.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "tests/support/referee.h"
 
+#include <CGAL/Exact_predicates_exact_constructions_kernel.h>
 #include <CGAL/Exact_predicates_inexact_constructions_kernel.h>
 #include <CGAL/Polygon_mesh_processing/connected_components.h>
 #include <CGAL/Polygon_mesh_processing/measure.h>
@@ -9,6 +10,9 @@
 #include <CGAL/Polygon_mesh_processing/self_intersections.h>
 #include <CGAL/Polygon_mesh_processing/triangulate_faces.h>
 #include <CGAL/Surface_mesh.h>
+#include <CGAL/intersections.h>
+
+#include <algorithm>
 
 namespace anvil::test {
 namespace {
@@ -29,6 +33,28 @@ bool build(const Mesh& mesh, Surface& surface) {
   return true;
 }
 
+/// Do two triangles meet in nothing but corners, or an edge, at the same positions in both? The exact kernel
+/// constructs what they have in common.
+bool only_touch(const Surface& surface, Surface::Face_index f, Surface::Face_index g) {
+  using Exact = CGAL::Exact_predicates_exact_constructions_kernel;
+  const CGAL::Cartesian_converter<Kernel, Exact> exact;
+  auto corners = [&](Surface::Face_index face) {
+    std::vector<Exact::Point_3> p;
+    for (const auto v : vertices_around_face(surface.halfedge(face), surface)) p.push_back(exact(surface.point(v)));
+    return p;
+  };
+  const auto p = corners(f), q = corners(g);
+  auto common_corner = [&](const Exact::Point_3& x) {
+    return std::find(p.begin(), p.end(), x) != p.end() && std::find(q.begin(), q.end(), x) != q.end();
+  };
+  const auto common = CGAL::intersection(Exact::Triangle_3(p[0], p[1], p[2]), Exact::Triangle_3(q[0], q[1], q[2]));
+  if (!common) return true;
+  if (const auto* point = boost::get<Exact::Point_3>(&*common)) return common_corner(*point);
+  if (const auto* segment = boost::get<Exact::Segment_3>(&*common))
+    return common_corner(segment->source()) && common_corner(segment->target());
+  return false;
+}
+
 }  // namespace
 
 Judgement judge(const Mesh& mesh) {
@@ -40,7 +66,9 @@ Judgement judge(const Mesh& mesh) {
   for (const auto f : faces(surface))
     result.degenerate = result.degenerate || PMP::is_degenerate_triangle_face(f, surface);
   if (result.degenerate) return result;
-  result.self_intersects = PMP::does_self_intersect(surface);
+  std::vector<std::pair<Surface::Face_index, Surface::Face_index>> pairs;
+  PMP::self_intersections(surface, std::back_inserter(pairs));
+  for (const auto& [f, g] : pairs) (only_touch(surface, f, g) ? result.contacts : result.self_intersects) = true;
   auto component = surface.add_property_map<Surface::Face_index, std::size_t>("f:component").first;
   result.shells = PMP::connected_components(surface, component);
   if (!result.closed || result.self_intersects) return result;

@@ -1,0 +1,366 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Stages 2 and 3: which triangles meet, and in which points and segments. Exact predicates on the given
+// vertices only; the points that come out are numbered, made and welded at the end.
+#include <tbb/enumerable_thread_specific.h>
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+
+#include "core/boolean/stages.h"
+#include "core/mesh/bvh.h"
+#include "core/mesh/union_find.h"
+
+namespace anvil::boolean {
+namespace {
+
+/// Where a point lies in a triangle: corner 0–2, edge 3–5 (from corner k to k + 1), 6 the interior.
+using Where = int;
+constexpr Where interior = 6;
+
+struct Local {
+  Cut cut;
+  Where in_s, in_t;
+};
+struct LocalSegment {
+  Index triangle, other;
+  Cut from, to;
+  Index edge_lo, edge_hi;
+};
+struct LocalEdgePoint {
+  Index lo, hi;
+  Cut cut;
+};
+struct LocalFacePoint {
+  Index triangle;
+  Cut cut;
+};
+struct Output {
+  std::vector<LocalSegment> segments;
+  std::vector<LocalEdgePoint> edge_points;
+  std::vector<LocalFacePoint> face_points;
+  std::vector<Index> touched, coplanar;
+};
+
+Cut vertex_cut(Index v) { return {Cut::vertex, {v, no_index, no_index, no_index}}; }
+Cut edge_triangle_cut(Index p, Index q, Index t) {
+  return {Cut::edge_triangle, {std::min(p, q), std::max(p, q), t, no_index}};
+}
+Cut edge_edge_cut(Index p, Index q, Index r, Index s) {
+  std::array<Index, 2> a{std::min(p, q), std::max(p, q)}, b{std::min(r, s), std::max(r, s)};
+  if (b < a) std::swap(a, b);
+  return {Cut::edge_edge, {a[0], a[1], b[0], b[1]}};
+}
+
+std::size_t at(int k) { return static_cast<std::size_t>(k % 3); }
+
+/// Works on one pair of triangles.
+class Meeting {
+ public:
+  Meeting(const Soup& soup, Index s, Index t, Output& out)
+      : soup_(soup), is_(s), it_(t), s_(soup.triangles[s]), t_(soup.triangles[t]), out_(out) {}
+
+  void run() {
+    int shared = 0;
+    for (Index v : s_) shared += static_cast<int>(v == t_[0] || v == t_[1] || v == t_[2]);
+    if (shared == 3) {
+      out_.touched.insert(out_.touched.end(), {is_, it_});
+      out_.coplanar.insert(out_.coplanar.end(), {is_, it_});
+      return;
+    }
+    std::array<int, 3> s_side{}, t_side{};
+    if (all_on_one_side(s_, t_, s_side)) return;
+    if (s_side == std::array{0, 0, 0}) return coplanar();
+    if (shared == 2) return;  // a common edge and different planes: nothing else in common
+    if (all_on_one_side(t_, s_, t_side)) return;
+    for (int k = 0; k < 3; ++k) edge_against(s_, t_, k, s_side, it_, true);
+    for (int k = 0; k < 3; ++k) edge_against(t_, s_, k, t_side, is_, false);
+    emit();
+  }
+
+ private:
+  const Vec3& p(Index v) const { return soup_.points[v]; }
+
+  /// Sides of the corners of `of` seen from the plane of `plane`.
+  bool all_on_one_side(const Triangle& of, const Triangle& plane, std::array<int, 3>& side) const {
+    for (int k = 0; k < 3; ++k) {
+      const Index v = of[at(k)];
+      const bool corner = v == plane[0] || v == plane[1] || v == plane[2];
+      side[at(k)] = corner ? 0 : orient3d(p(plane[0]), p(plane[1]), p(plane[2]), p(v));
+    }
+    return (side[0] > 0 && side[1] > 0 && side[2] > 0) || (side[0] < 0 && side[1] < 0 && side[2] < 0);
+  }
+
+  Projection projection(const Triangle& t) const {
+    Projection plane = Projection::along((p(t[1]) - p(t[0])).cross(p(t[2]) - p(t[0])));
+    for (int k = 0; k < 3 && orient2d(plane(p(t[0])), plane(p(t[1])), plane(p(t[2]))) == 0; ++k)
+      plane = {k, (k + 1) % 3};
+    return plane;
+  }
+
+  /// Where a vertex in the plane of `t` lies in it; −1 outside.
+  Where locate(Index v, const Triangle& t, const Projection& plane) const {
+    for (int k = 0; k < 3; ++k)
+      if (t[at(k)] == v) return k;
+    const int turn = orient2d(plane(p(t[0])), plane(p(t[1])), plane(p(t[2])));
+    int on = -1, zeros = 0;
+    for (int k = 0; k < 3; ++k) {
+      const int o = orient2d(plane(p(t[at(k)])), plane(p(t[at(k + 1)])), plane(p(v))) * turn;
+      if (o < 0) return -1;
+      if (o == 0) {
+        on = k;
+        ++zeros;
+      }
+    }
+    return zeros == 0 ? interior : 3 + on;  // two zeros would be a corner, which has the same id
+  }
+
+  void note(const Cut& cut, Where in_own, Where in_other, bool own_is_s) {
+    const Local local{cut, own_is_s ? in_own : in_other, own_is_s ? in_other : in_own};
+    for (int k = 0; k < found_; ++k)
+      if (locals_[static_cast<std::size_t>(k)].cut == cut) return;
+    locals_[static_cast<std::size_t>(found_++)] = local;
+  }
+
+  /// Edge k of `own` against `other`, whose plane sees the corners of `own` on these sides.
+  void edge_against(const Triangle& own, const Triangle& other, int k, const std::array<int, 3>& side, Index other_id,
+                    bool own_is_s) {
+    const Index a = own[at(k)], b = own[at(k + 1)];
+    const int sa = side[at(k)], sb = side[at(k + 1)];
+    if (sa == 0) {
+      const Where w = locate(a, other, projection(other));
+      if (w >= 0) note(vertex_cut(a), k, w, own_is_s);
+    }
+    if (sa == 0 && sb == 0) return along(own, other, k, own_is_s, projection(other));
+    if (sa * sb >= 0) return;
+    std::array<int, 3> o{};
+    for (int j = 0; j < 3; ++j) o[at(j)] = orient3d(p(a), p(b), p(other[at(j)]), p(other[at(j + 1)]));
+    const int positive = (o[0] > 0) + (o[1] > 0) + (o[2] > 0), negative = (o[0] < 0) + (o[1] < 0) + (o[2] < 0);
+    if (positive > 0 && negative > 0) return;
+    if (positive + negative == 3) return note(edge_triangle_cut(a, b, other_id), 3 + k, interior, own_is_s);
+    if (positive + negative == 2) {
+      const int j = o[0] == 0 ? 0 : o[1] == 0 ? 1 : 2;
+      return note(edge_edge_cut(a, b, other[at(j)], other[at(j + 1)]), 3 + k, 3 + j, own_is_s);
+    }
+    // Through a corner: the one that the two zero edges share.
+    const int corner = o[0] != 0 ? 2 : o[1] != 0 ? 0 : 1;
+    note(vertex_cut(other[at(corner)]), 3 + k, corner, own_is_s);
+  }
+
+  /// Edge k of `own` lies in the plane of `other`: where it crosses the edges and corners of `other`.
+  void along(const Triangle& own, const Triangle& other, int k, bool own_is_s, const Projection& plane) {
+    const Index a = own[at(k)], b = own[at(k + 1)];
+    const Point2 pa = plane(p(a)), pb = plane(p(b));
+    std::array<int, 3> o{};
+    for (int j = 0; j < 3; ++j) {
+      const Index v = other[at(j)];
+      o[at(j)] = v == a || v == b ? 0 : orient2d(pa, pb, plane(p(v)));
+    }
+    for (int j = 0; j < 3; ++j) {
+      const Index c = other[at(j)], d = other[at(j + 1)];
+      if (o[at(j)] == 0 && c != a && c != b && between(pa, pb, plane(p(c)))) note(vertex_cut(c), 3 + k, j, own_is_s);
+      if (o[at(j)] * o[at(j + 1)] >= 0) continue;
+      const int oa = orient2d(plane(p(c)), plane(p(d)), pa), ob = orient2d(plane(p(c)), plane(p(d)), pb);
+      if (oa * ob < 0) note(edge_edge_cut(a, b, c, d), 3 + k, 3 + j, own_is_s);
+    }
+  }
+
+  /// x, on the line ab, lies strictly between a and b.
+  static bool between(const Point2& a, const Point2& b, const Point2& x) {
+    return a.x != b.x ? (x.x > std::min(a.x, b.x) && x.x < std::max(a.x, b.x))
+                      : (x.y > std::min(a.y, b.y) && x.y < std::max(a.y, b.y));
+  }
+
+  void emit_points() {
+    for (int k = 0; k < found_; ++k) {
+      const Local& local = locals_[static_cast<std::size_t>(k)];
+      emit_point(local.cut, local.in_s, s_, is_);
+      emit_point(local.cut, local.in_t, t_, it_);
+    }
+  }
+  void emit_point(const Cut& cut, Where where, const Triangle& t, Index id) {
+    if (where < 3) return;
+    out_.touched.push_back(id);
+    if (where == interior) return out_.face_points.push_back({id, cut});
+    const Index a = t[at(where - 3)], b = t[at(where - 2)];
+    out_.edge_points.push_back({std::min(a, b), std::max(a, b), cut});
+  }
+
+  static bool on_edge(Where w, int k) { return w == 3 + k || w == k || w == (k + 1) % 3; }
+  static bool on_one_edge(Where a, Where b) {
+    for (int k = 0; k < 3; ++k)
+      if (on_edge(a, k) && on_edge(b, k)) return true;
+    return false;
+  }
+
+  void emit() {
+    emit_points();
+    if (found_ != 2) return;
+    const Local &a = locals_[0], &b = locals_[1];
+    if (!on_one_edge(a.in_s, b.in_s)) segment(is_, it_, a, b, no_index, no_index);
+    if (!on_one_edge(a.in_t, b.in_t)) segment(it_, is_, a, b, no_index, no_index);
+  }
+  void segment(Index in, Index other, const Local& a, const Local& b, Index lo, Index hi) {
+    out_.touched.push_back(in);
+    out_.segments.push_back({in, other, a.cut, b.cut, lo, hi});
+  }
+
+  void coplanar() {
+    const Projection plane = projection(s_);
+    const auto before = out_.touched.size();
+    bool overlap = false;
+    for (const bool own_is_s : {true, false}) {
+      const Triangle &own = own_is_s ? s_ : t_, &other = own_is_s ? t_ : s_;
+      for (int k = 0; k < 3; ++k) {
+        found_ = 0;
+        for (int end = 0; end < 2; ++end) {
+          const Where w = locate(own[at(k + end)], other, plane);
+          if (w >= 0) note(vertex_cut(own[at(k + end)]), (k + end) % 3, w, own_is_s);
+        }
+        along(own, other, k, own_is_s, plane);
+        emit_points();
+        if (found_ != 2) continue;
+        const Local &a = locals_[0], &b = locals_[1];
+        const Where wa = own_is_s ? a.in_t : a.in_s, wb = own_is_s ? b.in_t : b.in_s;
+        if (on_one_edge(wa, wb)) continue;
+        overlap = true;
+        const Index lo = std::min(own[at(k)], own[at(k + 1)]), hi = std::max(own[at(k)], own[at(k + 1)]);
+        segment(own_is_s ? it_ : is_, own_is_s ? is_ : it_, a, b, lo, hi);
+      }
+    }
+    // Where they overlap both must come out in the same pieces, also one that nothing cuts.
+    if (!overlap && out_.touched.size() == before) return;
+    out_.touched.insert(out_.touched.end(), {is_, it_});
+    out_.coplanar.insert(out_.coplanar.end(), {is_, it_});
+  }
+
+  const Soup& soup_;
+  Index is_, it_;
+  Triangle s_, t_;
+  Output& out_;
+  std::array<Local, 16> locals_{};
+  int found_ = 0;
+};
+
+/// Triangles that may meet another: within the bounds of another part, or of a part that crosses itself.
+std::vector<Index> candidates(const Soup& soup, double margin) {
+  const std::size_t parts = soup.parts();
+  std::vector<Box3> box(parts);
+  for (std::size_t k = 0; k < parts; ++k)
+    for (Index i = soup.part_begin[k]; i < soup.part_begin[k + 1]; ++i)
+      for (Index v : soup.triangles[i]) box[k].add(soup.points[v]);
+  std::vector<Index> chosen;
+  for (std::size_t k = 0; k < parts; ++k) {
+    std::vector<Box3> others;
+    for (std::size_t j = 0; j < parts; ++j) {
+      if (j == k) continue;
+      Box3 common;
+      common.lo = box[k].lo.cwiseMax(box[j].lo);
+      common.hi = box[k].hi.cwiseMin(box[j].hi);
+      common.lo.array() -= margin;
+      common.hi.array() += margin;
+      if ((common.lo.array() <= common.hi.array()).all()) others.push_back(common);
+    }
+    if (!soup.loose.empty()) {
+      Box3 changed;
+      for (Index i = soup.part_begin[k]; i < soup.part_begin[k + 1]; ++i)
+        if (soup.loose[i])
+          for (Index v : soup.triangles[i]) changed.add(soup.points[v]);
+      if (!changed.empty()) others.push_back(changed);
+    }
+    if (!soup.crosses_itself[k] && others.empty()) continue;
+    for (Index i = soup.part_begin[k]; i < soup.part_begin[k + 1]; ++i) {
+      if (!soup.tested.empty() && !soup.tested[i]) continue;
+      bool near = soup.crosses_itself[k];
+      if (!near) {
+        const Triangle& t = soup.triangles[i];
+        const Vec3 lo = soup.points[t[0]].cwiseMin(soup.points[t[1]]).cwiseMin(soup.points[t[2]]);
+        const Vec3 hi = soup.points[t[0]].cwiseMax(soup.points[t[1]]).cwiseMax(soup.points[t[2]]);
+        for (std::size_t o = 0; o < others.size() && !near; ++o)
+          near = (lo.array() <= others[o].hi.array()).all() && (hi.array() >= others[o].lo.array()).all();
+      }
+      if (near) chosen.push_back(i);
+    }
+  }
+  return chosen;
+}
+
+template <class T, class Key>
+void sort_unique(std::vector<T>& list, Key key) {
+  std::sort(list.begin(), list.end(), [&](const T& a, const T& b) { return key(a) < key(b); });
+  list.erase(std::unique(list.begin(), list.end(), [&](const T& a, const T& b) { return key(a) == key(b); }), list.end());
+}
+
+}  // namespace
+
+std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control) {
+  const std::vector<Index> chosen = candidates(soup, margin);
+  std::vector<Triangle> triangles;
+  triangles.reserve(chosen.size());
+  for (Index i : chosen) triangles.push_back(soup.triangles[i]);
+  const Bvh tree(soup.points, triangles, margin);
+  check_stop(control);
+  tbb::enumerable_thread_specific<std::vector<TrianglePair>> found;
+  tree.for_each_pair(
+      [&](Index i, Index j) {
+        const Index s = std::min(chosen[i], chosen[j]), t = std::max(chosen[i], chosen[j]);
+        if (!soup.may_meet(s, t)) return;
+        found.local().push_back({s, t});
+      },
+      control.stop);
+  std::vector<TrianglePair> pairs;
+  for (const auto& list : found) pairs.insert(pairs.end(), list.begin(), list.end());
+  std::sort(pairs.begin(), pairs.end());
+  return pairs;
+}
+
+Cuts intersect(const Soup& soup, PointSet& points, const Control& control) {
+  const std::vector<TrianglePair> pairs = find_pairs(soup, 0, control);
+  constexpr std::size_t block = 1024;
+  std::vector<Output> outputs((pairs.size() + block - 1) / block);
+  tbb::parallel_for(std::size_t{0}, outputs.size(), [&](std::size_t k) {
+    check_stop(control);
+    for (std::size_t i = k * block; i < std::min(pairs.size(), (k + 1) * block); ++i)
+      Meeting(soup, pairs[i].s, pairs[i].t, outputs[k]).run();
+  });
+
+  // Number the points. Equal keys are one point; points that are equal for other reasons are welded later.
+  std::vector<Cut> cuts;
+  for (const Output& o : outputs) {
+    for (const auto& s : o.segments) cuts.insert(cuts.end(), {s.from, s.to});
+    for (const auto& e : o.edge_points) cuts.push_back(e.cut);
+    for (const auto& f : o.face_points) cuts.push_back(f.cut);
+  }
+  std::erase_if(cuts, [](const Cut& c) { return c.kind == Cut::vertex; });
+  std::sort(cuts.begin(), cuts.end());
+  cuts.erase(std::unique(cuts.begin(), cuts.end()), cuts.end());
+  const auto base = static_cast<Index>(points.size());
+  for (const Cut& cut : cuts) {
+    const Vec3 &p = soup.points[cut.ids[0]], &q = soup.points[cut.ids[1]];
+    if (cut.kind == Cut::edge_triangle)
+      points.add(p, q, soup.plane(cut.ids[2]));
+    else
+      points.add_crossing(p, q, soup.points[cut.ids[2]], soup.points[cut.ids[3]]);
+  }
+  auto number = [&](const Cut& cut) {
+    if (cut.kind == Cut::vertex) return cut.ids[0];
+    return base + static_cast<Index>(std::lower_bound(cuts.begin(), cuts.end(), cut) - cuts.begin());
+  };
+
+  Cuts result;
+  result.touched.assign(soup.triangles.size(), 0);
+  result.coplanar.assign(soup.triangles.size(), 0);
+  for (const Output& o : outputs) {
+    for (const auto& s : o.segments)
+      result.segments.push_back({s.triangle, number(s.from), number(s.to), s.other, s.edge_lo, s.edge_hi});
+    for (const auto& e : o.edge_points) result.edge_points.push_back({e.lo, e.hi, number(e.cut)});
+    for (const auto& f : o.face_points) result.face_points.push_back({f.triangle, number(f.cut)});
+    for (Index t : o.touched) result.touched[t] = 1;
+    for (Index t : o.coplanar) result.coplanar[t] = 1;
+  }
+  sort_unique(result.segments, [](const Cuts::Segment& s) {
+    return std::tuple(s.triangle, std::min(s.from, s.to), std::max(s.from, s.to), s.other, s.edge_lo, s.edge_hi);
+  });
+  return result;
+}
+
+}  // namespace anvil::boolean

@@ -1,0 +1,339 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Stages 4 and 5: cuts every touched triangle along its segments and makes one arrangement of all.
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numeric>
+#include <stdexcept>
+
+#include "core/boolean/planar.h"
+#include "core/boolean/stages.h"
+#include "core/mesh/union_find.h"
+
+namespace anvil::boolean {
+namespace {
+
+/// A projection in which the triangle is not degenerate.
+Projection projection_of(const Soup& soup, Index t) {
+  const Plane p = soup.plane(t);
+  Projection plane = Projection::along((p[1] - p[0]).cross(p[2] - p[0]));
+  for (int k = 0; k < 3 && orient2d(plane(p[0]), plane(p[1]), plane(p[2])) == 0; ++k) plane = {k, (k + 1) % 3};
+  return plane;
+}
+
+/// Bounds of a run of equal `triangle` in a sorted list.
+template <class T>
+std::span<const T> of_triangle(const std::vector<T>& list, Index triangle) {
+  const auto range = std::equal_range(list.begin(), list.end(), triangle, [](const auto& a, const auto& b) {
+    if constexpr (std::is_same_v<std::decay_t<decltype(a)>, Index>)
+      return a < b.triangle;
+    else
+      return a.triangle < b;
+  });
+  return {range.first, range.second};
+}
+
+/// Segments of one triangle that cross each other get the point where they do.
+void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Control& control) {
+  struct Crossing {
+    std::size_t a, b;
+  };
+  std::vector<std::size_t> starts;
+  for (std::size_t i = 0; i < cuts.segments.size(); ++i)
+    if (i == 0 || cuts.segments[i].triangle != cuts.segments[i - 1].triangle) starts.push_back(i);
+  starts.push_back(cuts.segments.size());
+  std::vector<std::vector<Crossing>> found(starts.size() - 1);
+  tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t g) {
+    check_stop(control);
+    const std::size_t begin = starts[g], end = starts[g + 1];
+    if (end - begin < 2) return;
+    const Index triangle = cuts.segments[begin].triangle;
+    const Projection plane = projection_of(soup, triangle);
+    struct Span {
+      double lo_u, hi_u, lo_v, hi_v;
+      std::size_t segment;
+    };
+    std::vector<Span> spans;
+    for (std::size_t i = begin; i < end; ++i) {
+      const auto &s = cuts.segments[i];
+      const Approx au = points.coordinate(s.from, plane.u), bu = points.coordinate(s.to, plane.u),
+                   av = points.coordinate(s.from, plane.v), bv = points.coordinate(s.to, plane.v);
+      spans.push_back({std::min(au.value - au.error, bu.value - bu.error), std::max(au.value + au.error, bu.value + bu.error),
+                       std::min(av.value - av.error, bv.value - bv.error), std::max(av.value + av.error, bv.value + bv.error), i});
+    }
+    std::sort(spans.begin(), spans.end(), [](const Span& a, const Span& b) {
+      return a.lo_u != b.lo_u ? a.lo_u < b.lo_u : a.segment < b.segment;
+    });
+    for (std::size_t i = 0; i < spans.size(); ++i)
+      for (std::size_t j = i + 1; j < spans.size() && spans[j].lo_u <= spans[i].hi_u; ++j) {
+        if (spans[i].lo_v > spans[j].hi_v || spans[j].lo_v > spans[i].hi_v) continue;
+        const auto &s = cuts.segments[spans[i].segment], &t = cuts.segments[spans[j].segment];
+        if (!soup.may_meet(s.other, t.other)) continue;
+        if (s.from == t.from || s.from == t.to || s.to == t.from || s.to == t.to) continue;
+        const int a = points.turn(plane, s.from, s.to, t.from), b = points.turn(plane, s.from, s.to, t.to);
+        if (a * b >= 0) continue;
+        const int c = points.turn(plane, t.from, t.to, s.from), d = points.turn(plane, t.from, t.to, s.to);
+        if (c * d < 0) found[g].push_back({spans[i].segment, spans[j].segment});
+      }
+  });
+  std::vector<std::pair<std::size_t, Index>> splits;  // segment, point
+  for (const auto& list : found)
+    for (const Crossing& x : list) {
+      const auto &s = cuts.segments[x.a], &t = cuts.segments[x.b];
+      const bool s_line = s.edge_lo != no_index, t_line = t.edge_lo != no_index;
+      Index point;
+      if (s_line && t_line)
+        point = points.add_crossing(soup.points[s.edge_lo], soup.points[s.edge_hi], soup.points[t.edge_lo], soup.points[t.edge_hi]);
+      else if (s_line)
+        point = points.add(soup.points[s.edge_lo], soup.points[s.edge_hi], soup.plane(t.other));
+      else if (t_line)
+        point = points.add(soup.points[t.edge_lo], soup.points[t.edge_hi], soup.plane(s.other));
+      else
+        point = points.add(soup.plane(s.triangle), soup.plane(s.other), soup.plane(t.other));
+      splits.emplace_back(x.a, point);
+      splits.emplace_back(x.b, point);
+    }
+  std::sort(splits.begin(), splits.end());
+  std::vector<Cuts::Segment> pieces;
+  std::size_t k = 0;
+  for (std::size_t i = 0; i < cuts.segments.size(); ++i) {
+    const Cuts::Segment& s = cuts.segments[i];
+    std::vector<Index> chain{s.from};
+    for (; k < splits.size() && splits[k].first == i; ++k) chain.push_back(splits[k].second);
+    if (chain.size() > 1) {
+      const Vec3 along = points.approximate(s.to) - points.approximate(s.from);
+      int axis = 0;
+      along.cwiseAbs().maxCoeff(&axis);
+      const int way = along[axis] > 0 ? 1 : -1;
+      std::sort(chain.begin() + 1, chain.end(), [&](Index a, Index b) { return way * points.compare(axis, a, b) < 0; });
+    }
+    chain.push_back(s.to);
+    for (std::size_t j = 1; j < chain.size(); ++j) {
+      Cuts::Segment piece = s;
+      piece.from = chain[j - 1];
+      piece.to = chain[j];
+      pieces.push_back(piece);
+    }
+  }
+  cuts.segments = std::move(pieces);
+}
+
+/// One id for points that are exactly equal: the smallest, so given vertices win.
+std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& points) {
+  std::vector<Index> ids;
+  for (Index t = 0; t < soup.triangles.size(); ++t)
+    if (cuts.touched[t]) ids.insert(ids.end(), soup.triangles[t].begin(), soup.triangles[t].end());
+  for (const auto& s : cuts.segments) ids.insert(ids.end(), {s.from, s.to});
+  for (const auto& e : cuts.edge_points) ids.push_back(e.point);
+  for (const auto& f : cuts.face_points) ids.push_back(f.point);
+  std::sort(ids.begin(), ids.end());
+  ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
+
+  std::vector<Index> canonical(points.size());
+  std::iota(canonical.begin(), canonical.end(), Index{0});
+  if (ids.empty()) return canonical;
+  Box3 box;
+  double error = 0;
+  for (Index id : ids) {
+    box.add(points.approximate(id));
+    for (int k = 0; k < 3; ++k) error = std::max(error, points.coordinate(id, k).error);
+  }
+  const double cell = std::max({1e-10 * box.size().maxCoeff(), 16 * error, 1e-290});
+  struct Entry {
+    std::array<std::int64_t, 3> key;
+    Index id;
+  };
+  std::vector<Entry> entries;
+  for (Index id : ids) {
+    std::array<std::array<std::int64_t, 2>, 3> range;
+    for (int k = 0; k < 3; ++k) {
+      const Approx c = points.coordinate(id, k);
+      range[static_cast<std::size_t>(k)] = {static_cast<std::int64_t>(std::floor((c.value - 2 * error - box.lo[k]) / cell)),
+                                            static_cast<std::int64_t>(std::floor((c.value + 2 * error - box.lo[k]) / cell))};
+    }
+    for (std::int64_t x = range[0][0]; x <= range[0][1]; ++x)
+      for (std::int64_t y = range[1][0]; y <= range[1][1]; ++y)
+        for (std::int64_t w = range[2][0]; w <= range[2][1]; ++w) entries.push_back({{x, y, w}, id});
+  }
+  std::sort(entries.begin(), entries.end(), [](const Entry& a, const Entry& b) {
+    return a.key != b.key ? a.key < b.key : a.id < b.id;
+  });
+  UnionFind sets(points.size());
+  for (std::size_t i = 0; i < entries.size(); ++i)
+    for (std::size_t j = i + 1; j < entries.size() && entries[j].key == entries[i].key; ++j) {
+      const Index a = entries[i].id, b = entries[j].id;
+      if (points.is_given(b)) continue;  // given vertices are welded already
+      if (sets.find(a) != sets.find(b) && points.equal(a, b)) sets.unite(a, b);
+    }
+  for (Index id : ids) canonical[id] = sets.find(id);
+  return canonical;
+}
+
+}  // namespace
+
+void subdivide(const Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact) {
+  PointSet& points = arrangement.points;
+  if (!by_contact) cross_segments(soup, cuts, points, control);
+  const std::vector<Index> canonical = weld(soup, cuts, points);
+  check_stop(control);
+  for (auto& s : cuts.segments) s.from = canonical[s.from], s.to = canonical[s.to];
+  std::erase_if(cuts.segments, [](const auto& s) { return s.from == s.to; });
+  for (auto& e : cuts.edge_points) e.point = canonical[e.point];
+  std::erase_if(cuts.edge_points, [](const auto& e) { return e.point == e.lo || e.point == e.hi; });
+  for (auto& f : cuts.face_points) f.point = canonical[f.point];
+
+  // Points along each cut edge, from its smaller to its larger vertex.
+  auto edge_less = [](const Cuts::EdgePoint& a, const Cuts::EdgePoint& b) {
+    return std::tie(a.lo, a.hi, a.point) < std::tie(b.lo, b.hi, b.point);
+  };
+  std::sort(cuts.edge_points.begin(), cuts.edge_points.end(), edge_less);
+  cuts.edge_points.erase(std::unique(cuts.edge_points.begin(), cuts.edge_points.end(),
+                                     [](const auto& a, const auto& b) { return a.lo == b.lo && a.hi == b.hi && a.point == b.point; }),
+                         cuts.edge_points.end());
+  for (std::size_t i = 0; i < cuts.edge_points.size();) {
+    std::size_t j = i;
+    while (j < cuts.edge_points.size() && cuts.edge_points[j].lo == cuts.edge_points[i].lo && cuts.edge_points[j].hi == cuts.edge_points[i].hi) ++j;
+    const Vec3 along = soup.points[cuts.edge_points[i].hi] - soup.points[cuts.edge_points[i].lo];
+    int axis = 0;
+    along.cwiseAbs().maxCoeff(&axis);
+    const int way = along[axis] > 0 ? 1 : -1;
+    std::sort(cuts.edge_points.begin() + static_cast<std::ptrdiff_t>(i), cuts.edge_points.begin() + static_cast<std::ptrdiff_t>(j),
+              [&](const auto& a, const auto& b) { return way * points.compare(axis, a.point, b.point) < 0; });
+    i = j;
+  }
+  auto edge_run = [&](Index lo, Index hi) {
+    const auto begin = std::lower_bound(cuts.edge_points.begin(), cuts.edge_points.end(), Cuts::EdgePoint{lo, hi, 0},
+                                        [](const auto& a, const auto& b) { return std::tie(a.lo, a.hi) < std::tie(b.lo, b.hi); });
+    auto end = begin;
+    while (end != cuts.edge_points.end() && end->lo == lo && end->hi == hi) ++end;
+    return std::span<const Cuts::EdgePoint>(begin, end);
+  };
+  std::sort(cuts.face_points.begin(), cuts.face_points.end(),
+            [](const auto& a, const auto& b) { return std::tie(a.triangle, a.point) < std::tie(b.triangle, b.point); });
+
+  std::vector<Index> cut;
+  for (Index t = 0; t < soup.triangles.size(); ++t)
+    if (cuts.touched[t]) cut.push_back(t);
+  std::vector<std::vector<Planar::Piece>> pieces(cut.size());
+  tbb::parallel_for(std::size_t{0}, cut.size(), [&](std::size_t k) {
+    check_stop(control);
+    const Index t = cut[k];
+    const Triangle& corners = soup.triangles[t];
+    Planar planar(points, corners, projection_of(soup, t));
+    std::vector<Index> known(corners.begin(), corners.end());
+    for (int e = 0; e < 3; ++e) {
+      const Index a = corners[static_cast<std::size_t>(e)], b = corners[static_cast<std::size_t>((e + 1) % 3)];
+      std::vector<Index> run;
+      for (const auto& p : edge_run(std::min(a, b), std::max(a, b))) run.push_back(p.point);
+      if (a > b) std::reverse(run.begin(), run.end());
+      known.insert(known.end(), run.begin(), run.end());
+      planar.add_on_edge(e, run);
+    }
+    std::sort(known.begin(), known.end());
+    const auto segments = of_triangle(cuts.segments, t);
+    std::vector<Index> inside;
+    for (const auto& p : of_triangle(cuts.face_points, t)) inside.push_back(p.point);
+    for (const auto& s : segments) inside.insert(inside.end(), {s.from, s.to});
+    std::sort(inside.begin(), inside.end());
+    inside.erase(std::unique(inside.begin(), inside.end()), inside.end());
+    std::erase_if(inside, [&](Index p) { return std::binary_search(known.begin(), known.end(), p); });
+    // Close points one after the other: short walks.
+    std::sort(inside.begin(), inside.end(), [&](Index a, Index b) {
+      const Vec3 p = points.approximate(a), q = points.approximate(b);
+      return std::tuple(p.x(), p.y(), p.z(), a) < std::tuple(q.x(), q.y(), q.z(), b);
+    });
+    const Planar at_edges_only = planar;
+    try {
+      if (known.size() > 3) planar.improve();
+      for (Index p : inside) planar.add_inside(p);
+      for (const auto& s : segments) planar.constrain(s.from, s.to);
+      if (!segments.empty()) planar.improve();
+      pieces[k] = planar.pieces();
+    } catch (const std::logic_error&) {
+      if (!by_contact) throw;
+      pieces[k] = at_edges_only.pieces();
+    }
+  });
+
+  // Overlapping coplanar triangles must come out in the same pieces: what lies between fixed edges is a
+  // pocket, and equal pockets take the pieces of the first (as Cherchi, Livesu, Scateni and Attene, "Fast and
+  // Robust Mesh Arrangements using Floating-point Arithmetic", SIGGRAPH Asia 2020).
+  struct FaceRecord {
+    Triangle key, corners;
+    Arrangement::Source source;
+  };
+  std::vector<FaceRecord> records;
+  std::map<std::vector<std::pair<Index, Index>>, std::vector<Triangle>> pockets;
+  auto add_record = [&](const Triangle& corners, Index source, bool same_way) {
+    Triangle key = corners;
+    std::sort(key.begin(), key.end());
+    records.push_back({key, corners, {source, same_way}});
+  };
+  for (std::size_t k = 0; k < cut.size(); ++k) {
+    const Index t = cut[k];
+    const auto& list = pieces[k];
+    if (!cuts.coplanar[t]) {
+      for (const auto& piece : list) add_record(piece.corners, t, true);
+      continue;
+    }
+    std::vector<char> seen(list.size(), 0);
+    for (std::size_t seed = 0; seed < list.size(); ++seed) {
+      if (seen[seed]) continue;
+      seen[seed] = 1;
+      std::vector<std::size_t> pocket{seed};
+      std::vector<std::pair<Index, Index>> border;
+      for (std::size_t i = 0; i < pocket.size(); ++i)
+        for (std::size_t e = 0; e < 3; ++e) {
+          const auto& piece = list[pocket[i]];
+          if (piece.fixed[e]) {
+            const Index a = piece.corners[(e + 1) % 3], b = piece.corners[(e + 2) % 3];
+            border.emplace_back(std::min(a, b), std::max(a, b));
+          } else if (const auto n = static_cast<std::size_t>(piece.across[e]); !seen[n]) {
+            seen[n] = 1;
+            pocket.push_back(n);
+          }
+        }
+      std::sort(border.begin(), border.end());
+      std::vector<Triangle> own;
+      for (std::size_t i : pocket) own.push_back(list[i].corners);
+      const auto [first, is_new] = pockets.try_emplace(std::move(border), own);
+      // Which way round do these turn, seen with the first pocket's triangle?
+      bool same_way = true;
+      if (!is_new) {
+        const Projection plane = projection_of(soup, t);
+        const Triangle &a = first->second[0], &b = own[0];
+        same_way = points.turn(plane, a[0], a[1], a[2]) == points.turn(plane, b[0], b[1], b[2]);
+      }
+      for (const Triangle& triangle : first->second) add_record(triangle, t, same_way);
+    }
+  }
+  check_stop(control);
+  std::stable_sort(records.begin(), records.end(), [](const FaceRecord& a, const FaceRecord& b) { return a.key < b.key; });
+
+  arrangement.touched = cuts.touched;
+  arrangement.faces.reserve(soup.triangles.size() - cut.size() + records.size());
+  for (Index t = 0; t < soup.triangles.size(); ++t) {
+    if (cuts.touched[t]) continue;
+    arrangement.faces.push_back(soup.triangles[t]);
+    arrangement.sources.push_back({t, true});
+    arrangement.source_begin.push_back(static_cast<Index>(arrangement.sources.size()));
+  }
+  for (std::size_t i = 0; i < records.size();) {
+    arrangement.faces.push_back(records[i].corners);
+    std::size_t j = i;
+    for (; j < records.size() && records[j].key == records[i].key; ++j) {
+      // Same cyclic order as the first, or the other one?
+      const Triangle &a = records[i].corners, &b = records[j].corners;
+      const auto at = static_cast<std::size_t>(std::find(b.begin(), b.end(), a[0]) - b.begin());
+      const bool cyclic = b[(at + 1) % 3] == a[1];
+      // same_way of the first is relative to its own source; the face itself runs as `corners` runs.
+      arrangement.sources.push_back({records[j].source.triangle, records[j].source.same_way == cyclic});
+    }
+    arrangement.source_begin.push_back(static_cast<Index>(arrangement.sources.size()));
+    i = j;
+  }
+}
+
+}  // namespace anvil::boolean

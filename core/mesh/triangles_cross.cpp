@@ -1,0 +1,71 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/mesh/triangles_cross.h"
+
+#include "core/exact/predicates.h"
+
+namespace anvil {
+namespace {
+
+struct Test {
+  const Vec3& at(Index vertex) const { return positions_[vertex]; }
+
+  bool apart(const Triangle& s, const Triangle& t) const {
+    const Vec3 &a = at(s[0]), &b = at(s[1]), &c = at(s[2]), &p = at(t[0]), &q = at(t[1]), &r = at(t[2]);
+    const int sp = orient3d(a, b, c, p), sq = orient3d(a, b, c, q), sr = orient3d(a, b, c, r);
+    if ((sp > 0 && sq > 0 && sr > 0) || (sp < 0 && sq < 0 && sr < 0)) return false;
+    const int sa = orient3d(p, q, r, a), sb = orient3d(p, q, r, b), sc = orient3d(p, q, r, c);
+    if ((sa > 0 && sb > 0 && sc > 0) || (sa < 0 && sb < 0 && sc < 0)) return false;
+    return (sp * sq <= 0 && segment_meets_triangle(p, q, a, b, c)) ||
+           (sq * sr <= 0 && segment_meets_triangle(q, r, a, b, c)) ||
+           (sr * sp <= 0 && segment_meets_triangle(r, p, a, b, c)) ||
+           (sa * sb <= 0 && segment_meets_triangle(a, b, p, q, r)) ||
+           (sb * sc <= 0 && segment_meets_triangle(b, c, p, q, r)) ||
+           (sc * sa <= 0 && segment_meets_triangle(c, a, p, q, r));
+  }
+
+  /// One shared corner, first in both: they cross when the far edge of one meets the other.
+  bool at_corner(const Triangle& s, const Triangle& t) const {
+    const Vec3 &v = at(s[0]), &a = at(s[1]), &b = at(s[2]), &c = at(t[1]), &d = at(t[2]);
+    const int sa = orient3d(v, c, d, a), sb = orient3d(v, c, d, b);
+    if (sa * sb > 0) return false;
+    const int sc = orient3d(v, a, b, c), sd = orient3d(v, a, b, d);
+    if (sc * sd > 0) return false;
+    return segment_meets_triangle(a, b, v, c, d) || segment_meets_triangle(c, d, v, a, b);
+  }
+
+  /// A shared edge, first in both: they cross only when folded flat onto each other.
+  bool at_edge(const Triangle& s, const Triangle& t) const {
+    const Vec3 &a = at(s[0]), &b = at(s[1]), &p = at(s[2]), &q = at(t[2]);
+    Projection plane = Projection::along((b - a).cross(p - a));
+    for (int k = 0; k < 3 && orient2d(plane(a), plane(b), plane(p)) == 0; ++k) plane = {k, (k + 1) % 3};
+    // Opposite sides of the edge, seen along any axis, cannot be folded: cheaper than asking for the plane.
+    if (orient2d(plane(a), plane(b), plane(p)) * orient2d(plane(a), plane(b), plane(q)) <= 0) return false;
+    return orient3d(a, b, p, q) == 0;
+  }
+
+  std::span<const Vec3> positions_;
+};
+
+}  // namespace
+
+bool triangles_cross(std::span<const Vec3> positions, Triangle s, Triangle t) {
+  // Rotate shared corners to the front of both; `shared` counts them.
+  int shared = 0;
+  for (std::size_t k = 0; k < 3; ++k) {
+    std::size_t l = static_cast<std::size_t>(shared);
+    while (l < 3 && t[l] != s[k]) ++l;
+    if (l == 3) continue;
+    std::swap(s[static_cast<std::size_t>(shared)], s[k]);
+    std::swap(t[static_cast<std::size_t>(shared)], t[l]);
+    ++shared;
+  }
+  const Test test{positions};
+  switch (shared) {
+    case 0: return test.apart(s, t);
+    case 1: return test.at_corner(s, t);
+    case 2: return test.at_edge(s, t);
+    default: return false;
+  }
+}
+
+}  // namespace anvil

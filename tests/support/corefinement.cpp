@@ -1,0 +1,59 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/corefinement.h"
+
+#include <CGAL/Exact_predicates_inexact_constructions_kernel.h>
+#include <CGAL/Polygon_mesh_processing/corefinement.h>
+#include <CGAL/Polygon_mesh_processing/polygon_soup_to_polygon_mesh.h>
+#include <CGAL/Surface_mesh.h>
+
+#include "core/mesh/triangulate.h"
+
+namespace anvil::test {
+
+namespace pmp = CGAL::Polygon_mesh_processing;
+using Surface = CGAL::Surface_mesh<CGAL::Exact_predicates_inexact_constructions_kernel::Point_3>;
+
+struct CgalSolid::State {
+  Surface surface;
+};
+
+CgalSolid::CgalSolid(const Mesh& mesh) : state_(std::make_unique<State>()) {
+  std::vector<Surface::Point> points;
+  for (const Vec3& p : mesh.positions) points.emplace_back(p.x(), p.y(), p.z());
+  std::vector<std::array<std::size_t, 3>> triangles;
+  for (const Triangle& t : triangulate(mesh).triangles) triangles.push_back({t[0], t[1], t[2]});
+  pmp::polygon_soup_to_polygon_mesh(points, triangles, state_->surface);
+}
+CgalSolid::CgalSolid(const CgalSolid& other) : state_(std::make_unique<State>(*other.state_)) {}
+CgalSolid::~CgalSolid() = default;
+
+bool CgalSolid::combine(CgalSolid& tool, Operation operation) {
+  // One instantiation for all operations: it takes minutes to compile.
+  std::array<boost::optional<Surface*>, 4> outputs;
+  const auto which = operation == Operation::unite        ? pmp::Corefinement::UNION
+                     : operation == Operation::difference ? pmp::Corefinement::TM1_MINUS_TM2
+                                                          : pmp::Corefinement::INTERSECTION;
+  outputs[which] = &state_->surface;
+  return pmp::corefine_and_compute_boolean_operations(state_->surface, tool.state_->surface, outputs)[which];
+}
+
+std::size_t CgalSolid::faces() const { return state_->surface.number_of_faces(); }
+
+Mesh CgalSolid::mesh() const {
+  const Surface& surface = state_->surface;
+  Mesh mesh;
+  std::vector<Index> id(surface.num_vertices(), no_index);
+  for (const auto v : surface.vertices()) {
+    const auto& p = surface.point(v);
+    id[v] = mesh.add_vertex({p.x(), p.y(), p.z()});
+  }
+  for (const auto f : surface.faces()) {
+    std::array<Index, 3> corners{};
+    std::size_t k = 0;
+    for (const auto v : vertices_around_face(surface.halfedge(f), surface)) corners[k++] = id[v];
+    mesh.add_face(corners);
+  }
+  return mesh;
+}
+
+}  // namespace anvil::test

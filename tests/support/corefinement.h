@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// CGAL's corefinement as the referee of the Boolean engine and its peer in the benchmark.
+#pragma once
+
+#include <memory>
+#include <optional>
+
+#include "core/boolean/combine.h"
+
+namespace anvil::test {
+
+/// A mesh in CGAL's form, built ahead so that its building is not timed.
+class CgalSolid {
+ public:
+  explicit CgalSolid(const Mesh& mesh);
+  CgalSolid(const CgalSolid&);
+  ~CgalSolid();
+
+  /// Replaces this by the result. @return false when CGAL finds the result not manifold
+  bool combine(CgalSolid& tool, Operation operation);
+  std::size_t faces() const;
+  Mesh mesh() const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace anvil::test

@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Random pairs of solids with as many degeneracies as possible, and what must hold of their combinations.
+#pragma once
+
+#include <string>
+#include <utility>
+
+#include "core/boolean/combine.h"
+
+namespace anvil::test {
+
+/// Up to 200 triangles each, corners on a coarse grid: tetrahedra that cross, touch, repeat and nest (self-
+/// crossing soups), or primitives turned by multiples of 30° and shifted by 0, 1e-15 … 1e-5 of their size.
+std::pair<Mesh, Mesh> random_pair(unsigned seed);
+
+/// Combines by all three operations both ways, has CGAL judge every result, and compares the volumes by
+/// inclusion and exclusion. @return "" when all holds
+std::string what_is_wrong(const Mesh& a, const Mesh& b);
+
+}  // namespace anvil::test
