@@ -223,7 +223,14 @@ class Probe {
         if (met == 0) continue;
         if (std::any_of(own.begin(), own.end(), [&](const auto& s) { return s.triangle == i; })) continue;
         if (met < 0) return false;
-        const int beyond = (depth - here).sign();
+        int beyond = (depth - here).sign();
+        if (beyond == 0) {
+          // Closer than the filter sees: on which side of the triangle does the line meet the face? Exact.
+          Vec3 ahead = at;
+          ahead[axis] += 1 + std::abs(at[axis]);
+          PointSet met_at({});
+          beyond = -facing * met_at.side(soup_.plane(i), met_at.add(at, ahead, plane));
+        }
         if (beyond == 0) return false;
         // Looking along the face's normal: faces met there turn the number by the way they look.
         if (beyond == look) winding[k] += facing * look;
@@ -254,11 +261,12 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Insid
   for (Index p = 0; p < patches; ++p) {
     if (known[cells.cell[2 * p]]) continue;
     check_stop(control);
-    // A new component: one line tells where it lies among the others.
+    // A new component: one line tells where it lies among the others. Where no line through any of its faces
+    // is clear, it is thinner than doubles can tell, and its cells stay unknown.
     bool clear = probe.in_front_of(cells.patch_face[p], number);
-    for (Index f = 0; f < arrangement.faces.size() && !clear; ++f)
+    for (Index f = cells.patch_face[p]; f < arrangement.faces.size() && !clear; ++f)
       if (cells.patch[f] == p) clear = probe.in_front_of(f, number);
-    if (!clear) throw std::logic_error("no clear line through a component");
+    if (!clear) continue;
     std::vector<Index> queue{cells.cell[2 * p]};
     std::copy(number.begin(), number.end(), of(queue[0]).begin());
     known[queue[0]] = 1;
@@ -288,10 +296,13 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Insid
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, arrangement.faces.size(), 16384), [&](const auto& range) {
     for (std::size_t f = range.begin(); f < range.end(); ++f) {
       const Index p = cells.patch[f];
+      if (!known[cells.cell[2 * p]]) continue;
       const bool front = solid[cells.cell[2 * p]], back = solid[cells.cell[2 * p + 1]];
       selection.keep[f] = front == back ? Selection::Keep::no : back ? Selection::Keep::as_is : Selection::Keep::turned;
     }
   });
+  for (Index p = 0; p < patches; ++p)
+    if (!known[cells.cell[2 * p]]) ++selection.patches_left_out;
   return selection;
 }
 

@@ -50,7 +50,8 @@ class Stages {
 };
 
 /// One pass of stages 2 to 9.
-Rounded arrange(const Soup& soup, const Inside& inside, Stages& stage, const Control& control) {
+Rounded arrange(const Soup& soup, const Inside& inside, Stages& stage, BooleanReport& report,
+                const Control& control) {
   Arrangement arrangement(soup.points);
   Cuts cuts = stage("intersect", 0.4, [&] { return intersect(soup, arrangement.points, control); });
   stage("subdivide", 0.6, [&] {
@@ -58,6 +59,8 @@ Rounded arrange(const Soup& soup, const Inside& inside, Stages& stage, const Con
     return 0;
   });
   const Selection selection = stage("classify", 0.8, [&] { return classify(soup, arrangement, inside, control); });
+  if (selection.patches_left_out > 0)
+    report.done.push_back({"skins_left_out", selection.patches_left_out, ""});
   return stage("round", 0.85, [&] { return round_points(soup, arrangement, selection, false); });
 }
 
@@ -115,7 +118,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     const std::size_t touched = stage("contact", 0.2, [&] { return make_contact(met, contact, control); });
     if (touched > 0) result.report.done.push_back({"made_to_meet", touched, operands.front().name});
   }
-  Rounded rounded = arrange(met, inside, stage, control);
+  Rounded rounded = arrange(met, inside, stage, result.report, control);
   int rounds = 0;
   while (true) {
     std::vector<char> near = stage("settle", 0.9, [&] { return find_trouble(rounded, control); });
@@ -127,8 +130,8 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     // Rounding brings near things to meet or cross; contact of a few units in the last place, more each
     // time, is what ends it.
     Soup again = soup_again(rounded, std::move(near));
-    make_contact(again, std::ldexp(extent, -51 + 2 * rounds), control);
-    rounded = arrange(again, [](std::span<const int> winding) { return winding[0] > 0; }, stage, control);
+    make_contact(again, std::min(std::ldexp(extent, -52 + 4 * rounds), 1e-7 * extent), control);
+    rounded = arrange(again, [](std::span<const int> winding) { return winding[0] > 0; }, stage, result.report, control);
   }
   if (rounds > 0)
     result.report.done.push_back({"rounds_to_settle", static_cast<std::size_t>(rounds), operands.front().name});

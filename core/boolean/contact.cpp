@@ -9,6 +9,7 @@
 
 #include "core/boolean/stages.h"
 #include "core/mesh/union_find.h"
+#include "core/mesh/weld.h"
 
 namespace anvil::boolean {
 namespace {
@@ -63,6 +64,7 @@ void drop_collapsed(Soup& soup, std::vector<TrianglePair>& pairs) {
   kept.moved = std::move(soup.moved);
   kept.crosses_itself = soup.crosses_itself;
   kept.part_begin.push_back(0);
+  bool any_flattened = false;
   for (std::size_t part = 0; part < soup.parts(); ++part) {
     bool flattened = false;
     for (Index i = soup.part_begin[part]; i < soup.part_begin[part + 1]; ++i) {
@@ -77,8 +79,10 @@ void drop_collapsed(Soup& soup, std::vector<TrianglePair>& pairs) {
     }
     // The long edge of a flattened triangle now passes through its third corner.
     if (flattened) kept.crosses_itself[part] = 1;
+    any_flattened = any_flattened || flattened;
     kept.part_begin.push_back(static_cast<Index>(kept.triangles.size()));
   }
+  if (any_flattened) kept.tested.clear();
   soup = std::move(kept);
   std::erase_if(pairs, [&](TrianglePair& pair) {
     pair = {now[pair.s], now[pair.t]};
@@ -264,6 +268,9 @@ std::size_t make_contact(Soup& soup, double tolerance, const Control& control) {
   const auto split = static_cast<std::size_t>(std::count(cuts.touched.begin(), cuts.touched.end(), 1));
   if (split == 0) return merged;
 
+  // Crossings of different edges may have come to the very same place.
+  const WeldMap weld = weld_equal(soup.points);
+  auto welded = [&](Index v) { return weld.first[weld.id[v]]; };
   Arrangement arrangement(soup.points);
   subdivide(soup, cuts, arrangement, control, true);
   Soup out;
@@ -271,6 +278,7 @@ std::size_t make_contact(Soup& soup, double tolerance, const Control& control) {
   out.moved = soup.moved;
   out.crosses_itself = soup.crosses_itself;
   out.part_begin.push_back(0);
+  bool flattened = false;
   std::vector<std::vector<std::pair<std::size_t, std::size_t>>> by_part(soup.parts());
   for (std::size_t f = 0; f < arrangement.faces.size(); ++f)
     for (std::size_t k = 0; k < arrangement.sources_of(f).size(); ++k)
@@ -280,9 +288,12 @@ std::size_t make_contact(Soup& soup, double tolerance, const Control& control) {
       const auto source = arrangement.sources_of(f)[k];
       Triangle t = arrangement.faces[f];
       if (!source.same_way) std::swap(t[1], t[2]);
+      for (Index& v : t) v = welded(v);
+      if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) continue;
       const bool touched = cuts.touched[source.triangle];
       if (touched && collinear(out.points[t[0]], out.points[t[1]], out.points[t[2]])) {
         out.crosses_itself[part] = 1;
+        flattened = true;
         continue;
       }
       out.add(t, static_cast<Index>(part), soup, source.triangle);
@@ -293,6 +304,7 @@ std::size_t make_contact(Soup& soup, double tolerance, const Control& control) {
     }
     out.part_begin.push_back(static_cast<Index>(out.triangles.size()));
   }
+  if (flattened) out.tested.clear();
   soup = std::move(out);
   return merged + split;
 }

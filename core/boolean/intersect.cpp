@@ -296,8 +296,14 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Cont
   const std::vector<Index> chosen = candidates(soup, margin);
   std::vector<Triangle> triangles;
   triangles.reserve(chosen.size());
-  for (Index i : chosen) triangles.push_back(soup.triangles[i]);
-  const Bvh tree(soup.points, triangles, margin);
+  std::vector<Index> groups;
+  groups.reserve(chosen.size());
+  for (Index i : chosen) {
+    triangles.push_back(soup.triangles[i]);
+    const bool alone = soup.crosses_itself[soup.part[i]] || (!soup.loose.empty() && soup.loose[i]);
+    groups.push_back(alone ? no_index : soup.part[i]);
+  }
+  const Bvh tree(soup.points, triangles, margin, groups);
   check_stop(control);
   tbb::enumerable_thread_specific<std::vector<TrianglePair>> found;
   tree.for_each_pair(

@@ -92,7 +92,9 @@ std::vector<char> find_trouble(const Rounded& rounded, const Control& control) {
   }
   std::atomic<bool> crossing = false;
   if (!trouble) {
-    const Bvh tree(rounded.points, triangles);
+    std::vector<Index> groups;  // pairs of triangles that rounding did not move need no look
+    for (Index i : chosen) groups.push_back(suspect[i] ? no_index : 0);
+    const Bvh tree(rounded.points, triangles, 0, groups);
     tree.for_each_pair(
         [&](Index i, Index j) {
           if (!suspect[chosen[i]] && !suspect[chosen[j]]) return;

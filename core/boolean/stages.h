@@ -126,6 +126,7 @@ void subdivide(const Soup& soup, Cuts& cuts, Arrangement& arrangement, const Con
 struct Selection {
   enum class Keep : char { no, as_is, turned };
   std::vector<Keep> keep;  ///< per face of the arrangement
+  std::size_t patches_left_out = 0;  ///< of closed skins thinner than rounding, which cannot be told in or out
 };
 using Inside = std::function<bool(std::span<const int> winding)>;  ///< winding number of every part
 Selection classify(const Soup& soup, const Arrangement& arrangement, const Inside& inside, const Control& control);

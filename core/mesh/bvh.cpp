@@ -54,7 +54,8 @@ void Bvh::Box::add(const Box& o) {
   }
 }
 
-Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin) {
+Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin,
+         std::span<const Index> groups) {
   Box3 all;
   for (const Vec3& p : positions) all.add(p);
   centre_ = all.centre();
@@ -97,6 +98,20 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
     nodes_[n] = nodes_[2 * n];
     nodes_[n].add(nodes_[2 * n + 1]);
   }
+  if (groups.empty()) return;
+  constexpr Index none = no_index - 1;  // of a node without triangles
+  group_of_.assign(2 * leaves_, none);
+  auto join = [](Index& group, Index other) {
+    if (group == none)
+      group = other;
+    else if (other != none && other != group)
+      group = no_index;
+  };
+  for (std::size_t i = 0; i < count; ++i) join(group_of_[leaves_ + i / leaf_size], groups[order_[i]]);
+  for (std::size_t n = leaves_; n-- > 1;) {
+    join(group_of_[n], group_of_[2 * n]);
+    join(group_of_[n], group_of_[2 * n + 1]);
+  }
 }
 
 struct Bvh::PairWalk {
@@ -113,7 +128,12 @@ struct Bvh::PairWalk {
         if (tree.boxes_[i].overlaps(tree.boxes_[j])) visit(tree.order_[i], tree.order_[j]);
   }
 
+  bool one_group(std::size_t a, std::size_t b) const {
+    return !tree.group_of_.empty() && tree.group_of_[a] == tree.group_of_[b] && tree.group_of_[a] != no_index;
+  }
+
   void cross(std::size_t a, std::size_t b) const {
+    if (one_group(a, b)) return;
     if (!tree.nodes_[a].overlaps(tree.nodes_[b])) return;
     if (a >= tree.leaves_) return leaf_pair(a, b);
     cross(2 * a, 2 * b);
@@ -124,6 +144,7 @@ struct Bvh::PairWalk {
 
   void self(std::size_t a, int depth) const {
     if (stop.stop_requested()) throw Stopped{};
+    if (one_group(a, a)) return;
     if (a >= tree.leaves_) return leaf_pair(a, a);
     if (depth < 10)
       tbb::parallel_invoke([&] { self(2 * a, depth + 1); }, [&] { self(2 * a + 1, depth + 1); },

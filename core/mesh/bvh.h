@@ -17,7 +17,10 @@ class Bvh {
   /// Sorts the triangles along a Morton curve and builds a perfect binary tree of boxes over groups of
   /// four (Lauterbach et al., "Fast BVH Construction on GPUs", 2009; here with equal-sized leaves).
   /// @param margin  boxes are larger by so much on every side
-  Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin = 0);
+  /// @param groups  a number per triangle; pairs of one group are not asked for, except of group no_index.
+  ///                Empty means that all pairs are
+  Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin = 0,
+      std::span<const Index> groups = {});
 
   /// Calls visit(i, j) once for every pair i ≠ j of triangles whose boxes overlap. Calls come from
   /// several threads at once and in no particular order. Throws Stopped.
@@ -50,6 +53,7 @@ class Bvh {
   std::vector<Index> order_;  ///< triangle at each place of the curve
   std::vector<Box> boxes_;    ///< box of each place
   std::vector<Box> nodes_;    ///< heap order, root at 1; leaves at [leaves_, 2 leaves_)
+  std::vector<Index> group_of_;  ///< of each node: the group of all its triangles, no_index when they differ
   std::size_t leaves_ = 1;    ///< power of two
 };
 
