@@ -16,6 +16,7 @@ namespace {
 
 using namespace anvil;
 using namespace anvil::bench;
+using anvil::test::CgalOperation;
 using anvil::test::CgalSolid;
 using Shared = std::shared_ptr<const Mesh>;
 
@@ -54,7 +55,7 @@ void spheres(const std::string& name, double triangles, double bar, double goal,
         return [a, b] {
           // Corefinement changes its input: work on copies, whose making costs a few percent.
           CgalSolid part = *a, tool = *b;
-          if (!part.combine(tool, Operation::difference)) throw std::runtime_error("CGAL failed");
+          if (!part.combine(tool, CgalOperation::difference)) throw std::runtime_error("CGAL failed");
         };
       },
       bar, goal, memory);
@@ -85,7 +86,7 @@ int main(int argc, char** argv) {
           CgalSolid plate = (*solids)[0];
           for (std::size_t k = 1; k < solids->size(); ++k) {
             CgalSolid tool = (*solids)[k];
-            if (!plate.combine(tool, Operation::difference)) throw std::runtime_error("CGAL failed");
+            if (!plate.combine(tool, CgalOperation::difference)) throw std::runtime_error("CGAL failed");
           }
         };
       },

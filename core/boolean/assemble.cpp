@@ -1,243 +1,363 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Stages 10 and 11: manifold by construction, and polygons as they were where nothing cut them.
+// Stage 11: from triangles back to polygons. What nothing cut comes back as it was; of the rest, edges inside one
+// flat polygon of the source go, and vertices in the middle of straight edges that only the cut had put there.
 #include <algorithm>
-#include <map>
-#include <set>
+#include <tuple>
 
+#include "core/boolean/polygons.h"
+#include "core/boolean/separate.h"
 #include "core/boolean/stages.h"
-#include "core/mesh/union_find.h"
+#include "core/boolean/trouble.h"
 
 namespace anvil::boolean {
 namespace {
 
-Mesh triangles_as_mesh(const Rounded& r) {
-  Mesh mesh;
-  mesh.positions = r.points;
-  mesh.corners.reserve(3 * r.triangles.size());
-  for (const Triangle& t : r.triangles) mesh.corners.insert(mesh.corners.end(), t.begin(), t.end());
-  mesh.face_offsets.resize(r.triangles.size() + 1);
-  for (std::size_t f = 0; f <= r.triangles.size(); ++f) mesh.face_offsets[f] = static_cast<Index>(3 * f);
-  return mesh;
-}
+/// The polygons of all parts, by the triangles of the first soup.
+class Sources {
+ public:
+  Sources(const std::vector<PreparedPtr>& parts, double flat) : parts_(parts), flat_(flat) {
+    for (const PreparedPtr& p : parts) begin_.push_back(begin_.back() + static_cast<Index>(p->triangles.size()));
+  }
+  Index part_of(Index origin) const {
+    return static_cast<Index>(std::upper_bound(begin_.begin(), begin_.end(), origin) - begin_.begin() - 1);
+  }
+  const Prepared& part(Index k) const { return *parts_[k]; }
+  Index begin(Index k) const { return begin_[k]; }
 
-/// A face at an edge u→v: `forward` runs u→v and has the solid behind it as the angle grows.
-struct Leaf {
-  Index corner, apex;
-  bool forward;
+  /// Triangles of the polygon that a triangle belongs to: [first, end), in numbers of the first soup.
+  std::pair<Index, Index> polygon(Index part, Index origin) const {
+    const auto& face = parts_[part]->face;
+    const Index local = origin - begin_[part];
+    Index first = local, end = local + 1;
+    if (face[local] != no_index) {
+      while (first > 0 && face[first - 1] == face[local]) --first;
+      while (end < face.size() && face[end] == face[local]) ++end;
+    }
+    return {begin_[part] + first, begin_[part] + end};
+  }
+  /// All its triangles lie in one plane, to rounding.
+  bool is_flat(Index part, std::pair<Index, Index> polygon) const {
+    if (polygon.second - polygon.first == 1) return true;
+    const Prepared& p = *parts_[part];
+    Vec3 normal = Vec3::Zero();
+    const Vec3 origin = p.points[p.triangles[polygon.first - begin_[part]][0]];
+    for (Index i = polygon.first; i < polygon.second; ++i) {
+      const Triangle& t = p.triangles[i - begin_[part]];
+      normal += (p.points[t[1]] - p.points[t[0]]).cross(p.points[t[2]] - p.points[t[0]]);
+    }
+    normal.stableNormalize();
+    for (Index i = polygon.first; i < polygon.second; ++i)
+      for (Index v : p.triangles[i - begin_[part]])
+        if (std::abs(normal.dot(p.points[v] - origin)) > flat_) return false;
+    return true;
+  }
+  /// A corner of the source polygon stands there.
+  bool has_corner(Index part, std::pair<Index, Index> polygon, const Vec3& at) const {
+    const Prepared& p = *parts_[part];
+    for (Index i = polygon.first; i < polygon.second; ++i)
+      for (Index v : p.triangles[i - begin_[part]])
+        if (p.points[v] == at) return true;
+    return false;
+  }
+
+ private:
+  const std::vector<PreparedPtr>& parts_;
+  double flat_;
+  std::vector<Index> begin_{0};
 };
 
-/// Sorts faces by angle about u→v (exact), beginning with the first.
-void sort_around(const std::vector<Vec3>& p, Index u, Index v, std::vector<Leaf>& leaves) {
-  auto side = [&](const Leaf& l, Index x) { return orient3d(p[u], p[v], p[l.apex], p[x]); };
-  const Leaf first = leaves[0];
-  auto half = [&](const Leaf& l) {
-    const int s = side(first, l.apex);
-    return s > 0 ? 0 : s == 0 ? 1 : 2;
-  };
-  std::sort(leaves.begin() + 1, leaves.end(), [&](const Leaf& a, const Leaf& b) {
-    const int ha = half(a), hb = half(b);
-    if (ha != hb) return ha < hb;
-    return ha != 1 && side(a, b.apex) > 0;
-  });
-}
-
-/// Which corner continues the surface beyond the edge that starts at each corner; where four or more faces
-/// meet, the two that bound one solid wedge go together.
-struct Pairing {
-  std::vector<Index> mate;                       ///< per corner, the corner of the edge beyond it
-  std::vector<std::array<Index, 2>> crowded;  ///< vertices of edges with more than two faces
+/// A face of the result.
+struct Face {
+  std::vector<Index> ring;
+  std::vector<Index> triangles;  ///< of the rounded result
+  Index part = 0;
+  std::pair<Index, Index> source{0, 0};  ///< triangles of the source polygon
+  bool whole = false;  ///< the source polygon, uncut
 };
 
-Pairing pair_faces(const Mesh& mesh, const EdgeTable& edges) {
-  Pairing pairing;
-  pairing.mate.assign(mesh.corners.size(), no_index);
-  auto marry = [&](Index a, Index b) {
-    pairing.mate[a] = b;
-    pairing.mate[b] = a;
-  };
-  std::vector<Leaf> leaves;
-  for (Index e = 0; e < edges.size(); ++e) {
-    const auto uses = edges.corners_of(e);
-    if (uses.size() == 2) {
-      marry(uses[0], uses[1]);
-      continue;
-    }
-    if (uses.size() < 2) continue;
-    pairing.crowded.push_back(edges.vertices[e]);
-    leaves.clear();
-    for (Index c : uses) {
-      const Index f = edges.corner_face[c];
-      leaves.push_back({c, mesh.corners[3 * f + (c - 3 * f + 2) % 3], mesh.corners[c] == edges.vertices[e][0]});
-    }
-    sort_around(mesh.positions, edges.vertices[e][0], edges.vertices[e][1], leaves);
-    for (std::size_t k = 0; k < leaves.size(); ++k) {
-      const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];
-      // Solid lies between a face that runs backward and the next one, which runs forward.
-      if (!here.forward && then.forward) marry(here.corner, then.corner);
-    }
-  }
-  return pairing;
-}
+class Faces {
+ public:
+  Faces(const Rounded& rounded, const Sources& sources) : rounded_(rounded), sources_(sources) {}
 
-/// Gives every fan of faces around a vertex a vertex of its own.
-/// @return per corner, the vertex to use; new vertices are appended to `points`
-std::vector<Index> separate_fans(const Mesh& mesh, const Pairing& pairing, std::vector<Vec3>& points) {
-  UnionFind fans(mesh.corners.size());
-  for (Index c = 0; c < mesh.corners.size(); ++c) {
-    const Index other = pairing.mate[c];
-    if (other == no_index) continue;
-    const Index f = other / 3;
-    // The edge starts at corner c; in the other face that vertex is where the edge ends.
-    fans.unite(c, 3 * f + (other - 3 * f + 1) % 3);
-  }
-  std::vector<Index> vertex_of_fan(mesh.corners.size(), no_index);
-  std::vector<char> taken(points.size(), 0);
-  std::vector<Index> corner_vertex(mesh.corners.size());
-  for (Index c = 0; c < mesh.corners.size(); ++c) {
-    Index& vertex = vertex_of_fan[fans.find(c)];
-    if (vertex == no_index) {
-      vertex = mesh.corners[c];
-      if (taken[vertex]) {
-        points.push_back(Vec3(points[vertex]));
-        vertex = static_cast<Index>(points.size() - 1);
-        taken.push_back(1);
-      }
-      taken[vertex] = 1;
-    }
-    corner_vertex[c] = vertex;
-  }
-  return corner_vertex;
-}
+  std::vector<Face> list;        ///< those of several triangles
+  std::vector<Index> triangles;  ///< those of one, by triangle of the rounded result
 
-/// Where both ends of a crowded edge stay one vertex for all its faces (the solid closes around it elsewhere),
-/// the vertices do not tell its wedges apart: each wedge gets a vertex of its own in the middle of the edge.
-void split_crowded(const Mesh& mesh, const EdgeTable& edges, const Pairing& pairing, Rounded& rounded) {
-  std::map<Index, std::array<Index, 3>> middles;  // triangle → middle vertex of each of its edges
-  for (const auto& [u, v] : pairing.crowded) {
-    const auto e = static_cast<std::size_t>(
-        std::lower_bound(edges.vertices.begin(), edges.vertices.end(), std::array{u, v}) - edges.vertices.begin());
-    std::map<std::pair<Index, Index>, int> uses;
-    auto ends = [&](Index c) {
-      const Triangle& t = rounded.triangles[c / 3];
-      return std::minmax(t[c % 3], t[(c % 3 + 1) % 3]);
+  /// Sorts triangles by the polygon they come from and joins them.
+  void join() {
+    struct Member {
+      Index first;  // triangle of the source polygon
+      Index piece;
+      bool turned;
+      Index triangle;
+      auto key() const { return std::tuple(first, piece, turned); }
     };
-    for (Index c : edges.corners_of(e)) ++uses[ends(c)];
-    for (Index c : edges.corners_of(e)) {
-      const Index mate = pairing.mate[c];
-      if (uses[ends(c)] == 2 || mate == no_index || mate < c) continue;
-      rounded.points.push_back(0.5 * (mesh.positions[u] + mesh.positions[v]));
-      for (Index corner : {c, mate}) {
-        auto& middle = middles.try_emplace(corner / 3, std::array{no_index, no_index, no_index}).first->second;
-        middle[corner % 3] = static_cast<Index>(rounded.points.size() - 1);
+    std::vector<Member> members;
+    for (Index i = 0; i < rounded_.triangles.size(); ++i) {
+      const Trace& trace = rounded_.trace[i];
+      if (trace.trimmed) continue;
+      const Index part = sources_.part_of(trace.origin);
+      const Prepared& p = sources_.part(part);
+      if (trace.whole && p.one_triangle_each) {
+        triangles.push_back(i);
+        ++untouched;
+        continue;
       }
+      members.push_back({sources_.polygon(part, trace.origin).first, trace.piece, trace.turned, i});
+    }
+    std::sort(members.begin(), members.end(), [](const Member& a, const Member& b) {
+      return std::tuple(a.key(), a.triangle) < std::tuple(b.key(), b.triangle);
+    });
+    std::vector<Triangle> corners;
+    std::vector<unsigned char> kept;
+    for (std::size_t i = 0; i < members.size();) {
+      std::size_t j = i;
+      while (j < members.size() && members[j].key() == members[i].key()) ++j;
+      const Index part = sources_.part_of(members[i].first);
+      const auto polygon = sources_.polygon(part, members[i].first);
+      bool whole = j - i == polygon.second - polygon.first;
+      corners.clear();
+      kept.clear();
+      for (std::size_t k = i; k < j; ++k) {
+        const Trace& trace = rounded_.trace[members[k].triangle];
+        corners.push_back(rounded_.triangles[members[k].triangle]);
+        kept.push_back(static_cast<unsigned char>(trace.scored | trace.crowded));
+        whole = whole && trace.whole && kept.back() == 0;
+      }
+      if (whole) ++untouched;
+      if (whole || sources_.is_flat(part, polygon)) {
+        for (Joined& joined : join_triangles(rounded_.points, corners, kept)) {
+          Face face;
+          face.part = part;
+          face.source = polygon;
+          face.whole = whole;
+          face.ring = std::move(joined.ring);
+          for (Index t : joined.triangles) face.triangles.push_back(members[i + t].triangle);
+          if (whole) begin_as_before(face);
+          if (face.ring.size() == 3 && face.triangles.size() == 1)
+            triangles.push_back(face.triangles[0]);
+          else
+            list.push_back(std::move(face));
+        }
+      } else {
+        for (std::size_t k = i; k < j; ++k) triangles.push_back(members[k].triangle);
+      }
+      i = j;
     }
   }
-  for (const auto& [i, middle] : middles) {
-    // The outline with its middles, cut into triangles from the first middle.
-    std::vector<Index> ring;
-    std::size_t first = 0;
-    for (std::size_t k = 0; k < 3; ++k) {
-      ring.push_back(rounded.triangles[i][k]);
-      if (middle[k] == no_index) continue;
-      if (first == 0) first = ring.size();
-      ring.push_back(middle[k]);
+
+  /// Takes vertices out of straight edges that two faces share, where neither source polygon has a corner there.
+  void straighten(double tolerance) {
+    struct Corner {
+      Index vertex, face;
+      bool operator<(const Corner& o) const { return std::pair(vertex, face) < std::pair(o.vertex, o.face); }
+    };
+    // Faces of one triangle take part: they may be what lies beyond the edge, but cannot lose a corner.
+    std::vector<char> at_triangle(rounded_.points.size(), 0);
+    for (Index t : triangles)
+      for (Index v : rounded_.triangles[t]) at_triangle[v] = 1;
+    std::vector<Corner> corners;
+    for (Index f = 0; f < list.size(); ++f)
+      for (Index v : list[f].ring)
+        if (rounded_.special[v] && !rounded_.fixed[v] && !at_triangle[v]) corners.push_back({v, f});
+    std::sort(corners.begin(), corners.end());
+    for (std::size_t i = 0; i < corners.size();) {
+      std::size_t j = i;
+      while (j < corners.size() && corners[j].vertex == corners[i].vertex) ++j;
+      if (j - i == 2 && corners[i].face != corners[i + 1].face)
+        take_out(corners[i].vertex, list[corners[i].face], list[corners[i + 1].face], tolerance);
+      i = j;
     }
-    std::rotate(ring.begin(), ring.begin() + static_cast<std::ptrdiff_t>(first), ring.end());
-    rounded.whole[i] = 0;
-    rounded.triangles[i] = {ring[0], ring[1], ring[2]};
-    for (std::size_t k = 2; k + 1 < ring.size(); ++k) {
-      rounded.triangles.push_back({ring[0], ring[k], ring[k + 1]});
-      rounded.source.push_back(rounded.source[i]);
-      rounded.whole.push_back(0);
-      rounded.turned.push_back(rounded.turned[i]);
+  }
+
+  /// Puts the triangles of faces back that do not come out sound when cut into triangles again.
+  /// @return whether any was
+  bool check(const Control& control) {
+    Mesh mesh;
+    mesh.positions = rounded_.points;
+    for (const Face& face : list) mesh.add_face(face.ring);
+    const TriangleList again = triangulate(mesh);
+    std::vector<Triangle> all = again.triangles;
+    std::vector<char> suspect;
+    std::vector<Index> piece;
+    for (Index f : again.face) {
+      suspect.push_back(!list[f].whole || list[f].ring.size() > 4);
+      piece.push_back(rounded_.trace[list[f].triangles[0]].piece);
     }
+    if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return false;
+    for (Index t : triangles) {
+      all.push_back(rounded_.triangles[t]);
+      piece.push_back(rounded_.trace[t].piece);
+    }
+    suspect.resize(all.size(), 0);
+    // Corners that were doubled where the result touches itself stand at one place.
+    for (Triangle& t : all)
+      for (Index& v : t) v = rounded_.place[v];
+    const std::vector<char> troubled = find_troubled(rounded_.points, all, piece, suspect, Across::no, control);
+    if (troubled.empty()) return false;
+    std::vector<char> back(list.size(), 0);
+    bool any = false;
+    for (std::size_t i = 0; i < again.face.size(); ++i)
+      if (troubled[i] && suspect[i]) back[again.face[i]] = 1, any = true;
+    std::size_t kept = 0;
+    for (std::size_t f = 0; f < list.size(); ++f) {
+      if (back[f])
+        triangles.insert(triangles.end(), list[f].triangles.begin(), list[f].triangles.end());
+      else if (kept++ != f)
+        list[kept - 1] = std::move(list[f]);
+    }
+    list.resize(kept);
+    return any;
+  }
+
+  std::size_t untouched = 0;
+
+ private:
+  /// The same first corner as in the source: how a polygon that is not flat is cut into triangles depends on it.
+  void begin_as_before(Face& face) const {
+    const Prepared& p = sources_.part(face.part);
+    const Index f = p.face[face.source.first - sources_.begin(face.part)];
+    if (f == no_index) return;
+    const Vec3& first = p.points[p.first_corner[f]];
+    const auto it = std::find_if(face.ring.begin(), face.ring.end(), [&](Index v) { return rounded_.points[v] == first; });
+    if (it != face.ring.end()) std::rotate(face.ring.begin(), it, face.ring.end());
+  }
+
+  void take_out(Index v, Face& f, Face& g, double tolerance) const {
+    if (f.ring.size() < 4 || g.ring.size() < 4) return;
+    auto neighbours = [&](const Face& face) {
+      const auto at = static_cast<std::size_t>(std::find(face.ring.begin(), face.ring.end(), v) - face.ring.begin());
+      const std::size_t n = face.ring.size();
+      return std::pair(face.ring[(at + n - 1) % n], face.ring[(at + 1) % n]);
+    };
+    const auto [a, b] = neighbours(f);
+    const auto [c, d] = neighbours(g);
+    if (a != d || b != c) return;
+    const Vec3 &p = rounded_.points[a], &q = rounded_.points[b], &x = rounded_.points[v];
+    const double length = (q - p).norm(), share = (x - p).dot(q - p) / (length * length);
+    if (!(share > 0 && share < 1) || (p + share * (q - p) - x).norm() > tolerance) return;
+    if (sources_.has_corner(f.part, f.source, x) || sources_.has_corner(g.part, g.source, x)) return;
+    std::erase(f.ring, v);
+    std::erase(g.ring, v);
+  }
+
+  const Rounded& rounded_;
+  const Sources& sources_;
+};
+
+/// Edges along which faces of different parts meet.
+/// @param special  per vertex of the finished mesh: only between such can they be
+void mark_fresh(const std::vector<char>& special, BooleanResult& result) {
+  struct Use {
+    Index lo, hi, part;
+    bool operator<(const Use& o) const { return std::tuple(lo, hi, part) < std::tuple(o.lo, o.hi, o.part); }
+  };
+  std::vector<Use> uses;
+  const Mesh& mesh = result.mesh;
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    const auto ring = mesh.face(f);
+    for (std::size_t k = 0; k < ring.size(); ++k) {
+      const Index a = ring[k], b = ring[(k + 1) % ring.size()];
+      if (!special[a] || !special[b]) continue;
+      uses.push_back({std::min(a, b), std::max(a, b), result.part[f]});
+    }
+  }
+  std::sort(uses.begin(), uses.end());
+  for (std::size_t i = 0; i < uses.size();) {
+    std::size_t j = i;
+    while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi) ++j;
+    if (uses[i].part != uses[j - 1].part) result.fresh_edges.push_back({uses[i].lo, uses[i].hi});
+    i = j;
   }
 }
 
 }  // namespace
 
-Mesh assemble(const Soup& first, const std::vector<Operand>& operands, Rounded rounded, BooleanReport& report) {
-  Mesh triangles = triangles_as_mesh(rounded);
-  const EdgeTable edges = build_edges(triangles);
-  const Pairing pairing = pair_faces(triangles, edges);
-  if (!pairing.crowded.empty())
-    report.done.push_back({"contact_edges", pairing.crowded.size(), operands.front().name});
-  rounded.points = triangles.positions;
-  const std::vector<Index> vertex = separate_fans(triangles, pairing, rounded.points);
-  for (std::size_t c = 0; c < vertex.size(); ++c) rounded.triangles[c / 3][c % 3] = vertex[c];
-  split_crowded(triangles, edges, pairing, rounded);
-
-  // How many triangles a polygon had, and how many of them are all still there.
-  std::vector<Index> polygon_begin(first.triangles.size() + 1, 0);  // first soup triangle of each one's polygon
-  std::vector<Index> polygon_size(first.triangles.size(), 0), alive(first.triangles.size(), 0);
-  Index begin = 0;
-  for (Index i = 0; i < first.triangles.size(); ++i) {
-    if (i > 0 && (first.part[i] != first.part[i - 1] || first.face[i] != first.face[i - 1] || first.face[i] == no_index))
-      begin = i;
-    polygon_begin[i] = begin;
-    ++polygon_size[begin];
+void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
+              double tolerance, BooleanResult& result, const Control& control) {
+  Index pieces = 1;
+  for (const Trace& t : rounded.trace) pieces = std::max(pieces, t.piece + 1);
+  if (pieces > 1) rounded.special.assign(rounded.points.size(), 1);
+  std::vector<Vec3> contacts = separate_wedges(rounded);
+  const std::string& name = operands.front()->name;
+  if (!contacts.empty()) {
+    const std::size_t count = contacts.size();
+    if (contacts.size() > most_places) contacts.resize(most_places);
+    result.report.done.push_back({"contact_edges", count, name, std::move(contacts)});
   }
-  for (std::size_t i = 0; i < rounded.triangles.size(); ++i)
-    if (rounded.whole[i]) ++alive[polygon_begin[rounded.source[i]]];
+  check_stop(control);
 
-  Mesh mesh;
-  mesh.positions = std::move(rounded.points);
-  mesh.corners.reserve(3 * rounded.triangles.size());
-  std::vector<char> done(first.triangles.size(), 0);
-  std::size_t untouched = 0;
-  std::vector<Index> ring;
-  std::map<Index, std::vector<Index>> members;  // polygons of several triangles that came through whole
-  for (Index i = 0; i < rounded.triangles.size(); ++i) {
-    const Index polygon = polygon_begin[rounded.source[i]];
-    const bool came_through = rounded.whole[i] && alive[polygon] == polygon_size[polygon];
-    if (came_through && polygon_size[polygon] > 1)
-      members[polygon].push_back(i);
-    else {
-      mesh.add_face(rounded.triangles[i]);
-      if (came_through) ++untouched;
-    }
+  double extent = 0;
+  for (const PreparedPtr& p : parts) extent = std::max({extent, p->box.lo.cwiseAbs().maxCoeff(), p->box.hi.cwiseAbs().maxCoeff()});
+  const double rounding = std::ldexp(extent, -46);
+  const Sources sources(parts, rounding);
+  Faces faces(rounded, sources);
+  faces.join();
+  check_stop(control);
+  // Joining only leaves edges out, so faces that fail the check can go back one by one; straightening changes
+  // both sides of an edge and is taken back as a whole.
+  while (faces.check(control)) {
   }
-  for (const auto& [polygon, list] : members) {
-    // The border of its triangles: directed edges whose reverse is not among them.
-    std::map<Index, Index> next;
-    std::set<std::pair<Index, Index>> directed;
-    for (Index i : list)
-      for (std::size_t k = 0; k < 3; ++k) directed.emplace(rounded.triangles[i][k], rounded.triangles[i][(k + 1) % 3]);
-    bool simple = true;
-    for (const auto& [a, b] : directed)
-      if (!directed.contains({b, a})) simple = next.emplace(a, b).second && simple;
-    ring.clear();
-    if (simple && !next.empty()) {
-      const Index start = next.begin()->first;
-      for (Index at = start; ring.size() <= next.size();) {
-        ring.push_back(at);
-        const auto it = next.find(at);
-        if (it == next.end()) break;
-        at = it->second;
-        if (at == start) break;
+  {
+    Faces straight = faces;
+    straight.straighten(std::max(tolerance, rounding));
+    if (!straight.check(control)) faces.list = std::move(straight.list);
+  }
+  result.report.done.push_back({"polygons_untouched", faces.untouched, name, {}});
+
+  Mesh& mesh = result.mesh;
+  std::vector<Index> id(rounded.points.size(), no_index);
+  std::vector<char> special;
+  auto add = [&](std::span<const Index> ring, Index triangle) {
+    for (Index v : ring) {
+      if (id[v] == no_index) {
+        id[v] = mesh.add_vertex(rounded.points[v]);
+        special.push_back(rounded.special[v]);
       }
+      mesh.corners.push_back(id[v]);
     }
-    if (simple && ring.size() == next.size() && ring.size() == list.size() + 2) {
-      mesh.add_face(ring);
-      ++untouched;
-    } else {
-      for (Index i : list) mesh.add_face(rounded.triangles[i]);
-    }
+    mesh.face_offsets.push_back(static_cast<Index>(mesh.corners.size()));
+    const Trace& trace = rounded.trace[triangle];
+    const Index part = sources.part_of(trace.origin);
+    result.part.push_back(part);
+    result.face.push_back(sources.part(part).face[trace.origin - sources.begin(part)]);
+    result.piece.push_back(trace.piece);
+  };
+  // In the order of the parts and their faces.
+  struct Item {
+    Index triangle;
+    Index face;
+  };
+  std::vector<Item> items;
+  items.reserve(faces.triangles.size() + faces.list.size());
+  for (Index t : faces.triangles) items.push_back({t, no_index});
+  for (Index f = 0; f < faces.list.size(); ++f) items.push_back({faces.list[f].triangles.front(), f});
+  auto before = [&](const Item& a, const Item& b) {
+    const Trace &s = rounded.trace[a.triangle], &t = rounded.trace[b.triangle];
+    return std::tuple(s.piece, s.origin, a.triangle) < std::tuple(t.piece, t.origin, b.triangle);
+  };
+  if (!std::is_sorted(items.begin(), items.end(), before)) std::sort(items.begin(), items.end(), before);
+  mesh.positions.reserve(rounded.points.size());
+  mesh.corners.reserve(3 * items.size());
+  mesh.face_offsets.reserve(items.size() + 1);
+  for (const Item& item : items) {
+    if (item.face == no_index)
+      add(rounded.triangles[item.triangle], item.triangle);
+    else
+      add(faces.list[item.face].ring, item.triangle);
   }
-  report.done.push_back({"polygons_untouched", untouched, operands.front().name});
-
-  // Vertices that no face uses (they fell together with others) go.
-  std::vector<Index> id(mesh.positions.size(), no_index);
-  std::size_t used = 0;
-  for (Index& v : mesh.corners) {
-    if (id[v] == no_index) id[v] = static_cast<Index>(used++);
-    v = id[v];
-  }
-  std::vector<Vec3> positions(used);
-  for (Index v = 0; v < id.size(); ++v)
-    if (id[v] != no_index) positions[id[v]] = mesh.positions[v];
-  mesh.positions = std::move(positions);
-  return mesh;
+  result.pieces = mesh.empty() ? 0 : pieces;
+  mark_fresh(special, result);
+  // Scored edges that are still edges of two faces.
+  std::vector<std::array<Index, 2>> scored;
+  for (Index i = 0; i < rounded.triangles.size(); ++i)
+    for (std::size_t k = 0; k < 3; ++k)
+      if ((rounded.trace[i].scored >> k & 1) != 0 && !rounded.trace[i].trimmed) {
+        const Index a = id[rounded.triangles[i][k]], b = id[rounded.triangles[i][(k + 1) % 3]];
+        if (a != no_index && b != no_index) scored.push_back({std::min(a, b), std::max(a, b)});
+      }
+  result.fresh_edges.insert(result.fresh_edges.end(), scored.begin(), scored.end());
+  std::sort(result.fresh_edges.begin(), result.fresh_edges.end());
+  result.fresh_edges.erase(std::unique(result.fresh_edges.begin(), result.fresh_edges.end()), result.fresh_edges.end());
 }
 
 }  // namespace anvil::boolean

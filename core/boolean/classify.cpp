@@ -1,10 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stages 6 to 8: patches, cells, winding numbers, and which faces bound the result.
 #include <tbb/parallel_for.h>
-#include <tbb/parallel_invoke.h>
+#include <tbb/parallel_sort.h>
 
 #include <algorithm>
-#include <functional>
 #include <stdexcept>
 
 #include "core/boolean/stages.h"
@@ -12,21 +11,6 @@
 
 namespace anvil::boolean {
 namespace {
-
-/// The faces as a mesh without positions, for the edge table.
-Mesh as_mesh(const Arrangement& arrangement) {
-  Mesh mesh;
-  mesh.positions.resize(arrangement.points.size());
-  mesh.corners.resize(3 * arrangement.faces.size());
-  mesh.face_offsets.resize(arrangement.faces.size() + 1);
-  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, arrangement.faces.size(), 16384), [&](const auto& range) {
-    for (std::size_t f = range.begin(); f < range.end(); ++f) {
-      for (std::size_t k = 0; k < 3; ++k) mesh.corners[3 * f + k] = arrangement.faces[f][k];
-      mesh.face_offsets[f + 1] = static_cast<Index>(3 * f + 3);
-    }
-  });
-  return mesh;
-}
 
 /// One face at an edge u–v, for sorting around it.
 struct Leaf {
@@ -73,33 +57,134 @@ class Around {
 
 /// Sides of patches are numbered 2 p (where the faces look to) and 2 p + 1 (behind).
 struct Cells {
-  std::vector<Index> patch;      ///< per face
-  std::vector<Index> patch_face;  ///< the first face of each patch
-  std::vector<Index> cell;       ///< per side
+  std::vector<Index> patch_of_triangle, patch_of_face;  ///< as in Selection
+  std::vector<Index> first;  ///< of each patch: a soup triangle, or the number of triangles plus a face
+  std::vector<Index> cell;   ///< per side
   Index count = 0;
+  std::vector<std::pair<Index, unsigned char>> scored_triangles, scored_faces;
 };
 
-Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control& control) {
-  const auto& faces = arrangement.faces;
-  const Mesh mesh = as_mesh(arrangement);
-  const EdgeTable edges = build_edges(mesh);
-  check_stop(control);
-  Cells cells;
-  std::vector<Index> junctions;  // edges that do not simply join two faces that agree
-  {
-    UnionFind sets(faces.size());
-    for (Index e = 0; e < edges.size(); ++e) {
-      const auto uses = edges.corners_of(e);
-      if (uses.size() == 2 && mesh.corners[uses[0]] != mesh.corners[uses[1]])
-        sets.unite(edges.corner_face[uses[0]], edges.corner_face[uses[1]]);
-      else
-        junctions.push_back(e);
-    }
-    const Index patches = sets.number(cells.patch);
-    cells.patch_face.assign(patches, no_index);
-    for (Index f = 0; f < faces.size(); ++f)
-      if (cells.patch_face[cells.patch[f]] == no_index) cells.patch_face[cells.patch[f]] = f;
+/// Faces of both kinds by one number: soup triangles first, then what the touched ones came apart into.
+class Faces {
+ public:
+  Faces(const Soup& soup, const Arrangement& arrangement)
+      : soup_(soup), arrangement_(arrangement), triangles_(static_cast<Index>(soup.triangles.size())) {}
+
+  Index triangles() const { return triangles_; }
+  const Triangle& corners(Index f) const {
+    return f < triangles_ ? soup_.triangles[f] : arrangement_.faces[f - triangles_];
   }
+  /// Calls visit(soup triangle, same way) for all that lies at a face.
+  template <class Visit>
+  void sources(Index f, Visit&& visit) const {
+    if (f < triangles_)
+      visit(f, true);
+    else
+      for (const auto& s : arrangement_.sources_of(f - triangles_)) visit(s.triangle, s.same_way);
+  }
+  Arrangement::Source source(Index f) const {
+    return f < triangles_ ? Arrangement::Source{f, true, 0} : arrangement_.sources_of(f - triangles_)[0];
+  }
+
+ private:
+  const Soup& soup_;
+  const Arrangement& arrangement_;
+  Index triangles_;
+};
+
+/// A face at an edge, by the edge's vertices.
+struct EdgeUse {
+  Index lo, hi, face;
+  unsigned char corner;
+  auto operator<=>(const EdgeUse&) const = default;
+};
+
+/// Numbers untouched triangles by the stretch of surface they lie in: over edges where nothing else can be.
+/// @return the first triangle of each stretch; uses of all other edges are added to `uses`
+std::vector<Index> flood(const Soup& soup, const std::vector<char>& touched, std::vector<Index>& stretch,
+                         std::vector<EdgeUse>& uses, const Control& control) {
+  std::vector<Index> first, queue;
+  stretch.assign(soup.triangles.size(), no_index);
+  for (Index seed = 0; seed < soup.triangles.size(); ++seed) {
+    if (stretch[seed] != no_index || touched[seed]) continue;
+    check_stop(control);
+    const auto number = static_cast<Index>(first.size());
+    first.push_back(seed);
+    stretch[seed] = number;
+    queue.assign(1, seed);
+    while (!queue.empty()) {
+      const Index t = queue.back();
+      queue.pop_back();
+      const Triangle& corners = soup.triangles[t];
+      for (Index k = 0; k < 3; ++k) {
+        const Index a = corners[k], b = corners[k == 2 ? 0 : k + 1], mate = soup.mate[3 * t + k];
+        if (mate == no_index || touched[mate / 3] || (soup.special[a] && soup.special[b])) {
+          uses.push_back({std::min(a, b), std::max(a, b), t, static_cast<unsigned char>(k)});
+        } else if (stretch[mate / 3] == no_index) {
+          stretch[mate / 3] = number;
+          queue.push_back(mate / 3);
+        }
+      }
+    }
+  }
+  return first;
+}
+
+Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control& control) {
+  const Faces faces(soup, arrangement);
+  Cells cells;
+  std::vector<EdgeUse> uses;
+  const std::vector<Index> stretches = flood(soup, arrangement.touched, cells.patch_of_triangle, uses, control);
+  for (Index j = 0; j < arrangement.faces.size(); ++j)
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Index a = arrangement.faces[j][k], b = arrangement.faces[j][(k + 1) % 3];
+      uses.push_back({std::min(a, b), std::max(a, b), faces.triangles() + j, static_cast<unsigned char>(k)});
+    }
+  tbb::parallel_sort(uses.begin(), uses.end());
+  check_stop(control);
+
+  // Patches: stretches and faces of the arrangement, joined over edges with exactly two faces that agree.
+  const auto stretch_count = static_cast<Index>(stretches.size());
+  auto member = [&](Index f) {
+    return f < faces.triangles() ? cells.patch_of_triangle[f] : stretch_count + f - faces.triangles();
+  };
+  auto forward = [&](const EdgeUse& use) { return faces.corners(use.face)[use.corner] == use.lo; };
+  struct Junction {
+    std::size_t begin, end;
+  };
+  std::vector<Junction> junctions;
+  UnionFind sets(stretch_count + arrangement.faces.size());
+  const bool any_scores = std::find(soup.scores.begin(), soup.scores.end(), 1) != soup.scores.end();
+  for (std::size_t i = 0; i < uses.size();) {
+    std::size_t j = i;
+    while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi) ++j;
+    if (j - i == 2 && forward(uses[i]) != forward(uses[i + 1]))
+      sets.unite(member(uses[i].face), member(uses[i + 1].face));
+    else
+      junctions.push_back({i, j});
+    if (any_scores) {
+      bool drawn = false;
+      for (std::size_t k = i; k < j; ++k)
+        faces.sources(uses[k].face, [&](Index t, bool) { drawn = drawn || soup.scores[soup.part[t]]; });
+      for (std::size_t k = i; k < j && drawn; ++k) {
+        const auto bit = static_cast<unsigned char>(1u << uses[k].corner);
+        if (uses[k].face < faces.triangles())
+          cells.scored_triangles.emplace_back(uses[k].face, bit);
+        else
+          cells.scored_faces.emplace_back(uses[k].face - faces.triangles(), bit);
+      }
+    }
+    i = j;
+  }
+  std::vector<Index> patch_of;
+  const Index patches = sets.number(patch_of);
+  cells.first.assign(patches, no_index);
+  for (Index m = 0; m < patch_of.size(); ++m)
+    if (cells.first[patch_of[m]] == no_index)
+      cells.first[patch_of[m]] = m < stretch_count ? stretches[m] : faces.triangles() + m - stretch_count;
+  for (Index& p : cells.patch_of_triangle)
+    if (p != no_index) p = patch_of[p];
+  cells.patch_of_face.assign(patch_of.begin() + stretch_count, patch_of.end());
   check_stop(control);
 
   std::vector<std::vector<std::array<Index, 2>>> joins((junctions.size() + 255) / 256);
@@ -107,23 +192,26 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
     check_stop(control);
     std::vector<Leaf> leaves;
     for (std::size_t j = block * 256; j < std::min(junctions.size(), (block + 1) * 256); ++j) {
-      const Index u = edges.vertices[junctions[j]][0], v = edges.vertices[junctions[j]][1];
+      const Index u = uses[junctions[j].begin].lo, v = uses[junctions[j].begin].hi;
       leaves.clear();
-      for (Index c : edges.corners_of(junctions[j])) {
-        const Index f = edges.corner_face[c];
-        const auto& source = arrangement.sources_of(f)[0];
-        leaves.push_back({f, mesh.corners[3 * f + (c - 3 * f + 2) % 3], mesh.corners[c] == u, source.triangle, source.same_way});
+      for (std::size_t k = junctions[j].begin; k < junctions[j].end; ++k) {
+        const Index f = uses[k].face;
+        const auto source = faces.source(f);
+        leaves.push_back({f, faces.corners(f)[(uses[k].corner + 2u) % 3], forward(uses[k]), source.triangle, source.same_way});
       }
-      if (leaves.size() > 2) Around(soup, arrangement.points, u, v).sort(leaves);
+      Around(soup, arrangement.points, u, v).sort(leaves);
+      auto patch = [&](const Leaf& l) {
+        return l.face < faces.triangles() ? cells.patch_of_triangle[l.face] : cells.patch_of_face[l.face - faces.triangles()];
+      };
       for (std::size_t k = 0; k < leaves.size(); ++k) {
         const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];
-        const Index ahead = 2 * cells.patch[here.face] + (here.forward ? 0 : 1);
-        const Index behind = 2 * cells.patch[then.face] + (then.forward ? 1 : 0);
+        const Index ahead = 2 * patch(here) + (here.forward ? 0 : 1);
+        const Index behind = 2 * patch(then) + (then.forward ? 1 : 0);
         joins[block].push_back({ahead, behind});
       }
     }
   });
-  UnionFind sides(2 * cells.patch_face.size());
+  UnionFind sides(2 * std::size_t{patches});
   for (const auto& list : joins)
     for (const auto& [a, b] : list) sides.unite(a, b);
   cells.count = sides.number(cells.cell);
@@ -137,7 +225,8 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
 /// another point is tried.
 class Probe {
  public:
-  Probe(const Soup& soup, const Arrangement& arrangement) : soup_(soup), arrangement_(arrangement) {
+  Probe(const Soup& soup, const Arrangement& arrangement)
+      : soup_(soup), arrangement_(arrangement), faces_(soup, arrangement) {
     box_.resize(soup.parts());
     for (std::size_t k = 0; k < soup.parts(); ++k)
       for (Index i = soup.part_begin[k]; i < soup.part_begin[k + 1]; ++i)
@@ -146,7 +235,7 @@ class Probe {
 
   /// @param winding  one number per part, beyond the face's front. @return false when no line was clear
   bool in_front_of(Index face, std::span<int> winding) const {
-    const Triangle& f = arrangement_.faces[face];
+    const Triangle& f = faces_.corners(face);
     const Vec3 a = arrangement_.points.approximate(f[0]), b = arrangement_.points.approximate(f[1]),
                c = arrangement_.points.approximate(f[2]);
     const Vec3 normal = (b - a).cross(c - a).cwiseAbs();
@@ -196,7 +285,7 @@ class Probe {
     const int u = (axis + 1) % 3, v = (axis + 2) % 3;
     int sum = 0;
     for (std::size_t k = 0; k < 3; ++k) {
-      const Index a = arrangement_.faces[face][k], b = arrangement_.faces[face][(k + 1) % 3];
+      const Index a = faces_.corners(face)[k], b = faces_.corners(face)[(k + 1) % 3];
       const PointSet& p = arrangement_.points;
       const Approx au = p.coordinate(a, u) - Approx(at[u]), av = p.coordinate(a, v) - Approx(at[v]);
       const Approx bu = p.coordinate(b, u) - Approx(at[u]), bv = p.coordinate(b, v) - Approx(at[v]);
@@ -206,22 +295,25 @@ class Probe {
   }
 
   bool along(Index face, const Vec3& at, int axis, std::span<int> winding) const {
-    const auto own = arrangement_.sources_of(face);
+    const auto own = faces_.source(face);
     Approx here;
     int look = 0;
-    const Plane plane = soup_.plane(own[0].triangle);
+    const Plane plane = soup_.plane(own.triangle);
     if (meet(plane, at, axis, here, look) != 1 || !clearly_within(face, at, axis)) return false;
-    if (!own[0].same_way) look = -look;
+    if (!own.same_way) look = -look;
     const int u = (axis + 1) % 3, v = (axis + 2) % 3;
     std::fill(winding.begin(), winding.end(), 0);
     for (std::size_t k = 0; k < soup_.parts(); ++k) {
+      if (soup_.sheet[k]) continue;
       if (at[u] < box_[k].lo[u] || at[u] > box_[k].hi[u] || at[v] < box_[k].lo[v] || at[v] > box_[k].hi[v]) continue;
       for (Index i = soup_.part_begin[k]; i < soup_.part_begin[k + 1]; ++i) {
         Approx depth;
         int facing = 0;
         const int met = meet(soup_.plane(i), at, axis, depth, facing);
         if (met == 0) continue;
-        if (std::any_of(own.begin(), own.end(), [&](const auto& s) { return s.triangle == i; })) continue;
+        bool itself = false;
+        faces_.sources(face, [&](Index t, bool) { itself = itself || t == i; });
+        if (itself) continue;
         if (met < 0) return false;
         int beyond = (depth - here).sign();
         if (beyond == 0) {
@@ -241,14 +333,29 @@ class Probe {
 
   const Soup& soup_;
   const Arrangement& arrangement_;
+  Faces faces_;
   std::vector<Box3> box_;
 };
 
+
+/// Words to numbers from 1 on, in the order of the words; 0 for the empty word.
+std::vector<Index> number_words(const std::vector<std::string>& words) {
+  std::vector<std::string> sorted = words;
+  std::sort(sorted.begin(), sorted.end());
+  sorted.erase(std::unique(sorted.begin(), sorted.end()), sorted.end());
+  const Index empty = !sorted.empty() && sorted.front().empty() ? 0 : 1;
+  std::vector<Index> numbers;
+  for (const std::string& word : words)
+    numbers.push_back(empty + static_cast<Index>(std::lower_bound(sorted.begin(), sorted.end(), word) - sorted.begin()));
+  return numbers;
+}
+
 }  // namespace
 
-Selection classify(const Soup& soup, const Arrangement& arrangement, const Inside& inside, const Control& control) {
-  const Cells cells = find_cells(soup, arrangement, control);
-  const std::size_t patches = cells.patch_face.size(), parts = soup.parts();
+Selection classify(const Soup& soup, const Arrangement& arrangement, const Reading& reading, const Control& control) {
+  Cells cells = find_cells(soup, arrangement, control);
+  const Faces faces(soup, arrangement);
+  const std::size_t patches = cells.first.size(), parts = soup.parts();
 
   // Cells next to each other, and what the numbers change by on the way through a patch to its back.
   std::vector<std::vector<Index>> sides_of(cells.count);
@@ -258,15 +365,20 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Insid
   const Probe probe(soup, arrangement);
   std::vector<char> known(cells.count, 0);
   std::vector<int> number(parts);
+  auto clear_probe = [&](Index p) {
+    if (probe.in_front_of(cells.first[p], number)) return true;
+    for (Index t = 0; t < soup.triangles.size(); ++t)
+      if (cells.patch_of_triangle[t] == p && probe.in_front_of(t, number)) return true;
+    for (Index f = 0; f < arrangement.faces.size(); ++f)
+      if (cells.patch_of_face[f] == p && probe.in_front_of(faces.triangles() + f, number)) return true;
+    return false;
+  };
   for (Index p = 0; p < patches; ++p) {
     if (known[cells.cell[2 * p]]) continue;
     check_stop(control);
     // A new component: one line tells where it lies among the others. Where no line through any of its faces
     // is clear, it is thinner than doubles can tell, and its cells stay unknown.
-    bool clear = probe.in_front_of(cells.patch_face[p], number);
-    for (Index f = cells.patch_face[p]; f < arrangement.faces.size() && !clear; ++f)
-      if (cells.patch[f] == p) clear = probe.in_front_of(f, number);
-    if (!clear) continue;
+    if (!clear_probe(p)) continue;
     std::vector<Index> queue{cells.cell[2 * p]};
     std::copy(number.begin(), number.end(), of(queue[0]).begin());
     known[queue[0]] = 1;
@@ -275,8 +387,9 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Insid
         const Index other = cells.cell[side ^ 1u];
         const int way = side % 2 == 0 ? 1 : -1;  // from the front to the back, or out again
         std::copy(of(queue[k]).begin(), of(queue[k]).end(), number.begin());
-        for (const auto& s : arrangement.sources_of(cells.patch_face[side / 2]))
-          number[soup.part[s.triangle]] += s.same_way ? way : -way;
+        faces.sources(cells.first[side / 2], [&](Index t, bool same_way) {
+          if (!soup.sheet[soup.part[t]]) number[soup.part[t]] += same_way ? way : -way;
+        });
         const auto there = of(other);
         if (known[other]) {
           if (!std::equal(number.begin(), number.end(), there.begin()))
@@ -289,20 +402,58 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Insid
       }
   }
 
-  std::vector<char> solid(cells.count);
-  for (Index c = 0; c < cells.count; ++c) solid[c] = inside(of(c));
+  std::vector<std::string> words(cells.count);
+  std::vector<char> trimmed(cells.count, 0);
   Selection selection;
-  selection.keep.resize(arrangement.faces.size());
-  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, arrangement.faces.size(), 16384), [&](const auto& range) {
-    for (std::size_t f = range.begin(); f < range.end(); ++f) {
-      const Index p = cells.patch[f];
-      if (!known[cells.cell[2 * p]]) continue;
-      const bool front = solid[cells.cell[2 * p]], back = solid[cells.cell[2 * p + 1]];
-      selection.keep[f] = front == back ? Selection::Keep::no : back ? Selection::Keep::as_is : Selection::Keep::turned;
+  selection.bounds.assign(parts, 0);
+  for (Index c = 0; c < cells.count; ++c) {
+    words[c] = reading.class_of(of(c));
+    trimmed[c] = reading.trims_away && reading.trims_away(of(c));
+    for (std::size_t k = 0; k < parts; ++k)
+      if (of(c)[k] != 0) selection.bounds[k] = 1;
+  }
+  const std::vector<Index> class_of = number_words(words);
+
+  // Regions: cells of one class; with pieces by place, only those that touch and have no sheet between them.
+  UnionFind regions(cells.count);
+  for (Index p = 0; p < patches; ++p) {
+    const Index front = cells.cell[2 * p], back = cells.cell[2 * p + 1];
+    bool sheet = false;
+    faces.sources(cells.first[p], [&](Index t, bool) { sheet = sheet || soup.sheet[soup.part[t]]; });
+    if (class_of[front] == class_of[back] && !sheet) regions.unite(front, back);
+  }
+  // Pieces are numbered by class, then by the first cell.
+  std::vector<std::pair<Index, Index>> keys;  // class, region
+  auto key_of_cell = [&](Index c) {
+    return std::pair(reading.makes_pieces ? class_of[c] : 1, reading.by_place ? regions.find(c) : 0);
+  };
+  for (Index c = 0; c < cells.count; ++c)
+    if (class_of[c] != 0) keys.push_back(key_of_cell(c));
+  std::sort(keys.begin(), keys.end());
+  keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
+  auto piece_of_cell = [&](Index c) {
+    if (class_of[c] == 0) return no_index;
+    return static_cast<Index>(std::lower_bound(keys.begin(), keys.end(), key_of_cell(c)) - keys.begin());
+  };
+  selection.pieces = static_cast<Index>(keys.size());
+  selection.sides.resize(patches);
+  for (Index p = 0; p < patches; ++p) {
+    const Index front = cells.cell[2 * p], back = cells.cell[2 * p + 1];
+    if (!known[front]) {
+      ++selection.left_out;
+      continue;
     }
-  });
-  for (Index p = 0; p < patches; ++p)
-    if (!known[cells.cell[2 * p]]) ++selection.patches_left_out;
+    auto& sides = selection.sides[p];
+    sides.in_front = piece_of_cell(front);
+    sides.behind = piece_of_cell(back);
+    if (sides.in_front == sides.behind) sides = {};
+    sides.trimmed_behind = trimmed[back];
+    sides.trimmed_in_front = trimmed[front];
+  }
+  selection.patch_of_triangle = std::move(cells.patch_of_triangle);
+  selection.patch_of_face = std::move(cells.patch_of_face);
+  selection.scored_triangles = std::move(cells.scored_triangles);
+  selection.scored_faces = std::move(cells.scored_faces);
   return selection;
 }
 

@@ -5,9 +5,12 @@
 
 #include <chrono>
 #include <cmath>
+#include <optional>
 #include <stdexcept>
 
+#include "core/boolean/cache.h"
 #include "core/boolean/stages.h"
+#include "core/boolean/trouble.h"
 
 namespace anvil {
 namespace {
@@ -22,7 +25,11 @@ struct Named {
   const char* key;
 };
 constexpr Named operations[] = {
-    {Operation::unite, "union"}, {Operation::difference, "difference"}, {Operation::intersection, "intersection"}};
+    {Operation::unite, "union"},       {Operation::difference, "difference"},   {Operation::intersection, "intersection"},
+    {Operation::split, "split"},       {Operation::partition, "partition"},     {Operation::inlay, "inlay"},
+    {Operation::score, "score"},       {Operation::trim_inside, "trim-inside"}, {Operation::trim_outside, "trim-outside"},
+    {Operation::gather, "gather"},
+};
 
 /// Times the stages and reports progress.
 class Stages {
@@ -34,13 +41,13 @@ class Stages {
     const auto begin = Clock::now();
     auto result = work();
     const double seconds = std::chrono::duration<double>(Clock::now() - begin).count();
+    if (control_.progress != nullptr) *control_.progress = std::max(control_.progress->load(), until);
     for (auto& stage : report_.stages)
       if (stage.name == name) {
         stage.seconds += seconds;
         return result;
       }
     report_.stages.push_back({name, seconds});
-    if (control_.progress != nullptr) *control_.progress = until;
     return result;
   }
 
@@ -49,19 +56,67 @@ class Stages {
   const Control& control_;
 };
 
-/// One pass of stages 2 to 9.
-Rounded arrange(const Soup& soup, const Inside& inside, Stages& stage, BooleanReport& report,
-                const Control& control) {
+/// One pass of stages 2 to 9, and what it told beside.
+struct Pass {
+  Rounded rounded;
+  Index pieces = 0;
+  std::vector<char> bounds;
+  std::size_t left_out = 0;
+};
+Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const Reading& reading, bool to_float, Stages& stage,
+             const Control& control) {
   Arrangement arrangement(soup.points);
-  Cuts cuts = stage("intersect", 0.4, [&] { return intersect(soup, arrangement.points, control); });
-  stage("subdivide", 0.6, [&] {
+  Cuts cuts = stage("intersect", 0.4, [&] { return intersect(soup, pairs, arrangement.points, control); });
+  pairs = {};
+  stage("subdivide", 0.5, [&] {
     subdivide(soup, cuts, arrangement, control);
     return 0;
   });
-  const Selection selection = stage("classify", 0.8, [&] { return classify(soup, arrangement, inside, control); });
-  if (selection.patches_left_out > 0)
-    report.done.push_back({"skins_left_out", selection.patches_left_out, ""});
-  return stage("round", 0.85, [&] { return round_points(soup, arrangement, selection, false); });
+  cuts = {};
+  Selection selection = stage("classify", 0.7, [&] { return classify(soup, arrangement, reading, control); });
+  Pass pass;
+  pass.rounded = stage("round", 0.8, [&] { return round_points(soup, arrangement, selection, to_float); });
+  pass.pieces = selection.pieces;
+  pass.bounds = std::move(selection.bounds);
+  pass.left_out = selection.left_out;
+  return pass;
+}
+
+/// Sends the neighbourhood of what rounding broke through the engine again until it is sound.
+/// @param step  the distance of neighbouring coordinates at the size of the parts
+/// @return the number of rounds; most_rounds + 1 when it did not come to rest
+int settle(Pass& pass, double extent, bool to_float, Stages& stage, const Control& control) {
+  const double step = std::ldexp(extent, to_float ? -23 : -52);
+  const Index pieces = std::max<Index>(pass.pieces, 1);
+  Reading reading;
+  // A piece that had the place keeps it, the first of several.
+  reading.class_of = [pieces](std::span<const int> winding) {
+    for (Index k = 0; k < pieces; ++k)
+      if (winding[k] > 0) return fmt::format("{:010}", k);
+    return std::string();
+  };
+  reading.makes_pieces = pieces > 1;
+  for (int rounds = 0;; ++rounds) {
+    std::vector<char> near = stage("settle", 0.9, [&] { return find_trouble(pass.rounded, control); });
+    if (near.empty()) return rounds;
+    if (rounds == most_rounds) return rounds + 1;
+    // Rounding brings near things to meet or cross; contact of a few units in the last place, more each
+    // time, is what ends it.
+    Soup again = soup_again(pass.rounded, std::move(near), pieces);
+    const double tolerance = std::min(std::ldexp(step, 4 * (rounds + 1)), std::max(1e-7 * extent, 16 * step));
+    std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
+    const ContactCount contact = make_contact(again, pairs, tolerance, control);
+    if (contact.any()) {
+      // Contact may have changed triangles at the rim of what is looked at: look as far as their neighbours.
+      std::vector<char> changed = again.loose;
+      for (std::size_t i = 0; i < again.tested.size(); ++i) changed[i] = changed[i] || again.tested[i];
+      again.tested = with_neighbours(again.points, again.triangles, changed, control);
+      pairs = find_pairs(again, 0, control);
+    }
+    const Index before = pass.pieces;
+    pass = arrange(again, std::move(pairs), reading, to_float, stage, control);
+    pass.pieces = before;
+  }
 }
 
 std::string why_empty(const std::vector<Operand>& operands) {
@@ -72,7 +127,134 @@ std::string why_empty(const std::vector<Operand>& operands) {
   return operands.size() == 2 ? "the tool covers the whole part" : "the tools cover the whole part";
 }
 
+/// Combinations that have no meaning, before anything is computed.
+std::optional<Issue> senseless(const std::vector<Operand>& operands) {
+  if (operands.empty()) return Issue{"there is nothing to combine", "", {}, "choose at least one part"};
+  for (const Operand& operand : operands) {
+    if (operand.tray.empty() && operand.mesh == nullptr)
+      return Issue{"it has no mesh", operand.name, {}, "leave it out"};
+    for (const Operand& member : operand.tray) {
+      if (&member != &operand.tray.front() && member.operation != Operation::unite &&
+          member.operation != Operation::difference && member.operation != Operation::intersection)
+        return Issue{fmt::format("cannot {} inside a tray", key_of(member.operation)), member.name, {},
+                     "use union, difference or intersection there"};
+      if (auto inner = senseless(operand.tray)) return inner;
+    }
+  }
+  return std::nullopt;
+}
+
+std::vector<PreparedPtr> prepared_parts(const Expression& expression, CombineCache* cache, const Control& control,
+                                        std::optional<Issue>& refused) {
+  std::vector<PreparedPtr> parts;
+  CombineCache passing;
+  CombineCache::State& state = (cache != nullptr ? *cache : passing).state();
+  state.begin_run();
+  for (std::size_t k = 0; k < expression.parts().size(); ++k) {
+    check_stop(control);
+    Result<PreparedPtr> part = state.get(*expression.parts()[k], expression.may_be_sheet()[k] != 0 && k > 0);
+    if (!part) {
+      refused = part.issue();
+      return {};
+    }
+    parts.push_back(*part);
+  }
+  return parts;
+}
+
+/// Adds parts that are only gathered, face by face.
+void append_gathered(const Expression& expression, BooleanResult& result) {
+  auto part = static_cast<Index>(expression.parts().size());
+  for (const Operand* operand : expression.gathered()) {
+    std::vector<const Operand*> members;
+    if (operand->tray.empty()) members.push_back(operand);
+    for (const Operand& member : operand->tray) members.push_back(&member);
+    for (const Operand* member : members) {
+      Mesh mesh = *member->mesh;
+      for (Vec3& p : mesh.positions) p = member->placement * p;
+      if (member->placement.linear().determinant() < 0) reverse_faces(mesh);
+      for (Index f = 0; f < mesh.face_count(); ++f) {
+        result.part.push_back(part);
+        result.face.push_back(f);
+        result.piece.push_back(0);
+      }
+      append(result.mesh, mesh);
+      ++part;
+    }
+    result.report.done.push_back({"gathered", members.size(), operand->name, {}});
+  }
+}
+
+Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
+  const auto begin = Clock::now();
+  if (auto issue = senseless(operands)) return *issue;
+  BooleanResult result;
+  Stages stage(result.report, control);
+  const Expression expression(operands);
+  const std::vector<const Operand*>& names = expression.parts();
+  if (names.size() > 1) {
+    std::optional<Issue> refused;
+    const auto parts = stage("prepare", 0.1, [&] { return prepared_parts(expression, settings.cache, control, refused); });
+    if (refused) return *refused;
+    for (const PreparedPtr& p : parts)
+      result.report.done.insert(result.report.done.end(), p->done.begin(), p->done.end());
+    Soup soup = stage("gather", 0.15, [&] { return gather(parts, expression.scores()); });
+    Box3 box;
+    for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
+    const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
+    const double contact = settings.contact < 0 ? 1e-6 * box.diagonal() : settings.contact;
+    std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] { return find_pairs(soup, contact, control); });
+    if (contact > 0) {
+      const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
+      if (made.any()) {
+        result.report.done.push_back({"made_to_meet", made.vertices + made.faces, names.front()->name, made.places});
+        pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, 0, control); });
+      }
+    }
+    Reading reading;
+    reading.class_of = [&](std::span<const int> winding) { return expression.class_of(winding); };
+    if (expression.trims()) reading.trims_away = [&](std::span<const int> winding) { return expression.trims_away(winding); };
+    reading.by_place = expression.pieces_by_place();
+    reading.makes_pieces = expression.makes_pieces();
+    Pass pass = arrange(soup, std::move(pairs), reading, false, stage, control);
+    for (std::size_t k = 0; k < parts.size(); ++k)
+      if (!pass.bounds[k] && !parts[k]->sheet)
+        return Issue{"it bounds nothing: its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},
+                     "use it with split or score, mend it, or recast it as one watertight mesh"};
+    if (pass.left_out > 0) result.report.done.push_back({"skins_left_out", pass.left_out, names.front()->name, {}});
+    soup = {};
+    const int rounds = settle(pass, extent, false, stage, control);
+    if (rounds > most_rounds)
+      result.report.done.push_back({"rounding_not_settled", 1, names.front()->name, {}});
+    else if (rounds > 0)
+      result.report.done.push_back({"rounds_to_settle", static_cast<std::size_t>(rounds), names.front()->name, {}});
+    if (pass.rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
+    stage("assemble", 1, [&] {
+      assemble(parts, names, std::move(pass.rounded), contact, result, control);
+      return 0;
+    });
+  } else {
+    // Nothing to compute with: the first part goes through as it is.
+    result.mesh = *names.front()->mesh;
+    for (Vec3& p : result.mesh.positions) p = names.front()->placement * p;
+    if (names.front()->placement.linear().determinant() < 0) reverse_faces(result.mesh);
+    const std::size_t faces = result.mesh.face_count();
+    result.part.assign(faces, 0);
+    result.piece.assign(faces, 0);
+    for (Index f = 0; f < faces; ++f) result.face.push_back(f);
+  }
+  append_gathered(expression, result);
+  result.open_on_purpose = expression.trims();
+  result.report.seconds = std::chrono::duration<double>(Clock::now() - begin).count();
+  return result;
+}
+
 }  // namespace
+
+CombineCache::CombineCache() : state_(std::make_unique<State>()) {}
+CombineCache::~CombineCache() = default;
+CombineCache::CombineCache(CombineCache&&) noexcept = default;
+CombineCache& CombineCache::operator=(CombineCache&&) noexcept = default;
 
 const char* key_of(Operation operation) {
   for (const Named& n : operations)
@@ -81,67 +263,31 @@ const char* key_of(Operation operation) {
 }
 
 Result<Operation> operation_named(const std::string& key) {
-  for (const Named& n : operations)
+  std::string all;
+  for (const Named& n : operations) {
     if (key == n.key) return n.operation;
-  return Issue{fmt::format("there is no operation \"{}\"", key), "", {}, "use union, difference or intersection"};
+    all += fmt::format("{}{}", all.empty() ? "" : n.operation == Operation::gather ? " or " : ", ", n.key);
+  }
+  return Issue{fmt::format("there is no operation \"{}\"", key), "", {}, "use " + all};
 }
 
-namespace {
-
-Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
-  const auto begin = Clock::now();
-  BooleanResult result;
-  if (operands.empty()) return Issue{"there is nothing to combine", "", {}, "choose at least one part"};
-  Stages stage(result.report, control);
-  Result<Soup> gathered = stage("gather", 0.1, [&] { return gather(operands, result.report, control); });
-  if (!gathered) return gathered.issue();
-  const Soup& soup = *gathered;
-
-  const Inside inside = [&](std::span<const int> winding) {
-    bool in = winding[0] != 0;
-    for (std::size_t k = 1; k < operands.size(); ++k) {
-      const bool other = winding[k] != 0;
-      switch (operands[k].operation) {
-        case Operation::unite: in = in || other; break;
-        case Operation::difference: in = in && !other; break;
-        case Operation::intersection: in = in && other; break;
-      }
-    }
-    return in;
-  };
-  Box3 box;
-  for (const Vec3& p : soup.points) box.add(p);
-  const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
-  const double contact = settings.contact < 0 ? 1e-6 * box.diagonal() : settings.contact;
-  Soup met = soup;
-  if (contact > 0) {
-    const std::size_t touched = stage("contact", 0.2, [&] { return make_contact(met, contact, control); });
-    if (touched > 0) result.report.done.push_back({"made_to_meet", touched, operands.front().name});
-  }
-  Rounded rounded = arrange(met, inside, stage, result.report, control);
-  int rounds = 0;
-  while (true) {
-    std::vector<char> near = stage("settle", 0.9, [&] { return find_trouble(rounded, control); });
-    if (near.empty()) break;
-    if (++rounds > most_rounds) {
-      result.report.done.push_back({"rounding_not_settled", 1, operands.front().name});
-      break;
-    }
-    // Rounding brings near things to meet or cross; contact of a few units in the last place, more each
-    // time, is what ends it.
-    Soup again = soup_again(rounded, std::move(near));
-    make_contact(again, std::min(std::ldexp(extent, -52 + 4 * rounds), 1e-7 * extent), control);
-    rounded = arrange(again, [](std::span<const int> winding) { return winding[0] > 0; }, stage, result.report, control);
-  }
-  if (rounds > 0)
-    result.report.done.push_back({"rounds_to_settle", static_cast<std::size_t>(rounds), operands.front().name});
-  if (rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
-  result.mesh = stage("assemble", 1, [&] { return assemble(soup, operands, std::move(rounded), result.report); });
-  result.report.seconds = std::chrono::duration<double>(Clock::now() - begin).count();
-  return result;
+bool makes_pieces(Operation operation) {
+  return operation == Operation::split || operation == Operation::partition || operation == Operation::inlay;
 }
 
-}  // namespace
+Mesh BooleanResult::piece_mesh(Index which) const {
+  Mesh out;
+  std::vector<Index> id(mesh.positions.size(), no_index);
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    if (piece[f] != which) continue;
+    for (Index v : mesh.face(f)) {
+      if (id[v] == no_index) id[v] = out.add_vertex(mesh.positions[v]);
+      out.corners.push_back(id[v]);
+    }
+    out.face_offsets.push_back(static_cast<Index>(out.corners.size()));
+  }
+  return out;
+}
 
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
   try {
@@ -149,6 +295,47 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
   } catch (const std::logic_error& error) {
     return Issue{fmt::format("the combination contradicts itself ({})", error.what()), operands.back().name, {},
                  "move the tool slightly and please report the parts"};
+  }
+}
+
+Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& control) {
+  Mesh plain = mesh;
+  for (Vec3& p : plain.positions) p = p.cast<float>().cast<double>();
+  Stages stage(report, control);
+  try {
+    const auto shared = std::make_shared<const Mesh>(mesh);
+    const Operand operand{shared, "", Operation::unite, Affine::Identity(), false, {}};
+    const auto part = prepare(operand, false);
+    if (!part || std::find((*part)->mate.begin(), (*part)->mate.end(), no_index) != (*part)->mate.end() || !(*part)->done.empty())
+      return plain;
+    Pass pass;
+    Rounded& rounded = pass.rounded;
+    pass.pieces = 1;
+    rounded.triangles = (*part)->triangles;
+    rounded.points = (*part)->points;
+    rounded.trace.resize(rounded.triangles.size());
+    for (Index i = 0; i < rounded.trace.size(); ++i) rounded.trace[i].origin = i;
+    rounded.special = (*part)->special;
+    rounded.moved.assign(rounded.points.size(), 0);
+    // As doubles it must be free of trouble, else rounding is not what has to be settled.
+    for (char& m : rounded.moved) m = 1;
+    if (!find_trouble(rounded, control).empty()) return plain;
+    for (std::size_t v = 0; v < rounded.points.size(); ++v) {
+      const Vec3 p = rounded.points[v].cast<float>().cast<double>();
+      rounded.moved[v] = p != rounded.points[v];
+      rounded.points[v] = p;
+    }
+    merge_equal(rounded);
+    const double extent = std::max((*part)->box.lo.cwiseAbs().maxCoeff(), (*part)->box.hi.cwiseAbs().maxCoeff());
+    const int rounds = settle(pass, extent, true, stage, control);
+    if (rounds == 0) return plain;
+    report.done.push_back({rounds > most_rounds ? "rounding_not_settled" : "float_settled", static_cast<std::size_t>(rounds), "", {}});
+    BooleanResult result;
+    assemble({*part}, {&operand}, std::move(rounded), 0, result, control);
+    return std::move(result.mesh);
+  } catch (const std::logic_error&) {
+    report.done.push_back({"rounding_not_settled", 1, "", {}});
+    return plain;
   }
 }
 

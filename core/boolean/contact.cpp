@@ -25,7 +25,7 @@ double nearest_on(const Vec3& a, const Vec3& b, const Vec3& p) {
 }
 
 /// Vertices nearer than the tolerance become the one with the smallest number.
-std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, double tolerance) {
+std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, double tolerance, std::vector<Vec3>& places) {
   UnionFind sets(soup.points.size());
   const double most = tolerance * tolerance;
   for (const TrianglePair& pair : pairs)
@@ -41,6 +41,8 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, d
   for (Index v = 0; v < soup.points.size(); ++v)
     if (sets.find(v) != v) {
       changed[v] = 1;
+      soup.special[sets.find(v)] = 1;
+      if (places.size() < most_places) places.push_back(soup.points[v]);
       ++merged;
     }
   if (merged == 0) return 0;
@@ -49,7 +51,7 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, d
       if (changed[v]) {
         v = sets.find(v);
         soup.moved[v] = 1;
-        soup.whole[i] = 0;
+        soup.trace[i].whole = false;
         soup.loose[i] = 1;
         if (!soup.tested.empty()) soup.tested[i] = 1;
       }
@@ -62,7 +64,10 @@ void drop_collapsed(Soup& soup, std::vector<TrianglePair>& pairs) {
   Soup kept;
   kept.points = std::move(soup.points);
   kept.moved = std::move(soup.moved);
+  kept.special = std::move(soup.special);
   kept.crosses_itself = soup.crosses_itself;
+  kept.sheet = soup.sheet;
+  kept.scores = soup.scores;
   kept.part_begin.push_back(0);
   bool any_flattened = false;
   for (std::size_t part = 0; part < soup.parts(); ++part) {
@@ -143,11 +148,13 @@ class Contacts {
         for (Index e : {a, b}) near_end = near_end || near(at(e), c, d);
         for (Index e : {c, d}) near_end = near_end || near(at(e), a, b);
         if (near_end) continue;
-        auto [here, there] = std::minmax(edge_key(a, b), edge_key(c, d));
+        const EdgeKey one = edge_key(a, b), two = edge_key(c, d);
+        const EdgeKey here = std::min(one, two), there = std::max(one, two);
         auto [it, is_new] = crossings_.try_emplace({here, there}, static_cast<Index>(soup_.points.size()));
         if (is_new) {
           soup_.points.push_back(0.5 * (p + q));
           soup_.moved.push_back(1);
+          soup_.special.push_back(1);
         }
         cuts_.edge_points.push_back({here.first, here.second, it->second});
         cuts_.edge_points.push_back({there.first, there.second, it->second});
@@ -245,12 +252,13 @@ class Contacts {
 
 }  // namespace
 
-std::size_t make_contact(Soup& soup, double tolerance, const Control& control) {
-  if (soup.moved.empty()) soup.moved.assign(soup.points.size(), 0);
+ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, const Control& control) {
+  ContactCount count;
+  const bool had_moved = !soup.moved.empty();
+  if (!had_moved) soup.moved.assign(soup.points.size(), 0);
   soup.loose.assign(soup.triangles.size(), 0);
-  std::vector<TrianglePair> pairs = find_pairs(soup, tolerance, control);
-  std::size_t merged = merge_vertices(soup, pairs, tolerance);
-  drop_collapsed(soup, pairs);
+  count.vertices = merge_vertices(soup, pairs, tolerance, count.places);
+  if (count.vertices > 0) drop_collapsed(soup, pairs);
 
   Contacts contacts(soup, tolerance);
   for (const TrianglePair& pair : pairs) {
@@ -265,48 +273,74 @@ std::size_t make_contact(Soup& soup, double tolerance, const Control& control) {
     contacts.edges_along(pair.t, pair.s, along);
   }
   Cuts cuts = contacts.finish();
-  const auto split = static_cast<std::size_t>(std::count(cuts.touched.begin(), cuts.touched.end(), 1));
-  if (split == 0) return merged;
-
-  // Crossings of different edges may have come to the very same place.
-  const WeldMap weld = weld_equal(soup.points);
-  auto welded = [&](Index v) { return weld.first[weld.id[v]]; };
-  Arrangement arrangement(soup.points);
-  subdivide(soup, cuts, arrangement, control, true);
-  Soup out;
-  out.points = soup.points;
-  out.moved = soup.moved;
-  out.crosses_itself = soup.crosses_itself;
-  out.part_begin.push_back(0);
-  bool flattened = false;
-  std::vector<std::vector<std::pair<std::size_t, std::size_t>>> by_part(soup.parts());
-  for (std::size_t f = 0; f < arrangement.faces.size(); ++f)
-    for (std::size_t k = 0; k < arrangement.sources_of(f).size(); ++k)
-      by_part[soup.part[arrangement.sources_of(f)[k].triangle]].emplace_back(f, k);
-  for (std::size_t part = 0; part < soup.parts(); ++part) {
-    for (const auto& [f, k] : by_part[part]) {
-      const auto source = arrangement.sources_of(f)[k];
-      Triangle t = arrangement.faces[f];
-      if (!source.same_way) std::swap(t[1], t[2]);
-      for (Index& v : t) v = welded(v);
-      if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) continue;
-      const bool touched = cuts.touched[source.triangle];
-      if (touched && collinear(out.points[t[0]], out.points[t[1]], out.points[t[2]])) {
+  count.faces = static_cast<std::size_t>(std::count(cuts.touched.begin(), cuts.touched.end(), 1));
+  for (std::size_t t = 0; t < cuts.touched.size() && count.places.size() < most_places; ++t)
+    if (cuts.touched[t]) count.places.push_back((soup.points[soup.triangles[t][0]] + soup.points[soup.triangles[t][1]] + soup.points[soup.triangles[t][2]]) / 3);
+  if (!count.any()) {
+    soup.loose.clear();
+    if (!had_moved) soup.moved.clear();
+    return count;
+  }
+  if (count.faces > 0) {
+    // Crossings of different edges may have come to the very same place.
+    const WeldMap weld = weld_equal(soup.points);
+    auto welded = [&](Index v) { return weld.first[weld.id[v]]; };
+    Arrangement arrangement(soup.points);
+    subdivide(soup, cuts, arrangement, control, true);
+    Soup out;
+    out.points = soup.points;
+    out.moved = soup.moved;
+    out.special = soup.special;
+    out.crosses_itself = soup.crosses_itself;
+    out.sheet = soup.sheet;
+    out.scores = soup.scores;
+    out.part_begin.push_back(0);
+    bool flattened = false;
+    std::vector<std::vector<std::pair<std::size_t, std::size_t>>> by_part(soup.parts());
+    for (std::size_t f = 0; f < arrangement.faces.size(); ++f)
+      for (std::size_t k = 0; k < arrangement.sources_of(f).size(); ++k)
+        by_part[soup.part[arrangement.sources_of(f)[k].triangle]].emplace_back(f, k);
+    auto pass_on = [&](Triangle t, Index part, Index from, bool touched, unsigned char scored) {
+      bool same = true;
+      for (Index& v : t) {
+        const Index to = welded(v);
+        if (to != v) out.special[to] = 1, same = false;
+        v = to;
+      }
+      if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) return;
+      if ((touched || !same) && collinear(out.points[t[0]], out.points[t[1]], out.points[t[2]])) {
         out.crosses_itself[part] = 1;
         flattened = true;
-        continue;
+        return;
       }
-      out.add(t, static_cast<Index>(part), soup, source.triangle);
-      if (!touched) continue;
-      out.whole.back() = 0;
+      out.add(t, part, soup, from);
+      if (!touched) return;
+      out.trace.back().whole = false;
+      out.trace.back().scored = scored;
       out.loose.back() = 1;
       if (!out.tested.empty()) out.tested.back() = 1;
+    };
+    for (Index part = 0; part < soup.parts(); ++part) {
+      for (Index i = soup.part_begin[part]; i < soup.part_begin[part + 1]; ++i)
+        if (!cuts.touched[i]) pass_on(soup.triangles[i], part, i, false, 0);
+      for (const auto& [f, k] : by_part[part]) {
+        const auto source = arrangement.sources_of(f)[k];
+        Triangle t = arrangement.faces[f];
+        unsigned bits = source.scored;
+        if (!source.same_way) {
+          std::swap(t[1], t[2]);
+          bits = (bits >> 2 & 1u) | (bits & 2u) | (bits & 1u) << 2;
+        }
+        pass_on(t, part, source.triangle, true, static_cast<unsigned char>(bits));
+      }
+      out.part_begin.push_back(static_cast<Index>(out.triangles.size()));
     }
-    out.part_begin.push_back(static_cast<Index>(out.triangles.size()));
+    if (flattened) out.tested.clear();
+    soup = std::move(out);
   }
-  if (flattened) out.tested.clear();
-  soup = std::move(out);
-  return merged + split;
+  soup.mate = find_mates(soup.triangles, soup.part, soup.points.size());
+  mark_crowded(soup.triangles, soup.mate, soup.special);
+  return count;
 }
 
 }  // namespace anvil::boolean

@@ -1,20 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Stage 1: all parts into one list of triangles.
-#include <fmt/format.h>
+// Stage 1: each part made ready by itself, then all into one list of triangles.
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
-#include <numeric>
+#include <stdexcept>
 
 #include "core/boolean/stages.h"
 #include "core/mesh/weld.h"
 
 namespace anvil::boolean {
 namespace {
-
-struct Ready {
-  Mesh mesh;  // placed, welded
-  TriangleList list;
-};
 
 /// Net number of faces that run along each edge from its smaller to its larger vertex; not zero = a leak.
 std::vector<std::array<Index, 2>> leaking_edges(const Mesh& mesh) {
@@ -63,8 +58,9 @@ std::size_t make_consistent(Mesh& mesh) {
   return turned;
 }
 
-/// Adds a face for each closed chain of leaking edges. Returns how many, or the leaks that close no chain.
-Result<std::size_t> cap_holes(Mesh& mesh, std::vector<std::array<Index, 2>> leaks, const Operand& operand) {
+/// Adds a face for each closed chain of leaking edges. The leaks of any mesh close: they are the boundary of its
+/// faces, and a boundary has no boundary.
+std::size_t cap_holes(Mesh& mesh, std::vector<std::array<Index, 2>> leaks, std::vector<Vec3>& places) {
   std::sort(leaks.begin(), leaks.end());
   std::vector<char> used(leaks.size(), 0);
   std::size_t caps = 0;
@@ -80,102 +76,216 @@ Result<std::size_t> cap_holes(Mesh& mesh, std::vector<std::array<Index, 2>> leak
       const auto loop = std::find(chain.begin(), chain.end(), next);
       if (loop != chain.end()) {
         mesh.add_face(std::span<const Index>(&*loop, static_cast<std::size_t>(chain.end() - loop)));
+        Vec3 sum = Vec3::Zero();
+        for (auto it = loop; it != chain.end(); ++it) sum += mesh.positions[*it];
+        places.push_back(sum / static_cast<double>(chain.end() - loop));
         ++caps;
         chain.erase(loop, chain.end());
         if (chain.empty()) break;
       }
       auto it = std::lower_bound(leaks.begin(), leaks.end(), std::array<Index, 2>{next, 0});
       while (it != leaks.end() && (*it)[0] == next && used[static_cast<std::size_t>(it - leaks.begin())]) ++it;
-      if (it == leaks.end() || (*it)[0] != next)
-        return Issue{"its faces bound no volume: the rims of its holes do not close", operand.name,
-                     {mesh.positions[next]}, "mend it first, or recast it as one watertight mesh"};
+      if (it == leaks.end() || (*it)[0] != next) throw std::logic_error("the rim of a hole does not close");
       at = static_cast<std::size_t>(it - leaks.begin());
     }
   }
   return caps;
 }
 
-Result<Ready> prepare(const Operand& operand, BooleanReport& report) {
-  Ready ready;
-  ready.mesh = *operand.mesh;
-  if (!operand.placement.matrix().isIdentity(0))
-    for (Vec3& p : ready.mesh.positions) p = operand.placement * p;
-  if (operand.placement.linear().determinant() < 0) reverse_faces(ready.mesh);
-  const WeldMap weld = weld_equal(ready.mesh.positions);
-  if (weld.first.size() != ready.mesh.positions.size()) {
-    std::vector<Vec3> positions;
-    for (Index v : weld.first) positions.push_back(ready.mesh.positions[v]);
-    for (Index& v : ready.mesh.corners) v = weld.id[v];
-    ready.mesh.positions = std::move(positions);
+double area_of(const Mesh& mesh, std::size_t from_face) {
+  Mesh part;
+  part.positions = mesh.positions;
+  for (std::size_t f = from_face; f < mesh.face_count(); ++f) part.add_face(mesh.face(f));
+  return surface_area(part);
+}
+
+/// What capping would add this share of a part's own area to is a sheet, not a solid with holes.
+constexpr double sheet_share = 0.3;
+
+/// Makes an open or inconsistent mesh bound a volume, or leaves it a sheet. @return its faces without the caps
+std::size_t close(Mesh& mesh, bool may_be_sheet, const std::string& name, Prepared& out) {
+  auto leaks = leaking_edges(mesh);
+  const std::size_t own = mesh.face_count();
+  if (leaks.empty()) return own;
+  if (const std::size_t turned = make_consistent(mesh); turned > 0) {
+    out.done.push_back({"faces_turned_right", turned, name, {}});
+    leaks = leaking_edges(mesh);
   }
-  auto leaks = leaking_edges(ready.mesh);
-  if (!leaks.empty()) {
-    if (const std::size_t turned = make_consistent(ready.mesh); turned > 0) {
-      report.done.push_back({"faces_turned_right", turned, operand.name});
-      leaks = leaking_edges(ready.mesh);
-    }
-    const std::size_t own = ready.mesh.face_count();
-    const Result<std::size_t> caps = cap_holes(ready.mesh, std::move(leaks), operand);
-    if (!caps) return caps.issue();
-    if (*caps > 0) report.done.push_back({"holes_closed", *caps, operand.name});
-    ready.list = triangulate(ready.mesh);
-    for (Index& f : ready.list.face)
-      if (f >= own) f = no_index;
-  } else {
-    ready.list = triangulate(ready.mesh);
+  std::vector<Vec3> places;
+  Mesh closed = mesh;
+  const std::size_t caps = cap_holes(closed, std::move(leaks), places);
+  if (may_be_sheet && area_of(closed, own) > sheet_share * surface_area(mesh)) {
+    out.sheet = true;
+    out.done.push_back({"cuts_as_sheet", 1, name, {}});
+    return own;
   }
-  return ready;
+  mesh = std::move(closed);
+  if (places.size() > most_places) places.resize(most_places);
+  if (caps > 0) out.done.push_back({"holes_closed", caps, name, std::move(places)});
+  return own;
+}
+
+/// Keeps the triangles for which `keep` holds, in order.
+void filter(TriangleList& list, const std::vector<char>& keep) {
+  std::size_t kept = 0;
+  for (std::size_t i = 0; i < keep.size(); ++i) {
+    if (!keep[i]) continue;
+    list.triangles[kept] = list.triangles[i];
+    list.face[kept++] = list.face[i];
+  }
+  list.triangles.resize(kept);
+  list.face.resize(kept);
 }
 
 }  // namespace
 
-Result<Soup> gather(const std::vector<Operand>& operands, BooleanReport& report, const Control& control) {
-  Soup soup;
-  soup.part_begin.push_back(0);
-  for (Index part = 0; part < operands.size(); ++part) {
-    check_stop(control);
-    Result<Ready> ready = prepare(operands[part], report);
-    if (!ready) return ready.issue();
-    const auto base = static_cast<Index>(soup.points.size());
-    soup.points.insert(soup.points.end(), ready->mesh.positions.begin(), ready->mesh.positions.end());
-    std::size_t degenerate = 0;
-    double six_volumes = 0;
-    const Vec3 origin = ready->mesh.positions.empty() ? Vec3(0, 0, 0) : ready->mesh.positions[0];
-    for (std::size_t i = 0; i < ready->list.triangles.size(); ++i) {
-      const Triangle& t = ready->list.triangles[i];
-      const Vec3 &a = ready->mesh.positions[t[0]], &b = ready->mesh.positions[t[1]], &c = ready->mesh.positions[t[2]];
+Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet) {
+  auto out = std::make_shared<Prepared>();
+  Mesh mesh;
+  mesh.positions = operand.mesh->positions;
+  if (!operand.placement.matrix().isIdentity(0))
+    for (Vec3& p : mesh.positions) p = operand.placement * p;
+  const bool mirrored = operand.placement.linear().determinant() < 0;
+  const WeldMap weld = weld_equal(mesh.positions);
+  const bool all_apart = weld.first.size() == mesh.positions.size();
+  TriangleList list;
+  auto take_faces = [&] {
+    mesh.face_offsets = operand.mesh->face_offsets;
+    mesh.corners = operand.mesh->corners;
+    if (mirrored) reverse_faces(mesh);
+    if (all_apart) return;
+    std::vector<Vec3> positions;
+    positions.reserve(weld.first.size());
+    for (Index v : weld.first) positions.push_back(mesh.positions[v]);
+    for (Index& v : mesh.corners) v = weld.id[v];
+    mesh.positions = std::move(positions);
+  };
+  take_faces();
+  auto triangulated = [&] {
+    list = triangulate(mesh);
+    std::vector<char> keep(list.triangles.size());
+    bool all = true;
+    for (std::size_t i = 0; i < keep.size(); ++i) {
+      const Triangle& t = list.triangles[i];
+      keep[i] = t[0] != t[1] && t[1] != t[2] && t[2] != t[0];
+      all = all && keep[i];
+    }
+    if (!all) filter(list, keep);
+    out->mate = find_mates(list.triangles, std::vector<Index>(list.triangles.size(), 0), mesh.positions.size());
+  };
+  triangulated();
+  if (std::find(out->mate.begin(), out->mate.end(), no_index) != out->mate.end()) {
+    const std::size_t own = close(mesh, may_be_sheet, operand.name, *out);
+    triangulated();
+    for (Index& f : list.face)
+      if (f >= own) f = no_index;
+  }
+
+  std::vector<char> keep(list.triangles.size());
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, keep.size(), 8192), [&](const auto& range) {
+    for (std::size_t i = range.begin(); i < range.end(); ++i) {
+      const Triangle& t = list.triangles[i];
+      const Vec3 &a = mesh.positions[t[0]], &b = mesh.positions[t[1]], &c = mesh.positions[t[2]];
       const Vec3 normal = (b - a).cross(c - a);
       const double scale = (b - a).cwiseAbs().maxCoeff() * (c - a).cwiseAbs().maxCoeff();
-      if (!(normal.cwiseAbs().maxCoeff() > 1e-13 * scale) && collinear(a, b, c)) {
-        if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) ++degenerate;
-        continue;
-      }
-      six_volumes += (a - origin).dot(normal);
-      soup.triangles.push_back({base + t[0], base + t[1], base + t[2]});
-      soup.part.push_back(part);
-      soup.face.push_back(ready->list.face[i]);
+      keep[i] = normal.cwiseAbs().maxCoeff() > 1e-13 * scale || !collinear(a, b, c);
     }
-    if (soup.triangles.size() == soup.part_begin.back())
-      return Issue{"it bounds nothing: it has no faces with an area", operands[part].name, {}, "leave it out"};
-    if (degenerate > 0) report.done.push_back({"zero_area_faces_dropped", degenerate, operands[part].name});
-    if (six_volumes < 0) report.done.push_back({"operands_turned_right", 1, operands[part].name});
-    soup.part_begin.push_back(static_cast<Index>(soup.triangles.size()));
-    soup.crosses_itself.push_back(!operands[part].free_of_crossings || degenerate > 0);
+  });
+  const auto degenerate = static_cast<std::size_t>(std::count(keep.begin(), keep.end(), 0));
+  if (degenerate > 0) {
+    out->done.push_back({"zero_area_faces_dropped", degenerate, operand.name, {}});
+    filter(list, keep);
+    out->mate = find_mates(list.triangles, std::vector<Index>(list.triangles.size(), 0), mesh.positions.size());
   }
-  soup.origin.resize(soup.triangles.size());
-  std::iota(soup.origin.begin(), soup.origin.end(), Index{0});
-  soup.whole.assign(soup.triangles.size(), 1);
-  soup.turned.assign(soup.triangles.size(), 0);
+  if (list.triangles.empty())
+    return Issue{"it bounds nothing: it has no faces with an area", operand.name, {}, "leave it out"};
+  const Vec3 origin = mesh.positions[list.triangles[0][0]];
+  double six_volumes = 0;
+  for (const Triangle& t : list.triangles) {
+    const Vec3 &a = mesh.positions[t[0]], &b = mesh.positions[t[1]], &c = mesh.positions[t[2]];
+    six_volumes += (a - origin).dot((b - a).cross(c - a));
+    for (Index v : t) out->box.add(mesh.positions[v]);
+  }
+  if (six_volumes < 0 && !out->sheet) out->done.push_back({"operands_turned_right", 1, operand.name, {out->box.centre()}});
+  out->one_triangle_each = operand.mesh->triangles_only();
+  if (!out->one_triangle_each)
+    for (std::size_t f = 0; f < mesh.face_count(); ++f) out->first_corner.push_back(mesh.face(f).empty() ? 0 : mesh.face(f)[0]);
+  out->points = std::move(mesh.positions);
+  out->triangles = std::move(list.triangles);
+  out->face = std::move(list.face);
+  out->special.assign(out->points.size(), 0);
+  mark_crowded(out->triangles, out->mate, out->special);
+  out->crosses_itself = !operand.free_of_crossings || degenerate > 0;
+  return PreparedPtr(std::move(out));
+}
+
+Soup gather(const std::vector<PreparedPtr>& parts, std::vector<char> scores) {
+  Soup soup;
+  soup.scores = std::move(scores);
+  soup.part_begin.push_back(0);
+  std::size_t points = 0, triangles = 0;
+  for (const PreparedPtr& p : parts) points += p->points.size(), triangles += p->triangles.size();
+  soup.points.reserve(points);
+  soup.special.reserve(points);
+  soup.triangles.resize(triangles);
+  soup.trace.resize(triangles);
+  soup.part.resize(triangles);
+  soup.mate.resize(3 * triangles);
+  std::vector<std::size_t> first_point;
+  for (Index k = 0; k < parts.size(); ++k) {
+    const Prepared& p = *parts[k];
+    const auto base = static_cast<Index>(soup.points.size());
+    const Index begin = soup.part_begin.back();
+    first_point.push_back(base);
+    soup.points.insert(soup.points.end(), p.points.begin(), p.points.end());
+    soup.special.insert(soup.special.end(), p.special.begin(), p.special.end());
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, p.triangles.size(), 16384), [&](const auto& range) {
+      for (std::size_t i = range.begin(); i < range.end(); ++i) {
+        const Triangle& t = p.triangles[i];
+        soup.triangles[begin + i] = {base + t[0], base + t[1], base + t[2]};
+        soup.trace[begin + i].origin = static_cast<Index>(begin + i);
+        soup.part[begin + i] = k;
+        for (std::size_t c = 3 * i; c < 3 * i + 3; ++c)
+          soup.mate[3 * begin + c] = p.mate[c] == no_index ? no_index : 3 * begin + p.mate[c];
+      }
+    });
+    soup.part_begin.push_back(static_cast<Index>(begin + p.triangles.size()));
+    soup.crosses_itself.push_back(p.crosses_itself);
+    soup.sheet.push_back(p.sheet);
+  }
+  first_point.push_back(soup.points.size());
+
   // Vertices of different parts at one place are one vertex from here on.
-  const WeldMap weld = weld_equal(soup.points);
-  if (weld.first.size() != soup.points.size()) {
-    std::vector<Vec3> points;
-    points.reserve(weld.first.size());
-    for (Index v : weld.first) points.push_back(soup.points[v]);
-    for (Triangle& t : soup.triangles)
-      for (Index& v : t) v = weld.id[v];
-    soup.points = std::move(points);
+  std::vector<Index> candidates;
+  std::vector<Vec3> places;
+  for (std::size_t k = 0; k < parts.size(); ++k) {
+    std::vector<const Box3*> others;
+    for (std::size_t j = 0; j < parts.size(); ++j)
+      if (j != k && (parts[j]->box.lo.array() <= parts[k]->box.hi.array()).all() &&
+          (parts[j]->box.hi.array() >= parts[k]->box.lo.array()).all())
+        others.push_back(&parts[j]->box);
+    for (std::size_t v = first_point[k]; v < first_point[k + 1]; ++v) {
+      const Vec3& p = soup.points[v];
+      const bool inside = std::any_of(others.begin(), others.end(), [&](const Box3* box) {
+        return (p.array() >= box->lo.array()).all() && (p.array() <= box->hi.array()).all();
+      });
+      if (!inside) continue;
+      candidates.push_back(static_cast<Index>(v));
+      places.push_back(p);
+    }
   }
+  const WeldMap weld = weld_equal(places);
+  if (weld.first.size() == places.size()) return soup;
+  std::vector<Index> now(soup.points.size(), no_index);
+  for (std::size_t k = 0; k < candidates.size(); ++k) {
+    const Index to = candidates[weld.first[weld.id[k]]];
+    if (to == candidates[k]) continue;
+    now[candidates[k]] = to;
+    soup.special[to] = 1;
+  }
+  for (Triangle& t : soup.triangles)
+    for (Index& v : t)
+      if (now[v] != no_index) v = now[v];
   return soup;
 }
 

@@ -1,47 +1,60 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The stages of the Boolean engine and the plain data that pass from one to the next.
-// The order: gather → intersect → subdivide → classify → round → (check, and round again) → assemble.
+// The order: gather → contact → intersect → subdivide → classify → round → (trouble, and again) → assemble.
 // After Zhou, Grinspun, Zorin and Jacobson, "Mesh Arrangements for Solid Geometry", SIGGRAPH 2016, with points
-// that stay exact (core/exact/points.h) until the rounding stage.
+// that stay exact (core/exact/points.h) until the rounding stage. Departing from it, triangles that nothing
+// touches are never part of the arrangement: they pass through as triangles of the soup.
 #pragma once
 
 #include <functional>
+#include <string>
 
 #include "core/boolean/combine.h"
+#include "core/boolean/expression.h"
 #include "core/exact/points.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/triangulate.h"
 
 namespace anvil::boolean {
 
+/// Where a triangle comes from and what has become of it.
+struct Trace {
+  Index origin = 0;          ///< triangle of the first soup
+  Index piece = 0;           ///< of the result
+  bool whole = true;         ///< it is that triangle, nothing has cut it
+  bool turned = false;       ///< it runs the other way round
+  bool trimmed = false;      ///< an open trim takes it away in the end
+  unsigned char scored = 0;  ///< bit k: a score drew the edge from corner k to corner k + 1
+  unsigned char crowded = 0;  ///< bit k: other faces of the result touch that edge
+};
+
 /// Stage 1. All parts as one list of triangles on vertices that are welded by bit-equal position.
 struct Soup {
   std::vector<Vec3> points;
   std::vector<Triangle> triangles;  ///< none exactly degenerate; part after part
+  std::vector<Trace> trace;         ///< of each triangle
   std::vector<Index> part;          ///< of each triangle
-  std::vector<Index> face;          ///< of each triangle: the source face in its part; no_index for a cap
   std::vector<Index> part_begin;    ///< first triangle of each part, and the end
+  /// Per corner 3 t + k: the corner 3 u + l from which triangle u of the same part runs the edge (k, k + 1) of t
+  /// the other way; no_index where not exactly two triangles of the part meet there, one each way.
+  std::vector<Index> mate;
+  std::vector<char> special;         ///< per point: faces of several parts, or separate fans, may meet there
   std::vector<char> crosses_itself;  ///< per part: its own triangles must be tested against each other
+  std::vector<char> sheet;           ///< per part: an open surface that only cuts
+  std::vector<char> scores;          ///< per part: its faces draw edges that stay
   std::vector<char> tested;          ///< per triangle: only these may meet others; empty means all
   std::vector<char> loose;           ///< per triangle: contact changed it, so it may cross its own part; or empty
-  // What a triangle was before a rounded result came back as a soup.
-  std::vector<Index> origin;  ///< triangle of the first soup
-  std::vector<char> whole;    ///< nothing has cut it yet
-  std::vector<char> turned;   ///< it runs the other way round than its origin
-  std::vector<char> moved;    ///< per point: rounding or contact has moved it; empty means none
+  std::vector<char> moved;           ///< per point: rounding or contact has moved it; empty means none
 
-  /// Appends a triangle that takes everything but its corners from triangle i of `from`.
+  std::size_t parts() const { return part_begin.size() - 1; }
+  /// Appends a triangle that takes everything but its corners and its part from triangle i of `from`.
   void add(const Triangle& t, Index of_part, const Soup& from, Index i) {
     triangles.push_back(t);
     part.push_back(of_part);
-    face.push_back(from.face.empty() ? no_index : from.face[i]);
-    origin.push_back(from.origin[i]);
-    whole.push_back(from.whole[i]);
-    turned.push_back(from.turned[i]);
+    trace.push_back(from.trace[i]);
     if (!from.tested.empty()) tested.push_back(from.tested[i]);
     if (!from.loose.empty()) loose.push_back(from.loose[i]);
   }
-
   bool may_meet(Index s, Index t) const {
     return part[s] != part[t] || crosses_itself[part[s]] || (!loose.empty() && (loose[s] || loose[t]));
   }
@@ -49,26 +62,47 @@ struct Soup {
     const Triangle& t = triangles[triangle];
     return {points[t[0]], points[t[1]], points[t[2]]};
   }
-  std::size_t parts() const { return part_begin.size() - 1; }
 };
 
-/// Places, triangulates, welds, caps holes and drops degenerate triangles; what it did goes to the report.
-/// Fails when a part does not bound anything: not every edge has as many faces one way as the other.
-Result<Soup> gather(const std::vector<Operand>& operands, BooleanReport& report, const Control& control);
+/// The corner across each edge, for triangles that come part after part; see Soup::mate.
+std::vector<Index> find_mates(std::span<const Triangle> triangles, std::span<const Index> part, std::size_t points);
+/// Marks points where more than one closed fan of one part meets, or where a part has an edge without a mate.
+void mark_crowded(std::span<const Triangle> triangles, std::span<const Index> mate, std::vector<char>& special);
+
+/// What the engine derives from one part alone; kept between runs.
+struct Prepared {
+  std::vector<Vec3> points;  ///< placed and welded
+  std::vector<Triangle> triangles;
+  std::vector<Index> face;  ///< source face of each triangle; no_index for one that closes a hole
+  bool one_triangle_each = false;   ///< every face is a triangle
+  std::vector<Index> first_corner;  ///< per face, where its ring began; empty when every face is a triangle
+  std::vector<Index> mate;
+  std::vector<char> special;
+  Box3 box;
+  bool crosses_itself = false, sheet = false;
+  std::vector<BooleanReport::Done> done;
+};
+using PreparedPtr = std::shared_ptr<const Prepared>;
+/// Places, triangulates, welds, caps holes and drops degenerate triangles.
+/// Fails when the part bounds nothing and may not be used as a sheet.
+Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet);
+
+/// The prepared parts as one soup.
+Soup gather(const std::vector<PreparedPtr>& parts, std::vector<char> scores);
 
 /// Stages 2 to 5: triangles on exact points that meet at common vertices and edges only.
 struct Arrangement {
   PointSet points;
-  std::vector<Triangle> faces;  ///< each set of three vertices once
-  /// What lies at each face: source triangles, and whether they face the same way. Faces that nothing
-  /// touched come first in the order of the soup and have one source.
+  std::vector<char> touched;      ///< per soup triangle; the others are faces as they are
+  std::vector<Triangle> faces;    ///< what touched triangles came apart into: each set of three vertices once
+  /// What lies at each of `faces`: source triangles, and whether they face the same way.
   struct Source {
     Index triangle;
     bool same_way;
+    unsigned char scored;  ///< as Trace::scored, for the corners of the face
   };
   std::vector<Index> source_begin{0};
   std::vector<Source> sources;
-  std::vector<char> touched;  ///< per soup triangle
 
   explicit Arrangement(std::span<const Vec3> given) : points(given) {}
   std::span<const Source> sources_of(std::size_t face) const {
@@ -86,10 +120,10 @@ struct Cut {
 /// Stage 3. What the triangles that meet cut into each other; points by number in `points`.
 struct Cuts {
   struct Segment {
-    Index triangle;           ///< that it lies in
-    Index from, to;           ///< points
-    Index other;              ///< triangle that cut it
-    Index edge_lo, edge_hi;   ///< the other's edge when both are coplanar, else no_index
+    Index triangle;          ///< that it lies in
+    Index from, to;          ///< points
+    Index other;             ///< triangle that cut it
+    Index edge_lo, edge_hi;  ///< the other's edge when both are coplanar, else no_index
   };
   struct EdgePoint {
     Index lo, hi, point;
@@ -103,7 +137,6 @@ struct Cuts {
   std::vector<char> touched;           ///< per triangle
   std::vector<char> coplanar;          ///< per triangle: overlaps a coplanar one
 };
-Cuts intersect(const Soup& soup, PointSet& points, const Control& control);
 
 /// Stage 2. Pairs of triangles, of different parts or of one that crosses itself, whose boxes come nearer
 /// than `margin`; sorted.
@@ -114,53 +147,77 @@ struct TrianglePair {
 std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control);
 
 /// Between stages 1 and 2: makes what lies nearer than `tolerance` meet exactly (contact.cpp).
-/// @return how many vertices were merged and triangles split
-std::size_t make_contact(Soup& soup, double tolerance, const Control& control);
+struct ContactCount {
+  std::size_t vertices = 0, faces = 0;  ///< merged with others; split where another part touches
+  std::vector<Vec3> places;             ///< at most a hundred
+  bool any() const { return vertices + faces > 0; }
+};
+ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, const Control& control);
 
-/// Stages 4 and 5.
+/// Stage 3.
+/// @param pairs  at least all pairs whose boxes meet
+Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSet& points, const Control& control);
+
+/// Stages 4 and 5. Marks more points of the soup as special.
 /// @param by_contact  segments meet at common points already, but those need not lie exactly in the plane; a
 ///                    triangle in which they contradict each other is cut at its edges only
-void subdivide(const Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact = false);
+void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact = false);
 
-/// Stages 6 to 8: which faces bound the result, and which way round.
-struct Selection {
-  enum class Keep : char { no, as_is, turned };
-  std::vector<Keep> keep;  ///< per face of the arrangement
-  std::size_t patches_left_out = 0;  ///< of closed skins thinner than rounding, which cannot be told in or out
+/// How the cells of an arrangement are read.
+struct Reading {
+  std::function<std::string(std::span<const int>)> class_of;  ///< as Expression::class_of
+  std::function<bool(std::span<const int>)> trims_away;       ///< null: none
+  bool by_place = false;                                      ///< as Expression::pieces_by_place
+  bool makes_pieces = false;
 };
-using Inside = std::function<bool(std::span<const int> winding)>;  ///< winding number of every part
-Selection classify(const Soup& soup, const Arrangement& arrangement, const Inside& inside, const Control& control);
+
+/// Stages 6 to 8: which faces bound which pieces of the result.
+struct Selection {
+  std::vector<Index> patch_of_triangle;  ///< per soup triangle; no_index for touched ones
+  std::vector<Index> patch_of_face;      ///< per face of the arrangement
+  /// Per patch, the piece behind it and the piece in front of it; no_index for none or when both are the same.
+  struct Sides {
+    Index behind = no_index, in_front = no_index;
+    bool trimmed_behind = false, trimmed_in_front = false;  ///< an open trim takes such a face away
+  };
+  std::vector<Sides> sides;
+  /// Edges that a score draws: triangle or face, and bit k for the edge from corner k to corner k + 1.
+  std::vector<std::pair<Index, unsigned char>> scored_triangles, scored_faces;
+  Index pieces = 0;
+  std::vector<char> bounds;  ///< per part: it has an inside
+  std::size_t left_out = 0;  ///< closed skins thinner than rounding, which cannot be told in or out
+};
+Selection classify(const Soup& soup, const Arrangement& arrangement, const Reading& reading, const Control& control);
 
 /// Stage 9: the kept faces with rounded vertices.
 struct Rounded {
   std::vector<Vec3> points;
-  std::vector<char> moved;  ///< per point: it is new or has been moved
+  std::vector<char> moved;    ///< per point: it is new or has been moved
+  std::vector<char> special;  ///< per point: see Soup::special; new points are
   std::vector<Triangle> triangles;
-  std::vector<Index> source;  ///< triangle of the first soup
-  std::vector<char> whole;    ///< it is that triangle, uncut
-  std::vector<char> turned;   ///< it runs the other way round
-  bool merged = false;        ///< points fell together
-
-  void resize(std::size_t n) {
-    triangles.resize(n);
-    source.resize(n);
-    whole.resize(n);
-    turned.resize(n);
-  }
+  std::vector<Trace> trace;
+  std::vector<char> merged;  ///< per point: others fell together with it; empty means none
+  std::vector<char> fixed;   ///< per point: it keeps touching surfaces apart and may not go
+  std::vector<Index> place;  ///< per point, the first point at its position; empty means all are apart
 };
 /// @param to_float  round to 32-bit coordinates, all points
 Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Selection& selection, bool to_float);
+/// Points that have come to one place become one; triangles that collapse by that go.
+void merge_equal(Rounded& rounded);
 /// Empty when rounding made no crossing, no zero-area triangle and merged nothing; else the triangles near it.
 std::vector<char> find_trouble(const Rounded& rounded, const Control& control);
-/// The rounded result as one part that may cross itself near the trouble.
-Soup soup_again(const Rounded& rounded, std::vector<char> near);
+/// The rounded result as one part for each piece, which may cross itself near the trouble.
+Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces);
 
-/// Stages 10 and 11: separates solid wedges that touch, and puts uncut polygons back.
-Mesh assemble(const Soup& first, const std::vector<Operand>& operands, Rounded rounded, BooleanReport& report);
+/// Stages 10 and 11: separates solid wedges that touch, puts uncut polygons back and joins what is left of others.
+void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
+              double tolerance, BooleanResult& result, const Control& control);
 
 /// Throws Stopped when asked to stop.
 inline void check_stop(const Control& control) {
   if (control.stop.stop_requested()) throw Stopped{};
 }
+
+inline constexpr std::size_t most_places = 100;
 
 }  // namespace anvil::boolean

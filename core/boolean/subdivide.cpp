@@ -173,7 +173,7 @@ std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& poin
 
 }  // namespace
 
-void subdivide(const Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact) {
+void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact) {
   PointSet& points = arrangement.points;
   if (!by_contact) cross_segments(soup, cuts, points, control);
   const std::vector<Index> canonical = weld(soup, cuts, points);
@@ -183,6 +183,13 @@ void subdivide(const Soup& soup, Cuts& cuts, Arrangement& arrangement, const Con
   for (auto& e : cuts.edge_points) e.point = canonical[e.point];
   std::erase_if(cuts.edge_points, [](const auto& e) { return e.point == e.lo || e.point == e.hi; });
   for (auto& f : cuts.face_points) f.point = canonical[f.point];
+  // Given vertices that lie on other triangles: faces that do not share an edge in their own part may meet there.
+  auto mark = [&](Index point) {
+    if (points.is_given(point)) soup.special[point] = 1;
+  };
+  for (const auto& s : cuts.segments) mark(s.from), mark(s.to);
+  for (const auto& e : cuts.edge_points) mark(e.point);
+  for (const auto& f : cuts.face_points) mark(f.point);
 
   // Points along each cut edge, from its smaller to its larger vertex.
   auto edge_less = [](const Cuts::EdgePoint& a, const Cuts::EdgePoint& b) {
@@ -265,15 +272,39 @@ void subdivide(const Soup& soup, Cuts& cuts, Arrangement& arrangement, const Con
     Arrangement::Source source;
   };
   std::vector<FaceRecord> records;
+  // Scored edges of a triangle stay scored in its pieces: the pairs of neighbours along such an edge.
+  std::vector<std::pair<Index, Index>> scored;
+  auto note_scored = [&](Index t) {
+    scored.clear();
+    for (std::size_t e = 0; e < 3; ++e) {
+      if ((soup.trace[t].scored >> e & 1) == 0) continue;
+      const auto [lo, hi] = std::minmax(soup.triangles[t][e], soup.triangles[t][(e + 1) % 3]);
+      Index last = lo;
+      for (const auto& p : edge_run(lo, hi)) {
+        scored.push_back(std::minmax(last, p.point));
+        last = p.point;
+      }
+      scored.push_back(std::minmax(last, hi));
+    }
+  };
+  auto scored_of = [&](const Triangle& corners) {
+    unsigned bits = 0;
+    for (std::size_t e = 0; e < 3 && !scored.empty(); ++e) {
+      const std::pair<Index, Index> edge = std::minmax(corners[e], corners[(e + 1) % 3]);
+      if (std::find(scored.begin(), scored.end(), edge) != scored.end()) bits |= 1u << e;
+    }
+    return static_cast<unsigned char>(bits);
+  };
   std::map<std::vector<std::pair<Index, Index>>, std::vector<Triangle>> pockets;
   auto add_record = [&](const Triangle& corners, Index source, bool same_way) {
     Triangle key = corners;
     std::sort(key.begin(), key.end());
-    records.push_back({key, corners, {source, same_way}});
+    records.push_back({key, corners, {source, same_way, scored_of(corners)}});
   };
   for (std::size_t k = 0; k < cut.size(); ++k) {
     const Index t = cut[k];
     const auto& list = pieces[k];
+    note_scored(t);
     if (!cuts.coplanar[t]) {
       for (const auto& piece : list) add_record(piece.corners, t, true);
       continue;
@@ -313,23 +344,25 @@ void subdivide(const Soup& soup, Cuts& cuts, Arrangement& arrangement, const Con
   std::stable_sort(records.begin(), records.end(), [](const FaceRecord& a, const FaceRecord& b) { return a.key < b.key; });
 
   arrangement.touched = cuts.touched;
-  arrangement.faces.reserve(soup.triangles.size() - cut.size() + records.size());
-  for (Index t = 0; t < soup.triangles.size(); ++t) {
-    if (cuts.touched[t]) continue;
-    arrangement.faces.push_back(soup.triangles[t]);
-    arrangement.sources.push_back({t, true});
-    arrangement.source_begin.push_back(static_cast<Index>(arrangement.sources.size()));
-  }
   for (std::size_t i = 0; i < records.size();) {
-    arrangement.faces.push_back(records[i].corners);
+    const Triangle& a = records[i].corners;
+    arrangement.faces.push_back(a);
     std::size_t j = i;
     for (; j < records.size() && records[j].key == records[i].key; ++j) {
       // Same cyclic order as the first, or the other one?
-      const Triangle &a = records[i].corners, &b = records[j].corners;
+      const Triangle& b = records[j].corners;
       const auto at = static_cast<std::size_t>(std::find(b.begin(), b.end(), a[0]) - b.begin());
       const bool cyclic = b[(at + 1) % 3] == a[1];
-      // same_way of the first is relative to its own source; the face itself runs as `corners` runs.
-      arrangement.sources.push_back({records[j].source.triangle, records[j].source.same_way == cyclic});
+      Arrangement::Source source = records[j].source;
+      // same_way was relative to this record's own corners; the face runs as the first record's do.
+      source.same_way = source.same_way == cyclic;
+      unsigned bits = 0;
+      for (std::size_t e = 0; e < 3; ++e) {
+        const std::size_t own = cyclic ? (at + e) % 3 : (at + 5 - e) % 3;
+        bits |= static_cast<unsigned>(source.scored >> own & 1) << e;
+      }
+      source.scored = static_cast<unsigned char>(bits);
+      arrangement.sources.push_back(source);
     }
     arrangement.source_begin.push_back(static_cast<Index>(arrangement.sources.size()));
     i = j;

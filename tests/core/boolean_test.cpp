@@ -217,9 +217,11 @@ TEST_CASE("the same bytes come out on one thread and on two") {
 
 TEST_CASE("the engine agrees with CGAL's corefinement on parts in general position") {
   const Mesh a = stock(PrimitiveKind::torus, {6, 2, 24, 12}), b = placed(stock(PrimitiveKind::icosphere, {4, 3}), {2.3, 0.4, 0.3});
-  for (const Operation operation : {Operation::unite, Operation::difference, Operation::intersection}) {
+  for (const auto& [operation, theirs_too] : {std::pair(Operation::unite, CgalOperation::unite),
+                                             std::pair(Operation::difference, CgalOperation::difference),
+                                             std::pair(Operation::intersection, CgalOperation::intersection)}) {
     CgalSolid mine(a), tool(b);
-    REQUIRE(mine.combine(tool, operation));
+    REQUIRE(mine.combine(tool, theirs_too));
     const auto result = two(a, operation, b);
     REQUIRE(result);
     CHECK(signed_volume(result->mesh) == Approx(signed_volume(mine.mesh())).epsilon(1e-9));

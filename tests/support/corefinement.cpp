@@ -27,11 +27,11 @@ CgalSolid::CgalSolid(const Mesh& mesh) : state_(std::make_unique<State>()) {
 CgalSolid::CgalSolid(const CgalSolid& other) : state_(std::make_unique<State>(*other.state_)) {}
 CgalSolid::~CgalSolid() = default;
 
-bool CgalSolid::combine(CgalSolid& tool, Operation operation) {
+bool CgalSolid::combine(CgalSolid& tool, CgalOperation operation) {
   // One instantiation for all operations: it takes minutes to compile.
   std::array<boost::optional<Surface*>, 4> outputs;
-  const auto which = operation == Operation::unite        ? pmp::Corefinement::UNION
-                     : operation == Operation::difference ? pmp::Corefinement::TM1_MINUS_TM2
+  const auto which = operation == CgalOperation::unite        ? pmp::Corefinement::UNION
+                     : operation == CgalOperation::difference ? pmp::Corefinement::TM1_MINUS_TM2
                                                           : pmp::Corefinement::INTERSECTION;
   outputs[which] = &state_->surface;
   return pmp::corefine_and_compute_boolean_operations(state_->surface, tool.state_->surface, outputs)[which];

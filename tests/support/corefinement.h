@@ -5,9 +5,12 @@
 #include <memory>
 #include <optional>
 
-#include "core/boolean/combine.h"
+#include "core/mesh/mesh.h"
 
 namespace anvil::test {
+
+/// Its own word for the operation: this takes minutes to compile and must not depend on the engine's header.
+enum class CgalOperation { unite, difference, intersection };
 
 /// A mesh in CGAL's form, built ahead so that its building is not timed.
 class CgalSolid {
@@ -17,7 +20,7 @@ class CgalSolid {
   ~CgalSolid();
 
   /// Replaces this by the result. @return false when CGAL finds the result not manifold
-  bool combine(CgalSolid& tool, Operation operation);
+  bool combine(CgalSolid& tool, CgalOperation operation);
   std::size_t faces() const;
   Mesh mesh() const;
 

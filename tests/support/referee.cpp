@@ -9,6 +9,7 @@
 #include <CGAL/Polygon_mesh_processing/polygon_soup_to_polygon_mesh.h>
 #include <CGAL/Polygon_mesh_processing/self_intersections.h>
 #include <CGAL/Polygon_mesh_processing/triangulate_faces.h>
+#include <CGAL/Side_of_triangle_mesh.h>
 #include <CGAL/Surface_mesh.h>
 #include <CGAL/intersections.h>
 
@@ -73,8 +74,20 @@ Judgement judge(const Mesh& mesh) {
   result.shells = PMP::connected_components(surface, component);
   if (!result.closed || result.self_intersects) return result;
   result.volume = CGAL::to_double(PMP::volume(surface));
-  result.bounds_volume = PMP::does_bound_a_volume(surface);
-  result.outward = PMP::is_outward_oriented(surface);
+  // Where shells touch, which is a cavity of which cannot be asked of CGAL; leave it.
+  if (result.contacts) return result;
+  // does_bound_a_volume crashes on some meshes with a tiny shell: the shells are asked one by one. One inside an
+  // even number of others must look outwards, the others are cavities.
+  std::vector<Surface> shells;
+  PMP::split_connected_components(surface, shells);
+  result.bounds_volume = result.outward = true;
+  for (std::size_t i = 0; i < shells.size(); ++i) {
+    std::size_t around = 0;
+    const auto corner = shells[i].point(*shells[i].vertices().begin());
+    for (std::size_t j = 0; j < shells.size(); ++j)
+      if (j != i && CGAL::Side_of_triangle_mesh<Surface, Kernel>(shells[j])(corner) == CGAL::ON_BOUNDED_SIDE) ++around;
+    if (PMP::is_outward_oriented(shells[i]) != (around % 2 == 0)) result.outward = false;
+  }
   return result;
 }
 

@@ -1,0 +1,189 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Stage 10: manifold by construction. Where four or more faces meet at an edge, or fans at a vertex, each solid
+// wedge gets vertices of its own.
+#include <tbb/parallel_sort.h>
+
+#include <algorithm>
+#include <map>
+#include <numeric>
+
+#include "core/boolean/separate.h"
+#include "core/mesh/union_find.h"
+
+namespace anvil::boolean {
+namespace {
+
+/// A face at an edge u→v: `forward` runs u→v and has the solid behind it as the angle grows.
+struct Leaf {
+  Index corner, apex;
+  bool forward;
+};
+
+/// Sorts faces by angle about u→v (exact), beginning with the first.
+void sort_around(const std::vector<Vec3>& p, Index u, Index v, std::vector<Leaf>& leaves) {
+  auto side = [&](const Leaf& l, Index x) { return orient3d(p[u], p[v], p[l.apex], p[x]); };
+  const Leaf first = leaves[0];
+  auto half = [&](const Leaf& l) {
+    const int s = side(first, l.apex);
+    return s > 0 ? 0 : s == 0 ? 1 : 2;
+  };
+  std::sort(leaves.begin() + 1, leaves.end(), [&](const Leaf& a, const Leaf& b) {
+    const int ha = half(a), hb = half(b);
+    if (ha != hb) return ha < hb;
+    return ha != 1 && side(a, b.apex) > 0;
+  });
+}
+
+Index next(Index corner) { return corner % 3 == 2 ? corner - 2 : corner + 1; }
+
+/// An edge of one piece at which a special vertex stands, with all corners from which faces run along it.
+struct EdgeUse {
+  Index lo, hi, piece, corner;
+  auto operator<=>(const EdgeUse&) const = default;
+};
+
+/// Where both ends of a crowded edge stay one vertex for all its faces (the solid closes around it elsewhere),
+/// the vertices do not tell its wedges apart: each wedge gets a vertex of its own in the middle of the edge.
+void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& crowded, Rounded& rounded) {
+  const auto base = static_cast<Index>(rounded.points.size());
+  std::map<Index, std::array<Index, 3>> middles;  // triangle → middle vertex of each of its edges
+  for (const auto& wedges : crowded) {
+    std::map<std::pair<Index, Index>, int> uses;
+    auto ends = [&](Index c) {
+      return std::minmax(rounded.triangles[c / 3][c % 3], rounded.triangles[c / 3][next(c) % 3]);
+    };
+    for (const auto& [a, b] : wedges) ++uses[ends(a)];
+    Index first = no_index;
+    for (const auto& [a, b] : wedges) {
+      const auto [u, v] = ends(a);
+      if (uses[ends(a)] == 1) continue;
+      rounded.points.push_back(0.5 * (rounded.points[u] + rounded.points[v]));
+      rounded.special.push_back(1);
+      rounded.moved.push_back(1);
+      if (first == no_index) first = static_cast<Index>(rounded.points.size() - 1);
+      rounded.place.push_back(first);
+      for (Index corner : {a, b}) {
+        auto& middle = middles.try_emplace(corner / 3, std::array{no_index, no_index, no_index}).first->second;
+        middle[corner % 3] = static_cast<Index>(rounded.points.size() - 1);
+      }
+    }
+  }
+  for (const auto& [i, middle] : middles) {
+    // The outline with its middles, cut into triangles from the first middle.
+    std::vector<Index> ring;
+    std::size_t first = 0;
+    for (std::size_t k = 0; k < 3; ++k) {
+      ring.push_back(rounded.triangles[i][k]);
+      if (middle[k] == no_index) continue;
+      if (first == 0) first = ring.size();
+      ring.push_back(middle[k]);
+    }
+    std::rotate(ring.begin(), ring.begin() + static_cast<std::ptrdiff_t>(first), ring.end());
+    Trace trace = rounded.trace[i];
+    trace.whole = false;
+    trace.scored = 0;
+    auto put = [&](std::size_t k, Index at) {
+      rounded.triangles[at] = {ring[0], ring[k], ring[k + 1]};
+      // The halves of the crowded edges stay edges; only edges of the outline can be such.
+      auto half = [&](Index a, Index b) { return a >= base || b >= base; };
+      unsigned bits = half(ring[k], ring[k + 1]) ? 2u : 0u;
+      if (k == 1 && half(ring[0], ring[1])) bits |= 1u;
+      if (k + 2 == ring.size() && half(ring[k + 1], ring[0])) bits |= 4u;
+      trace.crowded = static_cast<unsigned char>(bits);
+      rounded.trace[at] = trace;
+    };
+    put(1, i);
+    for (std::size_t k = 2; k + 1 < ring.size(); ++k) {
+      rounded.triangles.emplace_back();
+      rounded.trace.emplace_back();
+      put(k, static_cast<Index>(rounded.triangles.size() - 1));
+    }
+  }
+  rounded.fixed.resize(rounded.points.size(), 1);
+}
+
+}  // namespace
+
+std::vector<Vec3> separate_wedges(Rounded& rounded) {
+  std::vector<EdgeUse> uses;
+  std::vector<Index> slot(3 * rounded.triangles.size(), no_index), corners;
+  for (Index i = 0; i < rounded.triangles.size(); ++i) {
+    const Triangle& t = rounded.triangles[i];
+    const bool special[3] = {rounded.special[t[0]] != 0, rounded.special[t[1]] != 0, rounded.special[t[2]] != 0};
+    if (!special[0] && !special[1] && !special[2]) continue;
+    for (Index k = 0; k < 3; ++k) {
+      const Index l = k == 2 ? 0 : k + 1;
+      if (special[k] || special[l])
+        uses.push_back({std::min(t[k], t[l]), std::max(t[k], t[l]), rounded.trace[i].piece, 3 * i + k});
+      if (!special[k]) continue;
+      slot[3 * i + k] = static_cast<Index>(corners.size());
+      corners.push_back(3 * i + k);
+    }
+  }
+  tbb::parallel_sort(uses.begin(), uses.end());
+
+  // Which two corners' faces go on into each other; where four or more meet, the two that bound one wedge.
+  UnionFind fans(corners.size());
+  std::vector<std::vector<std::array<Index, 2>>> crowded;
+  std::vector<Vec3> places;
+  auto marry = [&](Index a, Index b) {
+    for (const auto& [c, other] : {std::pair(a, b), std::pair(b, a)})
+      if (slot[c] != no_index) fans.unite(slot[c], slot[next(other)]);
+  };
+  std::vector<Leaf> leaves;
+  for (std::size_t i = 0; i < uses.size();) {
+    std::size_t j = i;
+    while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi && uses[j].piece == uses[i].piece) ++j;
+    if (j - i == 2) {
+      marry(uses[i].corner, uses[i + 1].corner);
+    } else if (j - i > 2) {
+      leaves.clear();
+      for (std::size_t k = i; k < j; ++k) {
+        const Triangle& t = rounded.triangles[uses[k].corner / 3];
+        const Index c = uses[k].corner % 3;
+        leaves.push_back({uses[k].corner, t[(c + 2) % 3], t[c] == uses[i].lo});
+      }
+      sort_around(rounded.points, uses[i].lo, uses[i].hi, leaves);
+      crowded.emplace_back();
+      for (std::size_t k = 0; k < leaves.size(); ++k) {
+        const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];
+        // Solid lies between a face that runs backward and the next one, which runs forward.
+        if (here.forward || !then.forward) continue;
+        marry(here.corner, then.corner);
+        for (Index c : {here.corner, then.corner})
+          rounded.trace[c / 3].crowded = static_cast<unsigned char>(rounded.trace[c / 3].crowded | 1u << c % 3);
+        crowded.back().push_back({here.corner, then.corner});
+      }
+      places.push_back(0.5 * (rounded.points[uses[i].lo] + rounded.points[uses[i].hi]));
+    }
+    i = j;
+  }
+
+  rounded.place.resize(rounded.points.size());
+  std::iota(rounded.place.begin(), rounded.place.end(), Index{0});
+  std::vector<Index> vertex_of_fan(corners.size(), no_index);
+  std::vector<char> taken(rounded.points.size(), 0);
+  for (Index k = 0; k < corners.size(); ++k) {
+    Index& corner = rounded.triangles[corners[k] / 3][corners[k] % 3];
+    Index& vertex = vertex_of_fan[fans.find(k)];
+    if (vertex == no_index) {
+      vertex = corner;
+      if (taken[vertex]) {
+        const Vec3 place = rounded.points[vertex];
+        rounded.points.push_back(place);
+        rounded.special.push_back(1);
+        rounded.moved.push_back(rounded.moved[vertex]);
+        rounded.place.push_back(vertex);
+        vertex = static_cast<Index>(rounded.points.size() - 1);
+        taken.push_back(1);
+      }
+      taken[vertex] = 1;
+    }
+    corner = vertex;
+  }
+  rounded.fixed.assign(rounded.points.size(), 0);
+  split_crowded(crowded, rounded);
+  return places;
+}
+
+}  // namespace anvil::boolean

@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/boolean/trouble.h"
+
+#include <tbb/enumerable_thread_specific.h>
+
+#include <algorithm>
+#include <atomic>
+
+#include "core/mesh/bvh.h"
+#include "core/mesh/sieve.h"
+#include "core/mesh/triangles_cross.h"
+
+namespace anvil::boolean {
+
+namespace {
+
+/// Triangles that may come to one of the marked ones.
+struct Neighbourhood {
+  std::vector<Index> chosen, groups;
+  std::vector<Triangle> triangles;  ///< those chosen
+
+  Neighbourhood(std::span<const Vec3> points, std::span<const Triangle> all, std::span<const char> marked) {
+    Box3 around;
+    for (std::size_t i = 0; i < all.size(); ++i)
+      if (marked[i])
+        for (Index v : all[i]) around.add(points[v]);
+    for (Index i = 0; i < all.size(); ++i) {
+      const Vec3 &a = points[all[i][0]], &b = points[all[i][1]], &c = points[all[i][2]];
+      const Vec3 lo = a.cwiseMin(b).cwiseMin(c), hi = a.cwiseMax(b).cwiseMax(c);
+      if ((lo.array() > around.hi.array()).any() || (hi.array() < around.lo.array()).any()) continue;
+      chosen.push_back(i);
+      groups.push_back(marked[i] ? no_index : 0);
+    }
+    const std::vector<char> close = near_other_group(points, all, chosen, groups, 0);
+    std::size_t kept = 0;
+    for (std::size_t k = 0; k < chosen.size(); ++k) {
+      if (!close[k]) continue;
+      triangles.push_back(all[chosen[k]]);
+      groups[kept] = groups[k];
+      chosen[kept++] = chosen[k];
+    }
+    chosen.resize(kept);
+    groups.resize(kept);
+  }
+};
+
+bool same_corners(Triangle s, Triangle t) {
+  std::sort(s.begin(), s.end());
+  std::sort(t.begin(), t.end());
+  return s == t;
+}
+
+}  // namespace
+
+std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Triangle> all, std::span<const Index> piece,
+                                std::span<const char> suspect, Across across, const Control& control,
+                                std::span<const char> also) {
+  std::vector<char> troubled(all.size(), 0);
+  if (!also.empty()) troubled.assign(also.begin(), also.end());
+  for (std::size_t i = 0; i < all.size(); ++i)
+    if (suspect[i] && collinear(points[all[i][0]], points[all[i][1]], points[all[i][2]])) troubled[i] = 1;
+  if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return {};
+  const Neighbourhood about(points, all, suspect);
+  check_stop(control);
+  const Bvh tree(points, about.triangles, 0, about.groups);
+  tbb::enumerable_thread_specific<std::vector<std::pair<Index, Index>>> found;
+  tree.for_each_pair(
+      [&](Index i, Index j) {
+        const Index s = about.chosen[i], t = about.chosen[j];
+        if (!suspect[s] && !suspect[t]) return;
+        const bool one_piece = piece[s] == piece[t];
+        if (!one_piece && across == Across::no) return;
+        if ((one_piece && same_corners(about.triangles[i], about.triangles[j])) ||
+            triangles_cross(points, about.triangles[i], about.triangles[j]))
+          found.local().emplace_back(s, t);
+      },
+      control.stop);
+  for (const auto& list : found)
+    for (const auto& [s, t] : list) troubled[s] = troubled[t] = 1;
+  if (std::find(troubled.begin(), troubled.end(), 1) == troubled.end()) return {};
+  return troubled;
+}
+
+std::vector<char> with_neighbours(std::span<const Vec3> points, std::span<const Triangle> triangles,
+                                  const std::vector<char>& marked, const Control& control) {
+  std::vector<char> near = marked;
+  if (std::find(marked.begin(), marked.end(), 1) == marked.end()) return near;
+  const Neighbourhood about(points, triangles, marked);
+  const Bvh tree(points, about.triangles, 0, about.groups);
+  tree.for_each_pair(
+      [&](Index i, Index j) {
+        // Only ever set to one: the order of the calls does not matter.
+        const Index s = about.chosen[i], t = about.chosen[j];
+        if (marked[s]) std::atomic_ref(near[t]).store(1, std::memory_order_relaxed);
+        if (marked[t]) std::atomic_ref(near[s]).store(1, std::memory_order_relaxed);
+      },
+      control.stop);
+  return near;
+}
+
+}  // namespace anvil::boolean
