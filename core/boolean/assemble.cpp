@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stage 11: from triangles back to polygons. What nothing cut comes back as it was; of the rest, edges inside one
 // flat polygon of the source go, and vertices in the middle of straight edges that only the cut had put there.
+#include <tbb/parallel_for.h>
+#include <tbb/parallel_sort.h>
+
 #include <algorithm>
 #include <tuple>
 
@@ -19,7 +22,8 @@ class Sources {
     for (const PreparedPtr& p : parts) begin_.push_back(begin_.back() + static_cast<Index>(p->triangles.size()));
   }
   Index part_of(Index origin) const {
-    return static_cast<Index>(std::upper_bound(begin_.begin(), begin_.end(), origin) - begin_.begin() - 1);
+    if (begin_[last_] <= origin && origin < begin_[last_ + 1]) return last_;
+    return last_ = static_cast<Index>(std::upper_bound(begin_.begin(), begin_.end(), origin) - begin_.begin() - 1);
   }
   const Prepared& part(Index k) const { return *parts_[k]; }
   Index begin(Index k) const { return begin_[k]; }
@@ -64,6 +68,7 @@ class Sources {
   const std::vector<PreparedPtr>& parts_;
   double flat_;
   std::vector<Index> begin_{0};
+  mutable Index last_ = 0;  ///< triangles come part after part
 };
 
 /// A face of the result.
@@ -86,6 +91,7 @@ class Faces {
   void join() {
     struct Member {
       Index first;  // triangle of the source polygon
+      Index part;
       Index piece;
       bool turned;
       Index triangle;
@@ -102,46 +108,49 @@ class Faces {
         ++untouched;
         continue;
       }
-      members.push_back({sources_.polygon(part, trace.origin).first, trace.piece, trace.turned, i});
+      members.push_back({sources_.polygon(part, trace.origin).first, part, trace.piece, trace.turned, i});
     }
     std::sort(members.begin(), members.end(), [](const Member& a, const Member& b) {
       return std::tuple(a.key(), a.triangle) < std::tuple(b.key(), b.triangle);
     });
-    std::vector<Triangle> corners;
-    std::vector<unsigned char> kept;
-    for (std::size_t i = 0; i < members.size();) {
-      std::size_t j = i;
-      while (j < members.size() && members[j].key() == members[i].key()) ++j;
-      const Index part = sources_.part_of(members[i].first);
+    std::vector<std::size_t> begin;
+    for (std::size_t i = 0; i < members.size(); ++i)
+      if (i == 0 || members[i].key() != members[i - 1].key()) begin.push_back(i);
+    begin.push_back(members.size());
+    std::vector<std::vector<Face>> found(begin.size() - 1);
+    tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t g) {
+      std::vector<Triangle> corners;
+      std::vector<unsigned char> kept;
+      const std::size_t i = begin[g], j = begin[g + 1];
+      const Index part = members[i].part;
       const auto polygon = sources_.polygon(part, members[i].first);
       bool whole = j - i == polygon.second - polygon.first;
-      corners.clear();
-      kept.clear();
       for (std::size_t k = i; k < j; ++k) {
         const Trace& trace = rounded_.trace[members[k].triangle];
         corners.push_back(rounded_.triangles[members[k].triangle]);
         kept.push_back(static_cast<unsigned char>(trace.scored | trace.crowded));
         whole = whole && trace.whole && kept.back() == 0;
       }
-      if (whole) ++untouched;
+      auto add = [&](std::vector<Index> ring, std::vector<Index> triangles_of_it) {
+        Face face{std::move(ring), std::move(triangles_of_it), part, polygon, whole};
+        for (Index& t : face.triangles) t = members[i + t].triangle;
+        if (whole) begin_as_before(face);
+        found[g].push_back(std::move(face));
+      };
       if (whole || sources_.is_flat(part, polygon)) {
-        for (Joined& joined : join_triangles(rounded_.points, corners, kept)) {
-          Face face;
-          face.part = part;
-          face.source = polygon;
-          face.whole = whole;
-          face.ring = std::move(joined.ring);
-          for (Index t : joined.triangles) face.triangles.push_back(members[i + t].triangle);
-          if (whole) begin_as_before(face);
-          if (face.ring.size() == 3 && face.triangles.size() == 1)
-            triangles.push_back(face.triangles[0]);
-          else
-            list.push_back(std::move(face));
-        }
+        for (Joined& joined : join_triangles(rounded_.points, corners, kept)) add(std::move(joined.ring), std::move(joined.triangles));
       } else {
-        for (std::size_t k = i; k < j; ++k) triangles.push_back(members[k].triangle);
+        for (Index k = 0; k < corners.size(); ++k) add({corners[k].begin(), corners[k].end()}, {k});
       }
-      i = j;
+    });
+    for (auto& faces : found) {
+      if (faces[0].whole) ++untouched;
+      for (Face& face : faces) {
+        if (face.triangles.size() == 1)
+          triangles.push_back(face.triangles[0]);
+        else
+          list.push_back(std::move(face));
+      }
     }
   }
 
@@ -169,49 +178,106 @@ class Faces {
     }
   }
 
-  /// Puts the triangles of faces back that do not come out sound when cut into triangles again.
-  /// @return whether any was
-  bool check(const Control& control) {
+  /// Do the faces come out sound when they are cut into triangles again? Remembers which do not.
+  bool is_sound(const Control& control) {
     Mesh mesh;
     mesh.positions = rounded_.points;
     for (const Face& face : list) mesh.add_face(face.ring);
     const TriangleList again = triangulate(mesh);
     std::vector<Triangle> all = again.triangles;
     std::vector<char> suspect;
-    std::vector<Index> piece;
-    for (Index f : again.face) {
-      suspect.push_back(!list[f].whole || list[f].ring.size() > 4);
-      piece.push_back(rounded_.trace[list[f].triangles[0]].piece);
+    std::vector<Index> piece, group;
+    for (std::size_t i = 0; i < again.face.size();) {
+      std::size_t j = i;
+      while (j < again.face.size() && again.face[j] == again.face[i]) ++j;
+      const Face& face = list[again.face[i]];
+      // Cut into the very triangles that came through the rounding stage it is known to be sound.
+      const bool changed = !(face.whole && face.ring.size() == 4) && !same_triangles(face, {all.data() + i, j - i});
+      suspect.insert(suspect.end(), j - i, changed);
+      piece.insert(piece.end(), j - i, rounded_.trace[face.triangles[0]].piece);
+      group.insert(group.end(), j - i, again.face[i]);
+      i = j;
     }
-    if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return false;
+    if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return true;
+    Box3 around;
+    for (std::size_t i = 0; i < all.size(); ++i)
+      if (suspect[i])
+        for (Index v : all[i]) around.add(rounded_.points[v]);
     for (Index t : triangles) {
-      all.push_back(rounded_.triangles[t]);
+      const Triangle& corners = rounded_.triangles[t];
+      const Vec3 &a = rounded_.points[corners[0]], &b = rounded_.points[corners[1]], &c = rounded_.points[corners[2]];
+      if ((a.cwiseMin(b).cwiseMin(c).array() > around.hi.array()).any() || (a.cwiseMax(b).cwiseMax(c).array() < around.lo.array()).any())
+        continue;
+      all.push_back(corners);
       piece.push_back(rounded_.trace[t].piece);
+      group.push_back(no_index);
     }
     suspect.resize(all.size(), 0);
+    const std::vector<char> crowded = on_crowded_edges(all, suspect);
     // Corners that were doubled where the result touches itself stand at one place.
     for (Triangle& t : all)
       for (Index& v : t) v = rounded_.place[v];
-    const std::vector<char> troubled = find_troubled(rounded_.points, all, piece, suspect, Across::no, control);
-    if (troubled.empty()) return false;
-    std::vector<char> back(list.size(), 0);
-    bool any = false;
-    for (std::size_t i = 0; i < again.face.size(); ++i)
-      if (troubled[i] && suspect[i]) back[again.face[i]] = 1, any = true;
+    const std::vector<char> troubled = find_troubled(rounded_.points, all, piece, suspect, Across::no, control, crowded, group);
+    bad_.assign(list.size(), 0);
+    bool sound = true;
+    for (std::size_t i = 0; i < again.face.size() && !troubled.empty(); ++i)
+      if (troubled[i] && suspect[i]) bad_[again.face[i]] = 1, sound = false;
+    return sound;
+  }
+
+  /// Puts the triangles of those faces back.
+  void put_back() {
     std::size_t kept = 0;
     for (std::size_t f = 0; f < list.size(); ++f) {
-      if (back[f])
+      if (bad_[f])
         triangles.insert(triangles.end(), list[f].triangles.begin(), list[f].triangles.end());
       else if (kept++ != f)
         list[kept - 1] = std::move(list[f]);
     }
     list.resize(kept);
-    return any;
   }
 
   std::size_t untouched = 0;
 
  private:
+  bool same_triangles(const Face& face, std::span<const Triangle> now) const {
+    if (now.size() != face.triangles.size()) return false;
+    auto sorted = [](Triangle t) {
+      std::sort(t.begin(), t.end());
+      return t;
+    };
+    return std::all_of(now.begin(), now.end(), [&](const Triangle& t) {
+      return std::any_of(face.triangles.begin(), face.triangles.end(),
+                         [&](Index old) { return sorted(rounded_.triangles[old]) == sorted(t); });
+    });
+  }
+  /// Triangles at an edge with more than two of them: an edge inside one polygon may join the same two vertices as
+  /// another edge does.
+  std::vector<char> on_crowded_edges(const std::vector<Triangle>& all, const std::vector<char>& suspect) const {
+    std::vector<char> near(rounded_.points.size(), 0), crowded(all.size(), 0);
+    for (std::size_t i = 0; i < all.size(); ++i)
+      if (suspect[i])
+        for (Index v : all[i]) near[v] = 1;
+    struct Use {
+      Index lo, hi, triangle;
+      bool operator<(const Use& o) const { return std::tie(lo, hi, triangle) < std::tie(o.lo, o.hi, o.triangle); }
+    };
+    std::vector<Use> uses;
+    for (Index i = 0; i < all.size(); ++i)
+      for (std::size_t k = 0; k < 3; ++k) {
+        const Index a = all[i][k], b = all[i][(k + 1) % 3];
+        if (near[a] && near[b]) uses.push_back({std::min(a, b), std::max(a, b), i});
+      }
+    tbb::parallel_sort(uses.begin(), uses.end());
+    for (std::size_t i = 0; i < uses.size();) {
+      std::size_t j = i;
+      while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi) ++j;
+      for (std::size_t k = i; k < j && j - i > 2; ++k) crowded[uses[k].triangle] = 1;
+      i = j;
+    }
+    return crowded;
+  }
+
   /// The same first corner as in the source: how a polygon that is not flat is cut into triangles depends on it.
   void begin_as_before(Face& face) const {
     const Prepared& p = sources_.part(face.part);
@@ -242,6 +308,7 @@ class Faces {
 
   const Rounded& rounded_;
   const Sources& sources_;
+  std::vector<char> bad_;
 };
 
 /// Edges along which faces of different parts meet.
@@ -293,14 +360,13 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   Faces faces(rounded, sources);
   faces.join();
   check_stop(control);
-  // Joining only leaves edges out, so faces that fail the check can go back one by one; straightening changes
-  // both sides of an edge and is taken back as a whole.
-  while (faces.check(control)) {
-  }
-  {
-    Faces straight = faces;
-    straight.straighten(std::max(tolerance, rounding));
-    if (!straight.check(control)) faces.list = std::move(straight.list);
+  // Joining only leaves edges out, so faces that fail the check go back one by one; straightening changes both sides
+  // of an edge and is taken back as a whole.
+  const std::vector<Face> bent = faces.list;
+  faces.straighten(std::max(tolerance, rounding));
+  if (!faces.is_sound(control)) {
+    faces.list = bent;
+    while (!faces.is_sound(control)) faces.put_back();
   }
   result.report.done.push_back({"polygons_untouched", faces.untouched, name, {}});
 
@@ -335,7 +401,10 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
     const Trace &s = rounded.trace[a.triangle], &t = rounded.trace[b.triangle];
     return std::tuple(s.piece, s.origin, a.triangle) < std::tuple(t.piece, t.origin, b.triangle);
   };
-  if (!std::is_sorted(items.begin(), items.end(), before)) std::sort(items.begin(), items.end(), before);
+  // Nearly all are in order already.
+  const auto rest = std::is_sorted_until(items.begin(), items.end(), before);
+  std::sort(rest, items.end(), before);
+  std::inplace_merge(items.begin(), rest, items.end(), before);
   mesh.positions.reserve(rounded.points.size());
   mesh.corners.reserve(3 * items.size());
   mesh.face_offsets.reserve(items.size() + 1);
@@ -349,7 +418,8 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   mark_fresh(special, result);
   // Scored edges that are still edges of two faces.
   std::vector<std::array<Index, 2>> scored;
-  for (Index i = 0; i < rounded.triangles.size(); ++i)
+  const bool any_scored = std::any_of(rounded.trace.begin(), rounded.trace.end(), [](const Trace& t) { return t.scored != 0; });
+  for (Index i = 0; any_scored && i < rounded.triangles.size(); ++i)
     for (std::size_t k = 0; k < 3; ++k)
       if ((rounded.trace[i].scored >> k & 1) != 0 && !rounded.trace[i].trimmed) {
         const Index a = id[rounded.triangles[i][k]], b = id[rounded.triangles[i][(k + 1) % 3]];

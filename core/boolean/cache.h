@@ -2,6 +2,8 @@
 // What is kept of each part from one run to the next.
 #pragma once
 
+#include <mutex>
+
 #include "core/boolean/stages.h"
 
 namespace anvil {
@@ -16,21 +18,28 @@ struct CombineCache::State {
     int age = 0;
   };
   std::vector<Entry> entries;
+  std::mutex mutex;
 
   /// Forgets what the last two runs have not asked for.
   void begin_run() {
     std::erase_if(entries, [](Entry& e) { return ++e.age > 2; });
   }
+  /// May be called for several parts at once.
   Result<boolean::PreparedPtr> get(const Operand& operand, bool may_be_sheet) {
-    for (Entry& e : entries)
-      if (e.mesh == operand.mesh && e.placement.matrix() == operand.placement.matrix() && e.name == operand.name &&
-          e.free_of_crossings == operand.free_of_crossings && e.may_be_sheet == may_be_sheet) {
-        e.age = 0;
-        return e.part;
-      }
+    {
+      const std::lock_guard lock(mutex);
+      for (Entry& e : entries)
+        if (e.mesh == operand.mesh && e.placement.matrix() == operand.placement.matrix() && e.name == operand.name &&
+            e.free_of_crossings == operand.free_of_crossings && e.may_be_sheet == may_be_sheet) {
+          e.age = 0;
+          return e.part;
+        }
+    }
     Result<boolean::PreparedPtr> made = boolean::prepare(operand, may_be_sheet);
-    if (made)
+    if (made) {
+      const std::lock_guard lock(mutex);
       entries.push_back({operand.mesh, operand.placement, operand.name, operand.free_of_crossings, may_be_sheet, *made});
+    }
     return made;
   }
 };

@@ -99,34 +99,60 @@ struct EdgeUse {
   auto operator<=>(const EdgeUse&) const = default;
 };
 
-/// Numbers untouched triangles by the stretch of surface they lie in: over edges where nothing else can be.
-/// @return the first triangle of each stretch; uses of all other edges are added to `uses`
-std::vector<Index> flood(const Soup& soup, const std::vector<char>& touched, std::vector<Index>& stretch,
-                         std::vector<EdgeUse>& uses, const Control& control) {
-  std::vector<Index> first, queue;
-  stretch.assign(soup.triangles.size(), no_index);
-  for (Index seed = 0; seed < soup.triangles.size(); ++seed) {
-    if (stretch[seed] != no_index || touched[seed]) continue;
-    check_stop(control);
-    const auto number = static_cast<Index>(first.size());
-    first.push_back(seed);
-    stretch[seed] = number;
-    queue.assign(1, seed);
-    while (!queue.empty()) {
-      const Index t = queue.back();
-      queue.pop_back();
-      const Triangle& corners = soup.triangles[t];
-      for (Index k = 0; k < 3; ++k) {
-        const Index a = corners[k], b = corners[k == 2 ? 0 : k + 1], mate = soup.mate[3 * t + k];
-        if (mate == no_index || touched[mate / 3] || (soup.special[a] && soup.special[b])) {
-          uses.push_back({std::min(a, b), std::max(a, b), t, static_cast<unsigned char>(k)});
-        } else if (stretch[mate / 3] == no_index) {
-          stretch[mate / 3] = number;
-          queue.push_back(mate / 3);
+/// One part's share of the numbering of untouched triangles.
+struct Flood {
+  std::vector<Index> first;   ///< the first triangle of each stretch of surface, which gives it its name for now
+  std::vector<EdgeUse> uses;  ///< of edges where a stretch ends
+
+  /// Goes through what can be reached from the triangles [begin, end).
+  void run(const Soup& soup, const std::vector<char>& touched, Index begin, Index end, std::vector<Index>& stretch,
+           const Control& control) {
+    std::vector<Index> queue;
+    for (Index seed = begin; seed < end; ++seed) {
+      if (stretch[seed] != no_index || touched[seed]) continue;
+      check_stop(control);
+      first.push_back(seed);
+      stretch[seed] = seed;
+      queue.assign(1, seed);
+      while (!queue.empty()) {
+        const Index t = queue.back();
+        queue.pop_back();
+        const Triangle& corners = soup.triangles[t];
+        for (Index k = 0; k < 3; ++k) {
+          const Index a = corners[k], b = corners[k == 2 ? 0 : k + 1], mate = soup.mate[3 * t + k];
+          if (mate == no_index || touched[mate / 3] || (soup.special[a] && soup.special[b])) {
+            uses.push_back({std::min(a, b), std::max(a, b), t, static_cast<unsigned char>(k)});
+          } else if (stretch[mate / 3] == no_index) {
+            stretch[mate / 3] = seed;
+            queue.push_back(mate / 3);
+          }
         }
       }
     }
   }
+};
+
+/// Numbers untouched triangles by the stretch of surface they lie in: over edges where nothing else can be. A stretch
+/// never leaves its part, so parts go side by side.
+/// @return the first triangle of each stretch; uses of all other edges are added to `uses`
+std::vector<Index> flood(const Soup& soup, const std::vector<char>& touched, std::vector<Index>& stretch,
+                         std::vector<EdgeUse>& uses, const Control& control) {
+  stretch.assign(soup.triangles.size(), no_index);
+  std::vector<Flood> floods(soup.parts() + 1);
+  tbb::parallel_for(std::size_t{0}, soup.parts(), [&](std::size_t k) {
+    floods[k].run(soup, touched, soup.part_begin[k], soup.part_begin[k + 1], stretch, control);
+  });
+  floods.back().run(soup, touched, soup.part_begin.back(), static_cast<Index>(soup.triangles.size()), stretch, control);
+  std::vector<Index> first, number(soup.triangles.size());
+  for (const Flood& f : floods) {
+    for (Index seed : f.first) {
+      number[seed] = static_cast<Index>(first.size());
+      first.push_back(seed);
+    }
+    uses.insert(uses.end(), f.uses.begin(), f.uses.end());
+  }
+  for (Index& s : stretch)
+    if (s != no_index) s = number[s];
   return first;
 }
 
@@ -228,9 +254,9 @@ class Probe {
   Probe(const Soup& soup, const Arrangement& arrangement)
       : soup_(soup), arrangement_(arrangement), faces_(soup, arrangement) {
     box_.resize(soup.parts());
-    for (std::size_t k = 0; k < soup.parts(); ++k)
-      for (Index i = soup.part_begin[k]; i < soup.part_begin[k + 1]; ++i)
-        for (Index v : soup.triangles[i]) box_[k].add(soup.points[v]);
+    for (Index i = 0; i < soup.triangles.size(); ++i)
+      if (!soup.is_gone(i))
+        for (Index v : soup.triangles[i]) box_[soup.part[i]].add(soup.points[v]);
   }
 
   /// @param winding  one number per part, beyond the face's front. @return false when no line was clear
@@ -303,31 +329,36 @@ class Probe {
     if (!own.same_way) look = -look;
     const int u = (axis + 1) % 3, v = (axis + 2) % 3;
     std::fill(winding.begin(), winding.end(), 0);
-    for (std::size_t k = 0; k < soup_.parts(); ++k) {
-      if (soup_.sheet[k]) continue;
-      if (at[u] < box_[k].lo[u] || at[u] > box_[k].hi[u] || at[v] < box_[k].lo[v] || at[v] > box_[k].hi[v]) continue;
-      for (Index i = soup_.part_begin[k]; i < soup_.part_begin[k + 1]; ++i) {
-        Approx depth;
-        int facing = 0;
-        const int met = meet(soup_.plane(i), at, axis, depth, facing);
-        if (met == 0) continue;
-        bool itself = false;
-        faces_.sources(face, [&](Index t, bool) { itself = itself || t == i; });
-        if (itself) continue;
-        if (met < 0) return false;
-        int beyond = (depth - here).sign();
-        if (beyond == 0) {
-          // Closer than the filter sees: on which side of the triangle does the line meet the face? Exact.
-          Vec3 ahead = at;
-          ahead[axis] += 1 + std::abs(at[axis]);
-          PointSet met_at({});
-          beyond = -facing * met_at.side(soup_.plane(i), met_at.add(at, ahead, plane));
-        }
-        if (beyond == 0) return false;
-        // Looking along the face's normal: faces met there turn the number by the way they look.
-        if (beyond == look) winding[k] += facing * look;
+    auto count = [&](Index i) {
+      Approx depth;
+      int facing = 0;
+      const int met = meet(soup_.plane(i), at, axis, depth, facing);
+      if (met == 0) return true;
+      bool itself = false;
+      faces_.sources(face, [&](Index t, bool) { itself = itself || t == i; });
+      if (itself) return true;
+      if (met < 0) return false;
+      int beyond = (depth - here).sign();
+      if (beyond == 0) {
+        // Closer than the filter sees: on which side of the triangle does the line meet the face? Exact.
+        Vec3 ahead = at;
+        ahead[axis] += 1 + std::abs(at[axis]);
+        PointSet met_at({});
+        beyond = -facing * met_at.side(soup_.plane(i), met_at.add(at, ahead, plane));
       }
-    }
+      if (beyond == 0) return false;
+      // Looking along the face's normal: faces met there turn the number by the way they look.
+      if (beyond == look) winding[soup_.part[i]] += facing * look;
+      return true;
+    };
+    auto misses = [&](Index k) {
+      return soup_.sheet[k] || at[u] < box_[k].lo[u] || at[u] > box_[k].hi[u] || at[v] < box_[k].lo[v] || at[v] > box_[k].hi[v];
+    };
+    for (Index k = 0; k < soup_.parts(); ++k)
+      for (Index i = soup_.part_begin[k]; i < soup_.part_begin[k + 1] && !misses(k); ++i)
+        if (!soup_.is_gone(i) && !count(i)) return false;
+    for (Index i = soup_.part_begin.back(); i < soup_.triangles.size(); ++i)
+      if (!soup_.is_gone(i) && !misses(soup_.part[i]) && !count(i)) return false;
     return true;
   }
 

@@ -2,6 +2,7 @@
 #include "core/boolean/combine.h"
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <chrono>
 #include <cmath>
@@ -150,15 +151,21 @@ std::vector<PreparedPtr> prepared_parts(const Expression& expression, CombineCac
   CombineCache passing;
   CombineCache::State& state = (cache != nullptr ? *cache : passing).state();
   state.begin_run();
-  for (std::size_t k = 0; k < expression.parts().size(); ++k) {
+  parts.resize(expression.parts().size());
+  std::vector<std::optional<Issue>> issues(parts.size());
+  tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
     check_stop(control);
     Result<PreparedPtr> part = state.get(*expression.parts()[k], expression.may_be_sheet()[k] != 0 && k > 0);
-    if (!part) {
-      refused = part.issue();
+    if (part)
+      parts[k] = *part;
+    else
+      issues[k] = part.issue();
+  });
+  for (const auto& issue : issues)
+    if (issue) {
+      refused = issue;
       return {};
     }
-    parts.push_back(*part);
-  }
   return parts;
 }
 
@@ -203,12 +210,16 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
     const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
     const double contact = settings.contact < 0 ? 1e-6 * box.diagonal() : settings.contact;
-    std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] { return find_pairs(soup, contact, control); });
+    std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] {
+      auto found = find_pairs(soup, contact, control);
+      weld_parts(soup, found);
+      return found;
+    });
     if (contact > 0) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
       if (made.any()) {
         result.report.done.push_back({"made_to_meet", made.vertices + made.faces, names.front()->name, made.places});
-        pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, 0, control); });
+        pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, 0, control, &made.involved); });
       }
     }
     Reading reading;

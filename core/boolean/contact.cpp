@@ -25,7 +25,8 @@ double nearest_on(const Vec3& a, const Vec3& b, const Vec3& p) {
 }
 
 /// Vertices nearer than the tolerance become the one with the smallest number.
-std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, double tolerance, std::vector<Vec3>& places) {
+std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, const std::vector<Index>& involved,
+                           double tolerance, std::vector<Vec3>& places) {
   UnionFind sets(soup.points.size());
   const double most = tolerance * tolerance;
   for (const TrianglePair& pair : pairs)
@@ -46,58 +47,21 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, d
       ++merged;
     }
   if (merged == 0) return 0;
-  for (std::size_t i = 0; i < soup.triangles.size(); ++i)
+  for (Index i : involved)
     for (Index& v : soup.triangles[i])
       if (changed[v]) {
         v = sets.find(v);
         soup.moved[v] = 1;
         soup.trace[i].whole = false;
         soup.loose[i] = 1;
-        if (!soup.tested.empty()) soup.tested[i] = 1;
       }
   return merged;
 }
 
-/// Drops what has collapsed and closes the gaps in the numbering; pairs are renumbered or dropped.
-void drop_collapsed(Soup& soup, std::vector<TrianglePair>& pairs) {
-  std::vector<Index> now(soup.triangles.size(), no_index);
-  Soup kept;
-  kept.points = std::move(soup.points);
-  kept.moved = std::move(soup.moved);
-  kept.special = std::move(soup.special);
-  kept.crosses_itself = soup.crosses_itself;
-  kept.sheet = soup.sheet;
-  kept.scores = soup.scores;
-  kept.part_begin.push_back(0);
-  bool any_flattened = false;
-  for (std::size_t part = 0; part < soup.parts(); ++part) {
-    bool flattened = false;
-    for (Index i = soup.part_begin[part]; i < soup.part_begin[part + 1]; ++i) {
-      const Triangle& t = soup.triangles[i];
-      if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) continue;
-      if (soup.loose[i] && collinear(kept.points[t[0]], kept.points[t[1]], kept.points[t[2]])) {
-        flattened = true;
-        continue;
-      }
-      now[i] = static_cast<Index>(kept.triangles.size());
-      kept.add(t, static_cast<Index>(part), soup, i);
-    }
-    // The long edge of a flattened triangle now passes through its third corner.
-    if (flattened) kept.crosses_itself[part] = 1;
-    any_flattened = any_flattened || flattened;
-    kept.part_begin.push_back(static_cast<Index>(kept.triangles.size()));
-  }
-  if (any_flattened) kept.tested.clear();
-  soup = std::move(kept);
-  std::erase_if(pairs, [&](TrianglePair& pair) {
-    pair = {now[pair.s], now[pair.t]};
-    return pair.s == no_index || pair.t == no_index;
-  });
-}
-
 class Contacts {
  public:
-  Contacts(Soup& soup, double tolerance) : soup_(soup), tolerance_(tolerance) {}
+  Contacts(Soup& soup, double tolerance) : soup_(soup), tolerance_(tolerance), given_points_(soup.points.size()) {}
+  std::size_t given_points() const { return given_points_; }
 
   /// The vertices of one triangle against the edges and the inside of the other.
   void vertices_on(Index from, Index onto) {
@@ -181,15 +145,19 @@ class Contacts {
     }
   }
 
-  Cuts finish() {
+  /// Marks what the points found so far cut: triangles with a point on them, and every triangle of a split edge.
+  void mark_touched(const std::vector<Index>& involved) {
     cuts_.touched.assign(soup_.triangles.size(), 0);
-    cuts_.coplanar.assign(soup_.triangles.size(), 0);
-    // Every triangle of a split edge is split.
     std::sort(split_.begin(), split_.end());
-    for (Index i = 0; i < soup_.triangles.size(); ++i)
-      for (std::size_t k = 0; k < 3; ++k)
+    for (Index i : involved)
+      for (std::size_t k = 0; k < 3 && !split_.empty() && !soup_.is_gone(i); ++k)
         if (std::binary_search(split_.begin(), split_.end(), edge_key(soup_.triangles[i][k], soup_.triangles[i][(k + 1) % 3])))
           cuts_.touched[i] = 1;
+    for (Index i : touched_) cuts_.touched[i] = 1;
+  }
+  bool is_touched(Index i) const { return cuts_.touched[i]; }
+
+  Cuts finish() {
     for (Index i : touched_) cuts_.touched[i] = 1;
     // Equal pieces are found among all that changed: two thin triangles may share a border.
     cuts_.coplanar = cuts_.touched;
@@ -244,11 +212,42 @@ class Contacts {
 
   Soup& soup_;
   double tolerance_;
+  std::size_t given_points_;
   Cuts cuts_;
   std::vector<Index> touched_;
   std::vector<EdgeKey> split_;
   std::map<std::pair<EdgeKey, EdgeKey>, Index> crossings_;
 };
+
+/// Joins edges of changed triangles, and those that lay against them, to mates anew.
+void mend_mates(Soup& soup, const std::vector<Index>& changed, const std::vector<Index>& old_mates) {
+  struct Use {
+    Index part, lo, hi, corner;
+    auto operator<=>(const Use&) const = default;
+  };
+  std::vector<Use> uses;
+  auto add = [&](Index corner) {
+    const Triangle& t = soup.triangles[corner / 3];
+    const Index a = t[corner % 3], b = t[(corner % 3 + 1) % 3];
+    uses.push_back({soup.part[corner / 3], std::min(a, b), std::max(a, b), corner});
+  };
+  for (Index t : changed)
+    for (Index k = 0; k < 3 && !soup.is_gone(t); ++k) add(3 * t + k);
+  for (Index corner : old_mates)
+    if (!soup.is_gone(corner / 3)) add(corner);
+  std::sort(uses.begin(), uses.end());
+  uses.erase(std::unique(uses.begin(), uses.end()), uses.end());
+  for (std::size_t i = 0; i < uses.size();) {
+    std::size_t j = i;
+    while (j < uses.size() && uses[j].part == uses[i].part && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi)
+      soup.mate[uses[j++].corner] = no_index;
+    if (j - i == 2) {
+      const Index a = uses[i].corner, b = uses[i + 1].corner;
+      if (soup.triangles[a / 3][a % 3] != soup.triangles[b / 3][b % 3]) soup.mate[a] = b, soup.mate[b] = a;
+    }
+    i = j;
+  }
+}
 
 }  // namespace
 
@@ -257,8 +256,42 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   const bool had_moved = !soup.moved.empty();
   if (!had_moved) soup.moved.assign(soup.points.size(), 0);
   soup.loose.assign(soup.triangles.size(), 0);
-  count.vertices = merge_vertices(soup, pairs, tolerance, count.places);
-  if (count.vertices > 0) drop_collapsed(soup, pairs);
+  // All that can change lies in pairs, unless only some triangles were asked for.
+  std::vector<Index>& involved = count.involved;
+  if (soup.tested.empty()) {
+    for (const TrianglePair& pair : pairs) involved.insert(involved.end(), {pair.s, pair.t});
+    std::sort(involved.begin(), involved.end());
+    involved.erase(std::unique(involved.begin(), involved.end()), involved.end());
+  } else {
+    involved.resize(soup.triangles.size());
+    std::iota(involved.begin(), involved.end(), Index{0});
+  }
+  count.vertices = merge_vertices(soup, pairs, involved, tolerance, count.places);
+
+  std::vector<Index> changed, old_mates;
+  auto leave = [&](Index t) {  // its place in the surface
+    for (Index k = 0; k < 3; ++k)
+      if (soup.mate[3 * t + k] != no_index) old_mates.push_back(soup.mate[3 * t + k]);
+  };
+  std::vector<Index> flat_corners;
+  auto is_flat = [&](const Triangle& t) {
+    return t[0] == t[1] || t[1] == t[2] || t[2] == t[0] || collinear(soup.points[t[0]], soup.points[t[1]], soup.points[t[2]]);
+  };
+  auto drop = [&](Index t) {
+    if (soup.gone.empty()) soup.gone.assign(soup.triangles.size(), 0);
+    soup.gone[t] = 1;
+  };
+  for (Index i : involved) {
+    if (!soup.loose[i]) continue;
+    changed.push_back(i);
+    leave(i);
+    const Triangle& t = soup.triangles[i];
+    if (!is_flat(t)) continue;
+    // The long edge of a flattened triangle now passes through its third corner.
+    if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) flat_corners.insert(flat_corners.end(), t.begin(), t.end());
+    drop(i);
+  }
+  std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.is_gone(pair.s) || soup.is_gone(pair.t); });
 
   Contacts contacts(soup, tolerance);
   for (const TrianglePair& pair : pairs) {
@@ -268,78 +301,98 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   }
   check_stop(control);
   const auto along = contacts.points_along();
+  contacts.mark_touched(involved);
+  // Only where a triangle has points can an edge of another run along it.
   for (const TrianglePair& pair : pairs) {
-    contacts.edges_along(pair.s, pair.t, along);
-    contacts.edges_along(pair.t, pair.s, along);
+    if (contacts.is_touched(pair.t)) contacts.edges_along(pair.s, pair.t, along);
+    if (contacts.is_touched(pair.s)) contacts.edges_along(pair.t, pair.s, along);
   }
   Cuts cuts = contacts.finish();
-  count.faces = static_cast<std::size_t>(std::count(cuts.touched.begin(), cuts.touched.end(), 1));
-  for (std::size_t t = 0; t < cuts.touched.size() && count.places.size() < most_places; ++t)
-    if (cuts.touched[t]) count.places.push_back((soup.points[soup.triangles[t][0]] + soup.points[soup.triangles[t][1]] + soup.points[soup.triangles[t][2]]) / 3);
+  std::vector<Index> touched;
+  for (Index i : involved)
+    if (cuts.touched[i]) touched.push_back(i);
+  count.faces = touched.size();
+  for (std::size_t k = 0; k < touched.size() && count.places.size() < most_places; ++k) {
+    const Triangle& t = soup.triangles[touched[k]];
+    count.places.push_back((soup.points[t[0]] + soup.points[t[1]] + soup.points[t[2]]) / 3);
+  }
   if (!count.any()) {
     soup.loose.clear();
     if (!had_moved) soup.moved.clear();
     return count;
   }
-  if (count.faces > 0) {
+  if (!touched.empty()) {
     // Crossings of different edges may have come to the very same place.
-    const WeldMap weld = weld_equal(soup.points);
-    auto welded = [&](Index v) { return weld.first[weld.id[v]]; };
-    Arrangement arrangement(soup.points);
-    subdivide(soup, cuts, arrangement, control, true);
-    Soup out;
-    out.points = soup.points;
-    out.moved = soup.moved;
-    out.special = soup.special;
-    out.crosses_itself = soup.crosses_itself;
-    out.sheet = soup.sheet;
-    out.scores = soup.scores;
-    out.part_begin.push_back(0);
-    bool flattened = false;
-    std::vector<std::vector<std::pair<std::size_t, std::size_t>>> by_part(soup.parts());
-    for (std::size_t f = 0; f < arrangement.faces.size(); ++f)
-      for (std::size_t k = 0; k < arrangement.sources_of(f).size(); ++k)
-        by_part[soup.part[arrangement.sources_of(f)[k].triangle]].emplace_back(f, k);
-    auto pass_on = [&](Triangle t, Index part, Index from, bool touched, unsigned char scored) {
-      bool same = true;
-      for (Index& v : t) {
-        const Index to = welded(v);
-        if (to != v) out.special[to] = 1, same = false;
-        v = to;
-      }
-      if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) return;
-      if ((touched || !same) && collinear(out.points[t[0]], out.points[t[1]], out.points[t[2]])) {
-        out.crosses_itself[part] = 1;
-        flattened = true;
-        return;
-      }
-      out.add(t, part, soup, from);
-      if (!touched) return;
-      out.trace.back().whole = false;
-      out.trace.back().scored = scored;
-      out.loose.back() = 1;
-      if (!out.tested.empty()) out.tested.back() = 1;
+    std::vector<Index> ids;
+    for (Index t : touched) ids.insert(ids.end(), soup.triangles[t].begin(), soup.triangles[t].end());
+    for (auto v = static_cast<Index>(contacts.given_points()); v < soup.points.size(); ++v) ids.push_back(v);
+    std::sort(ids.begin(), ids.end());
+    ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
+    std::vector<Vec3> places;
+    for (Index v : ids) places.push_back(soup.points[v]);
+    const WeldMap weld = weld_equal(places);
+    auto welded = [&](Index v) {
+      const auto at = std::lower_bound(ids.begin(), ids.end(), v);
+      return at == ids.end() || *at != v ? v : ids[weld.first[weld.id[static_cast<std::size_t>(at - ids.begin())]]];
     };
-    for (Index part = 0; part < soup.parts(); ++part) {
-      for (Index i = soup.part_begin[part]; i < soup.part_begin[part + 1]; ++i)
-        if (!cuts.touched[i]) pass_on(soup.triangles[i], part, i, false, 0);
-      for (const auto& [f, k] : by_part[part]) {
-        const auto source = arrangement.sources_of(f)[k];
+    const std::vector<Vec3> given = soup.points;
+    Arrangement arrangement(given);
+    subdivide(soup, cuts, arrangement, control, true);
+    std::vector<char> placed(soup.triangles.size(), 0);
+    for (std::size_t f = 0; f < arrangement.faces.size(); ++f)
+      for (const auto& source : arrangement.sources_of(f)) {
+        const Index from = source.triangle;
         Triangle t = arrangement.faces[f];
         unsigned bits = source.scored;
         if (!source.same_way) {
           std::swap(t[1], t[2]);
           bits = (bits >> 2 & 1u) | (bits & 2u) | (bits & 1u) << 2;
         }
-        pass_on(t, part, source.triangle, true, static_cast<unsigned char>(bits));
+        for (Index& v : t) v = welded(v);
+        if (is_flat(t)) {
+          if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) flat_corners.insert(flat_corners.end(), t.begin(), t.end());
+          continue;
+        }
+        Trace trace = soup.trace[from];
+        trace.whole = false;
+        trace.scored = static_cast<unsigned char>(bits);
+        Index to = from;
+        if (placed[from]) {
+          to = static_cast<Index>(soup.triangles.size());
+          soup.triangles.emplace_back();
+          soup.trace.emplace_back();
+          soup.part.push_back(soup.part[from]);
+          soup.loose.push_back(1);
+          if (!soup.tested.empty()) soup.tested.push_back(1);
+          if (!soup.gone.empty()) soup.gone.push_back(0);
+          soup.mate.insert(soup.mate.end(), 3, no_index);
+          placed.push_back(1);
+          involved.push_back(to);
+        } else {
+          placed[from] = 1;
+          leave(from);
+          for (Index k = 0; k < 3; ++k) soup.mate[3 * from + k] = no_index;
+        }
+        soup.triangles[to] = t;
+        soup.trace[to] = trace;
+        soup.loose[to] = 1;
+        changed.push_back(to);
       }
-      out.part_begin.push_back(static_cast<Index>(out.triangles.size()));
-    }
-    if (flattened) out.tested.clear();
-    soup = std::move(out);
+    for (Index t : touched)
+      if (!placed[t]) {
+        leave(t);
+        drop(t);
+      }
+    soup.gone.resize(soup.gone.empty() ? 0 : soup.triangles.size(), 0);
   }
-  soup.mate = find_mates(soup.triangles, soup.part, soup.points.size());
-  mark_crowded(soup.triangles, soup.mate, soup.special);
+  mend_mates(soup, changed, old_mates);
+  for (Index t : changed)
+    for (Index v : soup.triangles[t]) soup.special[v] = 1;
+  std::sort(flat_corners.begin(), flat_corners.end());
+  for (Index t : involved)
+    for (Index v : soup.triangles[t])
+      if (std::binary_search(flat_corners.begin(), flat_corners.end(), v)) soup.loose[t] = 1;
+  for (std::size_t i = 0; i < soup.tested.size(); ++i) soup.tested[i] = soup.tested[i] || soup.loose[i];
   return count;
 }
 

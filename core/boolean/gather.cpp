@@ -171,7 +171,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet) {
       all = all && keep[i];
     }
     if (!all) filter(list, keep);
-    out->mate = find_mates(list.triangles, std::vector<Index>(list.triangles.size(), 0), mesh.positions.size());
+    out->mate = find_mates(list.triangles, {}, mesh.positions.size());
   };
   triangulated();
   if (std::find(out->mate.begin(), out->mate.end(), no_index) != out->mate.end()) {
@@ -195,7 +195,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet) {
   if (degenerate > 0) {
     out->done.push_back({"zero_area_faces_dropped", degenerate, operand.name, {}});
     filter(list, keep);
-    out->mate = find_mates(list.triangles, std::vector<Index>(list.triangles.size(), 0), mesh.positions.size());
+    out->mate = find_mates(list.triangles, {}, mesh.positions.size());
   }
   if (list.triangles.empty())
     return Issue{"it bounds nothing: it has no faces with an area", operand.name, {}, "leave it out"};
@@ -231,12 +231,10 @@ Soup gather(const std::vector<PreparedPtr>& parts, std::vector<char> scores) {
   soup.trace.resize(triangles);
   soup.part.resize(triangles);
   soup.mate.resize(3 * triangles);
-  std::vector<std::size_t> first_point;
   for (Index k = 0; k < parts.size(); ++k) {
     const Prepared& p = *parts[k];
     const auto base = static_cast<Index>(soup.points.size());
     const Index begin = soup.part_begin.back();
-    first_point.push_back(base);
     soup.points.insert(soup.points.end(), p.points.begin(), p.points.end());
     soup.special.insert(soup.special.end(), p.special.begin(), p.special.end());
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, p.triangles.size(), 16384), [&](const auto& range) {
@@ -253,39 +251,6 @@ Soup gather(const std::vector<PreparedPtr>& parts, std::vector<char> scores) {
     soup.crosses_itself.push_back(p.crosses_itself);
     soup.sheet.push_back(p.sheet);
   }
-  first_point.push_back(soup.points.size());
-
-  // Vertices of different parts at one place are one vertex from here on.
-  std::vector<Index> candidates;
-  std::vector<Vec3> places;
-  for (std::size_t k = 0; k < parts.size(); ++k) {
-    std::vector<const Box3*> others;
-    for (std::size_t j = 0; j < parts.size(); ++j)
-      if (j != k && (parts[j]->box.lo.array() <= parts[k]->box.hi.array()).all() &&
-          (parts[j]->box.hi.array() >= parts[k]->box.lo.array()).all())
-        others.push_back(&parts[j]->box);
-    for (std::size_t v = first_point[k]; v < first_point[k + 1]; ++v) {
-      const Vec3& p = soup.points[v];
-      const bool inside = std::any_of(others.begin(), others.end(), [&](const Box3* box) {
-        return (p.array() >= box->lo.array()).all() && (p.array() <= box->hi.array()).all();
-      });
-      if (!inside) continue;
-      candidates.push_back(static_cast<Index>(v));
-      places.push_back(p);
-    }
-  }
-  const WeldMap weld = weld_equal(places);
-  if (weld.first.size() == places.size()) return soup;
-  std::vector<Index> now(soup.points.size(), no_index);
-  for (std::size_t k = 0; k < candidates.size(); ++k) {
-    const Index to = candidates[weld.first[weld.id[k]]];
-    if (to == candidates[k]) continue;
-    now[candidates[k]] = to;
-    soup.special[to] = 1;
-  }
-  for (Triangle& t : soup.triangles)
-    for (Index& v : t)
-      if (now[v] != no_index) v = now[v];
   return soup;
 }
 

@@ -20,12 +20,13 @@ std::vector<Index> find_mates(std::span<const Triangle> triangles, std::span<con
     Index high, corner;
   };
   std::vector<Index> mate(3 * triangles.size(), no_index);
-  // Buckets by the smaller vertex; within a bucket a sort by part and larger vertex brings edges together.
+  // Buckets by the smaller vertex.
   std::vector<Index> start(points + 2, 0);
   auto ends = [&](Index corner) {
     const Triangle& t = triangles[corner / 3];
     return std::minmax(t[corner % 3], t[next(corner) % 3]);
   };
+  auto part_of = [&](Index corner) { return part.empty() ? 0 : part[corner / 3]; };
   const auto corners = static_cast<Index>(3 * triangles.size());
   for (Index c = 0; c < corners; ++c) ++start[ends(c).first + 2];
   for (std::size_t v = 2; v < start.size(); ++v) start[v] += start[v - 1];
@@ -37,18 +38,16 @@ std::vector<Index> find_mates(std::span<const Triangle> triangles, std::span<con
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, points, block), [&](const auto& range) {
     for (std::size_t v = range.begin(); v < range.end(); ++v) {
       const auto begin = uses.begin() + start[v], end = uses.begin() + start[v + 1];
-      std::sort(begin, end, [&](const Use& a, const Use& b) {
-        const Index p = part[a.corner / 3], q = part[b.corner / 3];
-        return p != q ? p < q : a.high != b.high ? a.high < b.high : a.corner < b.corner;
-      });
-      for (auto it = begin; it != end;) {
-        auto stop = it;
-        while (stop != end && stop->high == it->high && part[stop->corner / 3] == part[it->corner / 3]) ++stop;
-        if (stop - it == 2) {
-          const Index a = it->corner, b = (it + 1)->corner;
-          if (triangles[a / 3][a % 3] != triangles[b / 3][b % 3]) mate[a] = b, mate[b] = a;
-        }
-        it = stop;
+      // A handful each: comparing all is quicker than sorting.
+      for (auto it = begin; it != end; ++it) {
+        const Index p = part_of(it->corner);
+        auto twin = end;
+        int others = 0;
+        for (auto other = begin; other != end; ++other)
+          if (other != it && other->high == it->high && part_of(other->corner) == p) twin = other, ++others;
+        if (others != 1) continue;
+        const Index a = it->corner, b = twin->corner;
+        if (triangles[a / 3][a % 3] != triangles[b / 3][b % 3]) mate[a] = b;
       }
     }
   });

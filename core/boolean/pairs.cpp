@@ -1,63 +1,87 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stage 2: which triangles may meet.
 #include <tbb/enumerable_thread_specific.h>
+#include <tbb/parallel_for.h>
+#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 
 #include "core/boolean/stages.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/sieve.h"
+#include "core/mesh/weld.h"
 
 namespace anvil::boolean {
 namespace {
 
 /// Triangles that may meet another: within the bounds of another part, or of a part that crosses itself.
-std::vector<Index> candidates(const Soup& soup, double margin) {
-  const std::size_t parts = soup.parts();
-  std::vector<Box3> box(parts);
-  for (std::size_t k = 0; k < parts; ++k)
-    for (Index i = soup.part_begin[k]; i < soup.part_begin[k + 1]; ++i)
-      for (Index v : soup.triangles[i]) box[k].add(soup.points[v]);
-  std::vector<Index> chosen;
+std::vector<Index> candidates(const Soup& soup, double margin, const std::vector<Index>* among) {
+  const std::size_t parts = soup.parts(), count = among != nullptr ? among->size() : soup.triangles.size();
+  auto triangle = [&](std::size_t k) { return among != nullptr ? (*among)[k] : static_cast<Index>(k); };
+  auto left_out = [&](Index i) { return soup.is_gone(i) || (!soup.tested.empty() && !soup.tested[i]); };
+  // Bounds per part of all, and of what contact has changed: that may meet its own part.
+  struct Bounds {
+    std::vector<Box3> all, changed;
+  };
+  constexpr std::size_t block = 16384;
+  std::vector<Bounds> of_block((count + block - 1) / block);
+  tbb::parallel_for(std::size_t{0}, of_block.size(), [&](std::size_t b) {
+    Bounds& bounds = of_block[b];
+    bounds.all.resize(parts);
+    bounds.changed.resize(parts);
+    for (std::size_t k = b * block; k < std::min(count, (b + 1) * block); ++k) {
+      const Index i = triangle(k);
+      if (left_out(i)) continue;
+      for (Index v : soup.triangles[i]) {
+        bounds.all[soup.part[i]].add(soup.points[v]);
+        if (!soup.loose.empty() && soup.loose[i]) bounds.changed[soup.part[i]].add(soup.points[v]);
+      }
+    }
+  });
+  Bounds bounds{std::vector<Box3>(parts), std::vector<Box3>(parts)};
+  for (const Bounds& b : of_block)
+    for (std::size_t k = 0; k < parts; ++k)
+      for (const auto& [from, to] : {std::pair(&b.all[k], &bounds.all[k]), std::pair(&b.changed[k], &bounds.changed[k])})
+        if (!from->empty()) to->add(from->lo), to->add(from->hi);
+  std::vector<std::vector<Box3>> others(parts);
   for (std::size_t k = 0; k < parts; ++k) {
-    std::vector<Box3> others;
     for (std::size_t j = 0; j < parts; ++j) {
       if (j == k) continue;
       Box3 common;
-      common.lo = box[k].lo.cwiseMax(box[j].lo);
-      common.hi = box[k].hi.cwiseMin(box[j].hi);
-      common.lo.array() -= margin;
-      common.hi.array() += margin;
-      if ((common.lo.array() <= common.hi.array()).all()) others.push_back(common);
+      common.lo = bounds.all[k].lo.cwiseMax(bounds.all[j].lo).array() - margin;
+      common.hi = bounds.all[k].hi.cwiseMin(bounds.all[j].hi).array() + margin;
+      if ((common.lo.array() <= common.hi.array()).all()) others[k].push_back(common);
     }
-    if (!soup.loose.empty()) {
-      Box3 changed;
-      for (Index i = soup.part_begin[k]; i < soup.part_begin[k + 1]; ++i)
-        if (soup.loose[i])
-          for (Index v : soup.triangles[i]) changed.add(soup.points[v]);
-      if (!changed.empty()) others.push_back(changed);
-    }
-    if (!soup.crosses_itself[k] && others.empty()) continue;
-    for (Index i = soup.part_begin[k]; i < soup.part_begin[k + 1]; ++i) {
-      if (!soup.tested.empty() && !soup.tested[i]) continue;
-      bool near = soup.crosses_itself[k];
+    if (!bounds.changed[k].empty()) others[k].push_back(bounds.changed[k]);
+  }
+  std::vector<std::vector<Index>> chosen(of_block.size());
+  tbb::parallel_for(std::size_t{0}, chosen.size(), [&](std::size_t b) {
+    for (std::size_t k = b * block; k < std::min(count, (b + 1) * block); ++k) {
+      const Index i = triangle(k);
+      if (left_out(i)) continue;
+      bool near = soup.crosses_itself[soup.part[i]];
       if (!near) {
         const Triangle& t = soup.triangles[i];
         const Vec3 lo = soup.points[t[0]].cwiseMin(soup.points[t[1]]).cwiseMin(soup.points[t[2]]);
         const Vec3 hi = soup.points[t[0]].cwiseMax(soup.points[t[1]]).cwiseMax(soup.points[t[2]]);
-        for (std::size_t o = 0; o < others.size() && !near; ++o)
-          near = (lo.array() <= others[o].hi.array()).all() && (hi.array() >= others[o].lo.array()).all();
+        for (const Box3& box : others[soup.part[i]]) {
+          near = (lo.array() <= box.hi.array()).all() && (hi.array() >= box.lo.array()).all();
+          if (near) break;
+        }
       }
-      if (near) chosen.push_back(i);
+      if (near) chosen[b].push_back(i);
     }
-  }
-  return chosen;
+  });
+  std::vector<Index> all;
+  for (const auto& list : chosen) all.insert(all.end(), list.begin(), list.end());
+  return all;
 }
 
 }  // namespace
 
-std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control) {
-  std::vector<Index> chosen = candidates(soup, margin);
+std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control,
+                                     const std::vector<Index>* among) {
+  std::vector<Index> chosen = candidates(soup, margin, among);
   std::vector<Index> groups;
   groups.reserve(chosen.size());
   for (Index i : chosen) {
@@ -88,8 +112,32 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Cont
       control.stop);
   std::vector<TrianglePair> pairs;
   for (const auto& list : found) pairs.insert(pairs.end(), list.begin(), list.end());
-  std::sort(pairs.begin(), pairs.end());
+  tbb::parallel_sort(pairs.begin(), pairs.end());
   return pairs;
+}
+
+void weld_parts(Soup& soup, const std::vector<TrianglePair>& pairs) {
+  std::vector<Index> triangles, vertices;
+  for (const TrianglePair& pair : pairs)
+    if (soup.part[pair.s] != soup.part[pair.t]) triangles.insert(triangles.end(), {pair.s, pair.t});
+  std::sort(triangles.begin(), triangles.end());
+  triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
+  for (Index t : triangles) vertices.insert(vertices.end(), soup.triangles[t].begin(), soup.triangles[t].end());
+  std::sort(vertices.begin(), vertices.end());
+  vertices.erase(std::unique(vertices.begin(), vertices.end()), vertices.end());
+  std::vector<Vec3> places;
+  for (Index v : vertices) places.push_back(soup.points[v]);
+  const WeldMap weld = weld_equal(places);
+  if (weld.first.size() == places.size()) return;
+  for (std::size_t k = 0; k < vertices.size(); ++k) {
+    const Index to = vertices[weld.first[weld.id[k]]];
+    if (to != vertices[k]) soup.special[to] = 1;
+  }
+  for (Index t : triangles)
+    for (Index& v : soup.triangles[t]) {
+      const auto k = static_cast<std::size_t>(std::lower_bound(vertices.begin(), vertices.end(), v) - vertices.begin());
+      v = vertices[weld.first[weld.id[k]]];
+    }
 }
 
 }  // namespace anvil::boolean

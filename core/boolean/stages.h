@@ -34,7 +34,8 @@ struct Soup {
   std::vector<Triangle> triangles;  ///< none exactly degenerate; part after part
   std::vector<Trace> trace;         ///< of each triangle
   std::vector<Index> part;          ///< of each triangle
-  std::vector<Index> part_begin;    ///< first triangle of each part, and the end
+  std::vector<Index> part_begin;    ///< first triangle of each part, and the end; contact adds more behind that
+  std::vector<char> gone;           ///< per triangle: contact has flattened it; empty means none
   /// Per corner 3 t + k: the corner 3 u + l from which triangle u of the same part runs the edge (k, k + 1) of t
   /// the other way; no_index where not exactly two triangles of the part meet there, one each way.
   std::vector<Index> mate;
@@ -47,14 +48,7 @@ struct Soup {
   std::vector<char> moved;           ///< per point: rounding or contact has moved it; empty means none
 
   std::size_t parts() const { return part_begin.size() - 1; }
-  /// Appends a triangle that takes everything but its corners and its part from triangle i of `from`.
-  void add(const Triangle& t, Index of_part, const Soup& from, Index i) {
-    triangles.push_back(t);
-    part.push_back(of_part);
-    trace.push_back(from.trace[i]);
-    if (!from.tested.empty()) tested.push_back(from.tested[i]);
-    if (!from.loose.empty()) loose.push_back(from.loose[i]);
-  }
+  bool is_gone(Index t) const { return !gone.empty() && gone[t]; }
   bool may_meet(Index s, Index t) const {
     return part[s] != part[t] || crosses_itself[part[s]] || (!loose.empty() && (loose[s] || loose[t]));
   }
@@ -64,7 +58,8 @@ struct Soup {
   }
 };
 
-/// The corner across each edge, for triangles that come part after part; see Soup::mate.
+/// The corner across each edge; see Soup::mate.
+/// @param part  of each triangle; empty when all are of one
 std::vector<Index> find_mates(std::span<const Triangle> triangles, std::span<const Index> part, std::size_t points);
 /// Marks points where more than one closed fan of one part meets, or where a part has an edge without a mate.
 void mark_crowded(std::span<const Triangle> triangles, std::span<const Index> mate, std::vector<char>& special);
@@ -144,12 +139,18 @@ struct TrianglePair {
   Index s, t;
   auto operator<=>(const TrianglePair&) const = default;
 };
-std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control);
+/// @param among  only these triangles; null: all
+std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control,
+                                     const std::vector<Index>* among = nullptr);
+/// Vertices of different parts at one place become one vertex.
+/// @param pairs  at least all pairs of triangles of different parts whose boxes meet
+void weld_parts(Soup& soup, const std::vector<TrianglePair>& pairs);
 
 /// Between stages 1 and 2: makes what lies nearer than `tolerance` meet exactly (contact.cpp).
 struct ContactCount {
   std::size_t vertices = 0, faces = 0;  ///< merged with others; split where another part touches
   std::vector<Vec3> places;             ///< at most a hundred
+  std::vector<Index> involved;          ///< triangles that may meet others now
   bool any() const { return vertices + faces > 0; }
 };
 ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, const Control& control);

@@ -344,6 +344,7 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
   std::stable_sort(records.begin(), records.end(), [](const FaceRecord& a, const FaceRecord& b) { return a.key < b.key; });
 
   arrangement.touched = cuts.touched;
+  for (std::size_t t = 0; t < soup.gone.size(); ++t) arrangement.touched[t] |= soup.gone[t];
   for (std::size_t i = 0; i < records.size();) {
     const Triangle& a = records[i].corners;
     arrangement.faces.push_back(a);

@@ -2,6 +2,7 @@
 #include "core/boolean/trouble.h"
 
 #include <tbb/enumerable_thread_specific.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <atomic>
@@ -24,13 +25,18 @@ struct Neighbourhood {
     for (std::size_t i = 0; i < all.size(); ++i)
       if (marked[i])
         for (Index v : all[i]) around.add(points[v]);
-    for (Index i = 0; i < all.size(); ++i) {
-      const Vec3 &a = points[all[i][0]], &b = points[all[i][1]], &c = points[all[i][2]];
-      const Vec3 lo = a.cwiseMin(b).cwiseMin(c), hi = a.cwiseMax(b).cwiseMax(c);
-      if ((lo.array() > around.hi.array()).any() || (hi.array() < around.lo.array()).any()) continue;
-      chosen.push_back(i);
-      groups.push_back(marked[i] ? no_index : 0);
-    }
+    constexpr std::size_t block = 16384;
+    std::vector<std::vector<Index>> lists((all.size() + block - 1) / block);
+    tbb::parallel_for(std::size_t{0}, lists.size(), [&](std::size_t n) {
+      for (std::size_t i = n * block; i < std::min(all.size(), (n + 1) * block); ++i) {
+        const Vec3 &a = points[all[i][0]], &b = points[all[i][1]], &c = points[all[i][2]];
+        const Vec3 lo = a.cwiseMin(b).cwiseMin(c), hi = a.cwiseMax(b).cwiseMax(c);
+        if ((lo.array() <= around.hi.array()).all() && (hi.array() >= around.lo.array()).all())
+          lists[n].push_back(static_cast<Index>(i));
+      }
+    });
+    for (const auto& list : lists) chosen.insert(chosen.end(), list.begin(), list.end());
+    for (Index i : chosen) groups.push_back(marked[i] ? no_index : 0);
     const std::vector<char> close = near_other_group(points, all, chosen, groups, 0);
     std::size_t kept = 0;
     for (std::size_t k = 0; k < chosen.size(); ++k) {
@@ -54,7 +60,7 @@ bool same_corners(Triangle s, Triangle t) {
 
 std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Triangle> all, std::span<const Index> piece,
                                 std::span<const char> suspect, Across across, const Control& control,
-                                std::span<const char> also) {
+                                std::span<const char> also, std::span<const Index> face) {
   std::vector<char> troubled(all.size(), 0);
   if (!also.empty()) troubled.assign(also.begin(), also.end());
   for (std::size_t i = 0; i < all.size(); ++i)
@@ -62,7 +68,10 @@ std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Tr
   if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return {};
   const Neighbourhood about(points, all, suspect);
   check_stop(control);
-  const Bvh tree(points, about.triangles, 0, about.groups);
+  std::vector<Index> groups = about.groups;
+  for (std::size_t k = 0; k < groups.size() && !face.empty(); ++k)
+    if (groups[k] == no_index && face[about.chosen[k]] != no_index) groups[k] = 1 + face[about.chosen[k]];
+  const Bvh tree(points, about.triangles, 0, groups);
   tbb::enumerable_thread_specific<std::vector<std::pair<Index, Index>>> found;
   tree.for_each_pair(
       [&](Index i, Index j) {
@@ -70,6 +79,7 @@ std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Tr
         if (!suspect[s] && !suspect[t]) return;
         const bool one_piece = piece[s] == piece[t];
         if (!one_piece && across == Across::no) return;
+        if (!face.empty() && face[s] != no_index && face[s] == face[t]) return;
         if ((one_piece && same_corners(about.triangles[i], about.triangles[j])) ||
             triangles_cross(points, about.triangles[i], about.triangles[j]))
           found.local().emplace_back(s, t);

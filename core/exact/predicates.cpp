@@ -63,7 +63,7 @@ int orient2d(const Point2& a, const Point2& b, const Point2& c) {
   return orient2d_exact(a, b, c);
 }
 
-int orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+int orient3d_if_sure(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   const double bx = b.x() - a.x(), by = b.y() - a.y(), bz = b.z() - a.z();
   const double cx = c.x() - a.x(), cy = c.y() - a.y(), cz = c.z() - a.z();
   const double dx = d.x() - a.x(), dy = d.y() - a.y(), dz = d.z() - a.z();
@@ -74,7 +74,11 @@ int orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
                            (std::abs(bzcx) + std::abs(bxcz)) * std::abs(dy);
   const double bound = orient3d_bound * permanent;
   if (det > bound) return 1;
-  if (det < -bound) return -1;
+  return det < -bound ? -1 : 0;
+}
+
+int orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+  if (const int sure = orient3d_if_sure(a, b, c, d); sure != 0) return sure;
   // Flush axis-aligned faces are the common case in hard-surface work: settle them without expansions.
   for (int k = 0; k < 3; ++k)
     if (a[k] == b[k] && a[k] == c[k] && a[k] == d[k]) return 0;

@@ -27,6 +27,9 @@ int orient2d(const Point2& a, const Point2& b, const Point2& c);
 /// four points are exactly coplanar.
 int orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
 
+/// As orient3d, but 0 also where floating-point arithmetic alone cannot tell.
+int orient3d_if_sure(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
+
 /// True when the three points lie exactly on one line (two equal points included).
 bool collinear(const Vec3& a, const Vec3& b, const Vec3& c);
 

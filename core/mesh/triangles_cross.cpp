@@ -11,6 +11,10 @@ struct Test {
 
   bool apart(const Triangle& s, const Triangle& t) const {
     const Vec3 &a = at(s[0]), &b = at(s[1]), &c = at(s[2]), &p = at(t[0]), &q = at(t[1]), &r = at(t[2]);
+    // Pieces of one face lie in one plane, where every exact test of it is slow and says nothing: look flat first.
+    if ((orient3d_if_sure(a, b, c, p) == 0 || orient3d_if_sure(a, b, c, q) == 0 || orient3d_if_sure(a, b, c, r) == 0) &&
+        apart_in_projection(s, t))
+      return false;
     const int sp = orient3d(a, b, c, p), sq = orient3d(a, b, c, q), sr = orient3d(a, b, c, r);
     if ((sp > 0 && sq > 0 && sr > 0) || (sp < 0 && sq < 0 && sr < 0)) return false;
     const int sa = orient3d(p, q, r, a), sb = orient3d(p, q, r, b), sc = orient3d(p, q, r, c);
@@ -26,6 +30,7 @@ struct Test {
   /// One shared corner, first in both: they cross when the far edge of one meets the other.
   bool at_corner(const Triangle& s, const Triangle& t) const {
     const Vec3 &v = at(s[0]), &a = at(s[1]), &b = at(s[2]), &c = at(t[1]), &d = at(t[2]);
+    if ((orient3d_if_sure(v, c, d, a) == 0 || orient3d_if_sure(v, c, d, b) == 0) && wedges_apart_in_projection(s, t)) return false;
     const int sa = orient3d(v, c, d, a), sb = orient3d(v, c, d, b);
     if (sa * sb > 0) return false;
     const int sc = orient3d(v, a, b, c), sd = orient3d(v, a, b, d);
@@ -41,6 +46,38 @@ struct Test {
     // Opposite sides of the edge, seen along any axis, cannot be folded: cheaper than asking for the plane.
     if (orient2d(plane(a), plane(b), plane(p)) * orient2d(plane(a), plane(b), plane(q)) <= 0) return false;
     return orient3d(a, b, p, q) == 0;
+  }
+
+  /// Projection along the axis nearest to a triangle's normal, as far as doubles tell.
+  Projection flat(const Triangle& t) const {
+    return Projection::along((at(t[1]) - at(t[0])).cross(at(t[2]) - at(t[0])));
+  }
+  /// A line through an edge of one has all of the other strictly beyond it: what is apart in a projection is apart.
+  bool apart_in_projection(const Triangle& s, const Triangle& t) const {
+    const Projection plane = flat(s);
+    for (const auto& [one, other] : {std::pair(&s, &t), std::pair(&t, &s)})
+      for (std::size_t k = 0; k < 3; ++k) {
+        const Point2 a = plane(at((*one)[k])), b = plane(at((*one)[(k + 1) % 3]));
+        const int inner = orient2d(a, b, plane(at((*one)[(k + 2) % 3])));
+        if (inner == 0) continue;
+        bool beyond = true;
+        for (std::size_t j = 0; j < 3 && beyond; ++j) beyond = orient2d(a, b, plane(at((*other)[j]))) == -inner;
+        if (beyond) return true;
+      }
+    return false;
+  }
+  /// The same for two that share their first corner, with lines through that corner.
+  bool wedges_apart_in_projection(const Triangle& s, const Triangle& t) const {
+    const Projection plane = flat(s);
+    const Point2 v = plane(at(s[0]));
+    for (const auto& [one, other] : {std::pair(&s, &t), std::pair(&t, &s)})
+      for (std::size_t k = 1; k < 3; ++k) {
+        const Point2 a = plane(at((*one)[k]));
+        const int inner = orient2d(v, a, plane(at((*one)[3 - k])));
+        if (inner != 0 && orient2d(v, a, plane(at((*other)[1]))) == -inner && orient2d(v, a, plane(at((*other)[2]))) == -inner)
+          return true;
+      }
+    return false;
   }
 
   std::span<const Vec3> positions_;

@@ -39,32 +39,35 @@ void clip_ears(const Mesh& mesh, std::span<const Index> polygon, Triangle* out) 
   std::vector<Point2> flat;
   for (Index v : ring) flat.push_back(plane(mesh.positions[v]));
 
-  while (ring.size() > 3) {
+  // How good each corner is as an ear, −1 when it is none. Cutting one off changes only its two neighbours.
+  auto score = [&](std::size_t i) {
     const std::size_t n = ring.size();
-    std::size_t best = n;
-    double best_score = -1;
-    for (std::size_t i = 0; i < n; ++i) {
-      const Point2 &a = flat[(i + n - 1) % n], &b = flat[i], &c = flat[(i + 1) % n];
-      if (orient2d(a, b, c) <= 0) continue;
-      bool empty = true;
-      for (std::size_t j = 0; j < n && empty; ++j) {
-        if (j == i || j == (i + 1) % n || j == (i + n - 1) % n) continue;
-        const Point2& p = flat[j];
-        const bool on_corner = (p.x == a.x && p.y == a.y) || (p.x == c.x && p.y == c.y);
-        empty = on_corner || orient2d(a, b, p) < 0 || orient2d(b, c, p) < 0 || orient2d(c, a, p) < 0;
-      }
-      if (!empty) continue;
-      const double score = roundness(a, b, c);
-      if (score > best_score) {
-        best_score = score;
-        best = i;
-      }
+    const Point2 &a = flat[(i + n - 1) % n], &b = flat[i], &c = flat[(i + 1) % n];
+    if (orient2d(a, b, c) <= 0) return -1.0;
+    for (std::size_t j = 0; j < n; ++j) {
+      if (j == i || j == (i + 1) % n || j == (i + n - 1) % n) continue;
+      const Point2& p = flat[j];
+      const bool on_corner = (p.x == a.x && p.y == a.y) || (p.x == c.x && p.y == c.y);
+      if (!on_corner && orient2d(a, b, p) >= 0 && orient2d(b, c, p) >= 0 && orient2d(c, a, p) >= 0) return -1.0;
     }
+    return roundness(a, b, c);
+  };
+  std::vector<double> scores;
+  for (std::size_t i = 0; i < ring.size(); ++i) scores.push_back(score(i));
+  while (ring.size() > 3) {
+    const auto highest = std::max_element(scores.begin(), scores.end());
     // A polygon that crosses itself or has no area has no proper ear: any corner serves.
-    if (best == n) best = 1;
+    const bool none = *highest < 0;
+    const std::size_t best = none ? 1 : static_cast<std::size_t>(highest - scores.begin());
+    const std::size_t n = ring.size();
     *out++ = {ring[(best + n - 1) % n], ring[best], ring[(best + 1) % n]};
     ring.erase(ring.begin() + static_cast<std::ptrdiff_t>(best));
     flat.erase(flat.begin() + static_cast<std::ptrdiff_t>(best));
+    scores.erase(scores.begin() + static_cast<std::ptrdiff_t>(best));
+    for (const std::size_t i : {(best + n - 2) % (n - 1), best % (n - 1)}) scores[i] = score(i);
+    // Where none is left the corner cut off was no ear, and others may have become one.
+    if (none)
+      for (std::size_t i = 0; i < ring.size(); ++i) scores[i] = score(i);
   }
   *out = {ring[0], ring[1], ring[2]};
 }
