@@ -55,6 +55,16 @@ class Sources {
         if (std::abs(normal.dot(p.points[v] - origin)) > flat_) return false;
     return true;
   }
+  /// Corners that came from a triangle still lie in its plane, to rounding.
+  bool is_flat(Index part, Index origin, const std::vector<Triangle>& corners, const std::vector<Vec3>& points) const {
+    const Prepared& p = *parts_[part];
+    const Triangle& t = p.triangles[origin - begin_[part]];
+    const Vec3 normal = (p.points[t[1]] - p.points[t[0]]).cross(p.points[t[2]] - p.points[t[0]]).stableNormalized();
+    for (const Triangle& c : corners)
+      for (Index v : c)
+        if (std::abs(normal.dot(points[v] - p.points[t[0]])) > flat_) return false;
+    return true;
+  }
   /// A corner of the source polygon stands there.
   bool has_corner(Index part, std::pair<Index, Index> polygon, const Vec3& at) const {
     const Prepared& p = *parts_[part];
@@ -137,7 +147,11 @@ class Faces {
         if (whole) begin_as_before(face);
         found[g].push_back(std::move(face));
       };
-      if (whole || sources_.is_flat(part, polygon)) {
+      // Contact may have moved corners out of the plane. Polygons of a modeler's mesh are joined all the same and
+      // looked at afterwards; pieces of a mesh of triangles are not worth it.
+      const bool flat = sources_.is_flat(part, polygon) &&
+                        (!sources_.part(part).one_triangle_each || sources_.is_flat(part, members[i].first, corners, rounded_.points));
+      if (whole || flat) {
         for (Joined& joined : join_triangles(rounded_.points, corners, kept)) add(std::move(joined.ring), std::move(joined.triangles));
       } else {
         for (Index k = 0; k < corners.size(); ++k) add({corners[k].begin(), corners[k].end()}, {k});
@@ -186,7 +200,7 @@ class Faces {
     const TriangleList again = triangulate(mesh);
     std::vector<Triangle> all = again.triangles;
     std::vector<char> suspect;
-    std::vector<Index> piece, group;
+    std::vector<Index> piece;
     for (std::size_t i = 0; i < again.face.size();) {
       std::size_t j = i;
       while (j < again.face.size() && again.face[j] == again.face[i]) ++j;
@@ -195,7 +209,6 @@ class Faces {
       const bool changed = !(face.whole && face.ring.size() == 4) && !same_triangles(face, {all.data() + i, j - i});
       suspect.insert(suspect.end(), j - i, changed);
       piece.insert(piece.end(), j - i, rounded_.trace[face.triangles[0]].piece);
-      group.insert(group.end(), j - i, again.face[i]);
       i = j;
     }
     if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return true;
@@ -210,14 +223,13 @@ class Faces {
         continue;
       all.push_back(corners);
       piece.push_back(rounded_.trace[t].piece);
-      group.push_back(no_index);
     }
     suspect.resize(all.size(), 0);
     const std::vector<char> crowded = on_crowded_edges(all, suspect);
     // Corners that were doubled where the result touches itself stand at one place.
     for (Triangle& t : all)
       for (Index& v : t) v = rounded_.place[v];
-    const std::vector<char> troubled = find_troubled(rounded_.points, all, piece, suspect, Across::no, control, crowded, group);
+    const std::vector<char> troubled = find_troubled(rounded_.points, all, piece, suspect, Across::no, control, crowded);
     bad_.assign(list.size(), 0);
     bool sound = true;
     for (std::size_t i = 0; i < again.face.size() && !troubled.empty(); ++i)
@@ -360,13 +372,14 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   Faces faces(rounded, sources);
   faces.join();
   check_stop(control);
-  // Joining only leaves edges out, so faces that fail the check go back one by one; straightening changes both sides
-  // of an edge and is taken back as a whole.
-  const std::vector<Face> bent = faces.list;
-  faces.straighten(std::max(tolerance, rounding));
-  if (!faces.is_sound(control)) {
+  // What does not come out sound goes back to the triangles it was made of. Straightening changes both sides of an
+  // edge, so it starts anew each time, and is given up before joining is.
+  for (int round = 0;; ++round) {
+    const std::vector<Face> bent = faces.list;
+    if (round < 3) faces.straighten(std::max(tolerance, rounding));
+    if (faces.is_sound(control)) break;
     faces.list = bent;
-    while (!faces.is_sound(control)) faces.put_back();
+    faces.put_back();
   }
   result.report.done.push_back({"polygons_untouched", faces.untouched, name, {}});
 

@@ -66,9 +66,12 @@ class Contacts {
   /// The vertices of one triangle against the edges and the inside of the other.
   void vertices_on(Index from, Index onto) {
     const Triangle &s = soup_.triangles[from], &t = soup_.triangles[onto];
+    const Vec3 normal = (at(t[1]) - at(t[0])).cross(at(t[2]) - at(t[0]));
+    const double length = normal.norm();
     for (Index v : s) {
       if (v == t[0] || v == t[1] || v == t[2]) continue;
       const Vec3& p = soup_.points[v];
+      if (std::abs(normal.dot(p - at(t[0]))) > tolerance_ * length) continue;
       bool at_edge = false;
       for (std::size_t k = 0; k < 3 && !at_edge; ++k) {
         const Index a = t[k], b = t[(k + 1) % 3];
@@ -82,9 +85,7 @@ class Contacts {
         touch(onto);
         continue;
       }
-      const Vec3 normal = (at(t[1]) - at(t[0])).cross(at(t[2]) - at(t[0]));
-      const double length = normal.norm();
-      if (!(length > 0) || std::abs(normal.dot(p - at(t[0]))) > tolerance_ * length) continue;
+      if (!(length > 0)) continue;
       bool inside = true;
       for (std::size_t k = 0; k < 3; ++k)
         inside = inside && normal.dot((at(t[(k + 1) % 3]) - at(t[k])).cross(p - at(t[k]))) > 0;
@@ -101,7 +102,9 @@ class Contacts {
       for (std::size_t k = 0; k < 3; ++k) {
         const Index a = s[j], b = s[(j + 1) % 3], c = t[k], d = t[(k + 1) % 3];
         if (a == c || a == d || b == c || b == d) continue;
-        const Vec3 u = at(b) - at(a), v = at(d) - at(c), w = at(a) - at(c);
+        const Vec3 u = at(b) - at(a), v = at(d) - at(c), w = at(a) - at(c), across = u.cross(v);
+        const double apart = w.dot(across);
+        if (apart * apart > tolerance_ * tolerance_ * across.squaredNorm() * (1 + 1e-9)) continue;
         const double uu = u.dot(u), uv = u.dot(v), vv = v.dot(v), det = uu * vv - uv * uv;
         if (!(det > 1e-14 * uu * vv)) continue;  // along each other: their ends see to it
         const double x = (uv * v.dot(w) - vv * u.dot(w)) / det, y = (uu * v.dot(w) - uv * u.dot(w)) / det;

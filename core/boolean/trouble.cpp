@@ -60,7 +60,7 @@ bool same_corners(Triangle s, Triangle t) {
 
 std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Triangle> all, std::span<const Index> piece,
                                 std::span<const char> suspect, Across across, const Control& control,
-                                std::span<const char> also, std::span<const Index> face) {
+                                std::span<const char> also) {
   std::vector<char> troubled(all.size(), 0);
   if (!also.empty()) troubled.assign(also.begin(), also.end());
   for (std::size_t i = 0; i < all.size(); ++i)
@@ -68,10 +68,7 @@ std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Tr
   if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return {};
   const Neighbourhood about(points, all, suspect);
   check_stop(control);
-  std::vector<Index> groups = about.groups;
-  for (std::size_t k = 0; k < groups.size() && !face.empty(); ++k)
-    if (groups[k] == no_index && face[about.chosen[k]] != no_index) groups[k] = 1 + face[about.chosen[k]];
-  const Bvh tree(points, about.triangles, 0, groups);
+  const Bvh tree(points, about.triangles, 0, about.groups);
   tbb::enumerable_thread_specific<std::vector<std::pair<Index, Index>>> found;
   tree.for_each_pair(
       [&](Index i, Index j) {
@@ -79,7 +76,6 @@ std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Tr
         if (!suspect[s] && !suspect[t]) return;
         const bool one_piece = piece[s] == piece[t];
         if (!one_piece && across == Across::no) return;
-        if (!face.empty() && face[s] != no_index && face[s] == face[t]) return;
         if ((one_piece && same_corners(about.triangles[i], about.triangles[j])) ||
             triangles_cross(points, about.triangles[i], about.triangles[j]))
           found.local().emplace_back(s, t);

@@ -12,11 +12,10 @@ enum class Across { yes, no };
 /// piece, lie on the same corners.
 /// @param piece  of each triangle
 /// @param also   further triangles that are known to be troubled; may be empty
-/// @param face   pairs of one face are left out; no_index is not a face, empty means that there are none
 /// @return per triangle; empty when there is none
 std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const Index> piece,
                                 std::span<const char> suspect, Across across, const Control& control,
-                                std::span<const char> also = {}, std::span<const Index> face = {});
+                                std::span<const char> also = {});
 
 /// Marks, beside the marked triangles, those whose boxes touch one of them.
 std::vector<char> with_neighbours(std::span<const Vec3> points, std::span<const Triangle> triangles,

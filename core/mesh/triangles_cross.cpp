@@ -11,11 +11,13 @@ struct Test {
 
   bool apart(const Triangle& s, const Triangle& t) const {
     const Vec3 &a = at(s[0]), &b = at(s[1]), &c = at(s[2]), &p = at(t[0]), &q = at(t[1]), &r = at(t[2]);
+    const int fp = orient3d_if_sure(a, b, c, p), fq = orient3d_if_sure(a, b, c, q), fr = orient3d_if_sure(a, b, c, r);
+    if (fp != 0 && fp == fq && fq == fr) return false;
     // Pieces of one face lie in one plane, where every exact test of it is slow and says nothing: look flat first.
-    if ((orient3d_if_sure(a, b, c, p) == 0 || orient3d_if_sure(a, b, c, q) == 0 || orient3d_if_sure(a, b, c, r) == 0) &&
-        apart_in_projection(s, t))
-      return false;
-    const int sp = orient3d(a, b, c, p), sq = orient3d(a, b, c, q), sr = orient3d(a, b, c, r);
+    const bool unsure = fp == 0 || fq == 0 || fr == 0;
+    if (unsure && apart_in_projection(s, t)) return false;
+    const int sp = fp != 0 ? fp : orient3d(a, b, c, p), sq = fq != 0 ? fq : orient3d(a, b, c, q),
+              sr = fr != 0 ? fr : orient3d(a, b, c, r);
     if ((sp > 0 && sq > 0 && sr > 0) || (sp < 0 && sq < 0 && sr < 0)) return false;
     const int sa = orient3d(p, q, r, a), sb = orient3d(p, q, r, b), sc = orient3d(p, q, r, c);
     if ((sa > 0 && sb > 0 && sc > 0) || (sa < 0 && sb < 0 && sc < 0)) return false;
@@ -30,8 +32,10 @@ struct Test {
   /// One shared corner, first in both: they cross when the far edge of one meets the other.
   bool at_corner(const Triangle& s, const Triangle& t) const {
     const Vec3 &v = at(s[0]), &a = at(s[1]), &b = at(s[2]), &c = at(t[1]), &d = at(t[2]);
-    if ((orient3d_if_sure(v, c, d, a) == 0 || orient3d_if_sure(v, c, d, b) == 0) && wedges_apart_in_projection(s, t)) return false;
-    const int sa = orient3d(v, c, d, a), sb = orient3d(v, c, d, b);
+    const int fa = orient3d_if_sure(v, c, d, a), fb = orient3d_if_sure(v, c, d, b);
+    if (fa * fb > 0) return false;
+    if ((fa == 0 || fb == 0) && wedges_apart_in_projection(s, t)) return false;
+    const int sa = fa != 0 ? fa : orient3d(v, c, d, a), sb = fb != 0 ? fb : orient3d(v, c, d, b);
     if (sa * sb > 0) return false;
     const int sc = orient3d(v, a, b, c), sd = orient3d(v, a, b, d);
     if (sc * sd > 0) return false;
