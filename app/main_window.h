@@ -66,6 +66,7 @@ class MainWindow : public QMainWindow {
   void send_out(const std::vector<PartId>& parts, const QString& suggestion);
   void add_primitive(PrimitiveKind kind);
   void combine(Operation operation);
+  void break_out();
   void change_chosen(const QString& label, const std::function<void(Part&)>& how);
   void remember();
   void recall();

@@ -65,7 +65,16 @@ void MainWindow::build_combine_verbs() {
        {Kind{Operation::unite, "Union", "U", "Join the other chosen parts to the first."},
         Kind{Operation::difference, "Difference", "D", "Cut the other chosen parts out of the first."},
         Kind{Operation::intersection, "Intersection", "I",
-             "Keep what the first chosen part has in common with the others."}}) {
+             "Keep what the first chosen part has in common with the others."},
+        Kind{Operation::split, "Split", "Shift+D", "Cut the first along the others and keep all pieces; a sheet cuts too."},
+        Kind{Operation::partition, "Partition", "Shift+I", "Keep A − B, A ∩ B and B − A as separate pieces."},
+        Kind{Operation::inlay, "Inlay", "Shift+U", "Cut the pocket and keep the piece that fills it."},
+        Kind{Operation::score, "Score", "Shift+S", "Draw the curve of intersection into the first part's faces."},
+        Kind{Operation::trim_inside, "Open trim, inside", "Shift+Q",
+             "Take away the first part's faces inside the others, and add no wall."},
+        Kind{Operation::trim_outside, "Open trim, outside", "Shift+W",
+             "Take away the first part's faces outside the others, and add no wall."},
+        Kind{Operation::gather, "Gather", "Shift+G", "Put the others into the first as they are."}}) {
     QAction* action = book_.add(Station::combine, tr("Combine"), QLatin1String(key_of(kind.operation)),
                                 tr(kind.label), QLatin1String(theme::operation_glyph(kind.operation)),
                                 {key(kind.key)}, tr(kind.help), [this, kind] { combine(kind.operation); });
@@ -87,6 +96,10 @@ void MainWindow::build_combine_verbs() {
     const Part* part = session_.job().find(session_.recipe_owner());
     return part != nullptr && !part->recipe.empty();
   });
+  QAction* out = book_.add(Station::combine, tr("Combine"), "break_out", tr("Break out"), "break_out", {key("Shift+B")},
+                           tr("Make each separate piece of the result a part of its own; the part is hidden."),
+                           [this] { break_out(); });
+  book_.allow(out, [this] { return session_.result(session_.recipe_owner()).evaluated != nullptr; });
   QAction* release =
       book_.add(Station::combine, tr("Combine"), "release_tool", tr("Release tool"), "release", {key("Q")},
                 tr("End the use of the chosen tool; it becomes a part again, where it stands."), [this] {
@@ -416,6 +429,19 @@ void MainWindow::combine(Operation operation) {
     session_.say(tr("Kept: %1. Drag the tool and the result follows · W swaps")
                      .arg(QString::fromStdString(session_.job().at(part).name)));
   }
+}
+
+void MainWindow::break_out() {
+  const PartId owner = session_.recipe_owner();
+  const PartResult result = session_.result(owner);
+  if (!result.evaluated) return;
+  const std::vector<Mesh> pieces = separate_pieces(*result.evaluated);
+  if (pieces.size() < 2)
+    return session_.complain({"is all in one piece", session_.job().at(owner).name, {}, "split it first"}, owner);
+  std::vector<PartId> ids;
+  session_.commit(tr("break out"), edit::break_out(session_.job(), owner, pieces, &ids));
+  session_.select(ids);
+  session_.say(tr("%1 pieces; the part they came from is hidden").arg(ids.size()));
 }
 
 void MainWindow::change_chosen(const QString& label, const std::function<void(Part&)>& how) {

@@ -93,7 +93,15 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     layout->addWidget(row.places);
     layout->addWidget(rule);
   }
-  layout->addSpacing(14);
+  notes_ = new QFrame;
+  notes_->setObjectName(QStringLiteral("notes"));
+  notes_layout_ = new QVBoxLayout(notes_);
+  notes_layout_->setContentsMargins(10, 8, 10, 8);
+  notes_layout_->setSpacing(4);
+  notes_->hide();
+  layout->addSpacing(8);
+  layout->addWidget(notes_);
+  layout->addSpacing(10);
   layout->addWidget(section_label(tr("NUMBERS")));
   layout->addSpacing(4);
   for (const QString& name :
@@ -135,6 +143,7 @@ void RailPanel::refresh() {
   if (r.evaluated != shown_result_) {
     shown_result_ = r.evaluated;
     show_trouble(r);
+    show_notes(r);
   }
   if (owner == 0) {
     checking_.stop();
@@ -215,6 +224,45 @@ void RailPanel::show_numbers(const PartResult& result) {
   const bool even = (world.linear().colwise().norm().array() - scale).abs().maxCoeff() < 1e-9 * scale;
   set(tr("Area"), even ? QStringLiteral("%1 cm²").arg(report.area * scale * scale / 100, 0, 'f', 1)
                        : tr("scaled unevenly"));
+}
+
+/// What the engine did beside the plain result, with the places where it can tell them.
+void RailPanel::show_notes(const PartResult& result) {
+  clear_layout(notes_layout_);
+  notes_->hide();
+  if (!result.evaluated || result.evaluated->error) return;
+  const PartId owner = session_.recipe_owner();
+  auto add = [&](const QString& text, const std::vector<Vec3>& places) {
+    auto* line = new QHBoxLayout;
+    line->setSpacing(8);
+    auto* label = new QLabel(text);
+    label->setWordWrap(true);
+    line->addWidget(label, 1);
+    if (!places.empty()) {
+      auto* show = link_button(tr("show"));
+      show->setAccessibleName(tr("Show %1").arg(text));
+      // Each press flies to the next of the places.
+      connect(show, &QToolButton::clicked, this, [this, owner, places, text, next = std::size_t{0}]() mutable {
+        Place place;
+        place.position = places[next % places.size()];
+        place.text = text.toStdString();
+        ++next;
+        emit session_.fly_requested(owner, place);
+      });
+      line->addWidget(show, 0, Qt::AlignTop);
+    }
+    notes_layout_->addLayout(line);
+    notes_->show();
+  };
+  auto sentence = [](QString text) {
+    if (!text.isEmpty()) text[0] = text[0].toUpper();
+    return text;
+  };
+  for (const auto& done : result.evaluated->boolean.done)
+    if (done.what != "polygons_untouched")
+      if (const std::string words = in_words(done); !words.empty()) add(sentence(QString::fromStdString(words)), done.places);
+  if (result.evaluated->pieces > 1) add(tr("%1 pieces, each judged by itself").arg(result.evaluated->pieces), {});
+  if (result.evaluated->open_on_purpose) add(tr("Open on purpose: an open trim adds no wall"), {});
 }
 
 void RailPanel::show_trouble(const PartResult& result) {

@@ -33,12 +33,15 @@ class RailPanel : public QWidget {
   void fill_places(Family family);
   void show_report(const SoundnessReport& report);
   void show_numbers(const PartResult& result);
+  void show_notes(const PartResult& result);
   void show_trouble(const PartResult& result);
 
   Session& session_;
   QLabel *glyph_, *verdict_, *reason_;
   std::array<Row, family_count> rows_{};
   QFrame* trouble_;
+  QFrame* notes_ = nullptr;
+  QVBoxLayout* notes_layout_ = nullptr;
   QVBoxLayout* trouble_layout_;
   std::map<QString, QLabel*> numbers_;
   QTimer checking_;

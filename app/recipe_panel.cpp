@@ -359,14 +359,14 @@ QWidget* RecipePanel::tool_row(PartId owner, std::size_t step, std::size_t place
   }
   auto* operation = new QToolButton;
   operation->setObjectName(QStringLiteral("operation_%1").arg(use.tool));
-  operation->setText(QString::fromLatin1(key_of(use.operation)));
+  operation->setText(theme::operation_label(use.operation));
   operation->setToolTip(tr("What this tool does to the part"));
   operation->setPopupMode(QToolButton::InstantPopup);
   operation->setStyleSheet(QStringLiteral("color: #6B665D;"));
   auto* menu = new QMenu(operation);
-  for (Operation o : {Operation::unite, Operation::difference, Operation::intersection})
+  for (Operation o : all_operations)
     menu->addAction(theme::icon(QString::fromLatin1(theme::operation_glyph(o)), theme::operation_tint(o)),
-                    QString::fromLatin1(key_of(o)), this, [this, owner, step, place, o] {
+                    theme::operation_label(o), this, [this, owner, step, place, o] {
                       change(tr("change the operation"), owner, [&](Part& p) {
                         std::get<CombineStep>(p.recipe[step]).tools[place].operation = o;
                       });

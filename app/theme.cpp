@@ -36,6 +36,7 @@ QLabel#verdict { font-size: 17px; font-weight: 600; }
 QFrame#card { background: #FBFAF7; border: 1px solid #D8D2C6; border-radius: 6px; }
 QFrame#notice { background: #F7EAD3; border-radius: 6px; }
 QFrame#trouble { background: #F6E0DE; border-radius: 6px; }
+QFrame#notes { background: #F5E8D2; border-radius: 6px; }
 QFrame#pill { background: rgba(251, 250, 247, 235); border: 1px solid #D8D2C6; border-radius: 13px; }
 QFrame#pill QToolButton { padding: 3px 7px; border-radius: 10px; }
 QToolButton { background: transparent; border: none; border-radius: 4px; padding: 3px 6px; }
@@ -83,8 +84,21 @@ QColor operation_tint(Operation operation) {
       return {0xC7, 0x7B, 0x12};
     case Operation::intersection:
       return {0x4C, 0x5B, 0xD4};
+    default:
+      break;
   }
   return {0x7A, 0x6A, 0x58};
+}
+
+QString operation_label(Operation operation) {
+  switch (operation) {
+    case Operation::trim_inside:
+      return QObject::tr("open trim, inside");
+    case Operation::trim_outside:
+      return QObject::tr("open trim, outside");
+    default:
+      return QString::fromLatin1(key_of(operation));
+  }
 }
 
 const char* operation_glyph(Operation operation) {
@@ -95,6 +109,20 @@ const char* operation_glyph(Operation operation) {
       return "difference";
     case Operation::intersection:
       return "intersection";
+    case Operation::split:
+      return "split";
+    case Operation::partition:
+      return "partition";
+    case Operation::inlay:
+      return "inlay";
+    case Operation::score:
+      return "score";
+    case Operation::trim_inside:
+      return "trim_inside";
+    case Operation::trim_outside:
+      return "trim_outside";
+    case Operation::gather:
+      return "gather";
   }
   return "part";
 }

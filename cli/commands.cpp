@@ -106,28 +106,53 @@ Result<Loaded> load(const std::string& path) {
   return Loaded{std::move(import->mesh), {}};
 }
 
-/// Writes the mesh, checks what was written, and reports as combine and run do.
-int finish(const std::vector<std::string>& inputs, const Loaded& loaded, const std::string& output,
-           const std::string& json, Seconds seconds) {
-  if (loaded.mesh.empty()) {
-    const std::string why =
-        loaded.report.empty_reason.empty() ? "there are no faces" : loaded.report.empty_reason;
-    return fail(
-        {"the result is empty: " + why, inputs.front(), {}, "move the tool or choose another operation"});
-  }
+struct Written {
+  SoundnessReport report;
+  Json json;
+};
+
+/// Writes one mesh and checks what stands in the file: some formats round to 32 bits.
+Result<Written> write_and_check(const Mesh& mesh, const std::string& output) {
+  if (auto written = write_mesh(mesh, output); !written) return written.issue();
+  const Result<Import> back = read_mesh(output);
+  if (!back) return back.issue();
+  Written written{check_soundness(back->mesh), {}};
+  written.json = check_json(output, written.report);
+  return written;
+}
+
+Issue empty_result(const BooleanReport& report, const std::string& input) {
+  const std::string why = report.empty_reason.empty() ? "there are no faces" : report.empty_reason;
+  return {"the result is empty: " + why, input, {}, "move the tool or choose another operation"};
+}
+
+/// Writes all meshes or none, checks what was written, and reports as combine and run do.
+/// @param outputs  as many as meshes
+int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& meshes, const BooleanReport& report,
+           const std::vector<std::string>& outputs, const std::string& json, Seconds seconds) {
+  for (const Mesh& mesh : meshes)
+    if (mesh.empty()) return fail(empty_result(report, inputs.front()));
   Clock clock;
-  if (auto written = write_mesh(loaded.mesh, output); !written) return fail(written.issue());
+  Json results = Json::array();
+  bool sound = true;
+  std::string lines;
+  for (std::size_t k = 0; k < meshes.size(); ++k) {
+    const Result<Written> written = write_and_check(meshes[k], outputs[k]);
+    if (!written) {
+      for (std::size_t earlier = 0; earlier < k; ++earlier) std::filesystem::remove(outputs[earlier]);
+      return fail(written.issue());
+    }
+    sound = sound && written->report.sound;
+    results.push_back(written->json);
+    lines += fmt::format("{}: {}, {} triangles\n", outputs[k], verdict(written->report), written->report.triangles);
+  }
   seconds.write = clock.lap();
-  // What counts is what stands in the file: some formats round to 32 bits.
-  const Result<Import> written_mesh = read_mesh(output);
-  if (!written_mesh) return fail(written_mesh.issue());
-  const SoundnessReport checked = check_soundness(written_mesh->mesh);
   if (!json.empty()) {
-    const Json object = combine_json(inputs, check_json(output, checked), loaded.report, seconds);
+    const Json object = combine_json(inputs, results.size() == 1 ? results[0] : results, report, seconds);
     if (auto written = write_json(object, json); !written) return fail(written.issue());
   }
-  if (json != "-") fmt::print("{}: {}, {} triangles\n", output, verdict(checked), checked.triangles);
-  return checked.sound ? done : not_sound;
+  if (json != "-") fmt::print("{}", lines);
+  return sound ? done : not_sound;
 }
 
 }  // namespace
@@ -164,6 +189,10 @@ int run_combine(const CombineRequest& request) {
                  {},
                  "name the part first, then its tools"});
   if (const auto format = format_of(request.output); !format) return fail(format.issue());
+  const auto mark = request.output.find("{}");
+  if (mark != std::string::npos && !makes_pieces(*operation))
+    return fail({fmt::format("{} gives no pieces", request.operation), request.output, {},
+                 "name one output file; {} is for split, partition and inlay"});
   Clock clock;
   Seconds seconds;
   std::vector<Operand> operands;
@@ -175,11 +204,26 @@ int run_combine(const CombineRequest& request) {
   }
   seconds.read = clock.lap();
   progress("Combining");
-  Result<BooleanResult> combined = combine(operands);
+  CombineSettings settings;
+  settings.contact = request.contact;
+  Result<BooleanResult> combined = combine(operands, {}, settings);
   if (!combined) return fail(combined.issue());
   seconds.compute = combined->report.seconds;
-  return finish(request.inputs, {std::move(combined->mesh), std::move(combined->report)}, request.output,
-                request.json, seconds);
+  if (combined->mesh.empty()) return fail(empty_result(combined->report, request.inputs.front()));
+  std::vector<Mesh> meshes;
+  std::vector<std::string> outputs;
+  if (mark == std::string::npos) {
+    meshes.push_back(std::move(combined->mesh));
+    outputs.push_back(request.output);
+  } else {
+    for (Index k = 0; k < combined->pieces; ++k) {
+      meshes.push_back(combined->piece_mesh(k));
+      outputs.push_back(request.output.substr(0, mark) + std::to_string(k + 1) + request.output.substr(mark + 2));
+    }
+  }
+  if (makes_pieces(*operation))
+    combined->report.done.push_back({"pieces", combined->pieces, request.inputs.front(), {}});
+  return finish(request.inputs, meshes, combined->report, outputs, request.json, seconds);
 }
 
 int run_recipe(const RunRequest& request) {
@@ -190,7 +234,7 @@ int run_recipe(const RunRequest& request) {
   Seconds seconds;
   seconds.compute = loaded->report.seconds;
   seconds.read = clock.lap() - seconds.compute;
-  return finish({request.job}, *loaded, request.output, request.json, seconds);
+  return finish({request.job}, {loaded->mesh}, loaded->report, {request.output}, request.json, seconds);
 }
 
 int run_convert(const ConvertRequest& request) {

@@ -19,6 +19,7 @@ struct CombineRequest {
   std::string operation;
   std::vector<std::string> inputs;
   std::string output, json;
+  double contact = -1;  ///< length; negative: 1e-6 of the diagonal of all parts' bounds
 };
 struct RunRequest {
   std::string job, part, output, json;

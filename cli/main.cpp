@@ -24,10 +24,19 @@ int main(int argc, char** argv) {
   CombineRequest combine;
   auto* combine_command = app.add_subcommand("combine", "Combine parts by a Boolean operation");
   combine_command
-      ->add_option("--op", combine.operation, "union, difference (A minus all the others) or intersection")
+      ->add_option("--op", combine.operation,
+                   "union, difference (A minus all the others), intersection, split, partition, inlay, score, "
+                   "trim-inside, trim-outside or gather")
       ->required();
   combine_command->add_option("PART", combine.inputs, "A B [C...]")->required();
-  combine_command->add_option("-o", combine.output, "Output file")->required();
+  combine_command
+      ->add_option("-o", combine.output,
+                   "Output file; with {} in it, split, partition and inlay write one file per piece (1, 2, 3, ...)")
+      ->required();
+  combine_command
+      ->add_option("--contact", combine.contact,
+                   "What lies nearer than this length is made to meet; 0 turns it off (default: 1e-6 of the size)")
+      ->check(CLI::NonNegativeNumber);
   combine_command->add_option("--json", combine.json,
                               "Write the report as JSON to FILE (- is standard output)");
 

@@ -58,7 +58,7 @@ void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& 
 
 }  // namespace
 
-Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop) {
+Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<const std::array<Index, 2>> fresh_edges) {
   Drawable drawable;
   drawable.box = bounds(mesh);
   drawable.centre = drawable.box.centre();
@@ -72,6 +72,13 @@ Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop) {
   drawable.tree = std::make_shared<const Bvh>(mesh.positions, list);
   if (stop.stop_requested()) throw Stopped{};
   collect_edges(mesh, drawable, stop);
+  for (const auto& [a, b] : fresh_edges) {
+    DrawnEdge edge{};
+    store(mesh.positions[a] - drawable.centre, edge.a);
+    store(mesh.positions[b] - drawable.centre, edge.b);
+    edge.kind = 1;
+    drawable.fresh.push_back(edge);
+  }
   if (list.size() > stand_in_threshold) {
     constexpr std::size_t target = 3 * 60'000;
     std::vector<std::uint32_t>& light = drawable.stand_in;

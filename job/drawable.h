@@ -19,6 +19,7 @@ struct Drawable {
   std::vector<float> positions;          ///< x y z per vertex, then those of the stand-in
   std::vector<std::uint32_t> triangles;  ///< three indices each
   std::vector<DrawnEdge> edges;          ///< polygon edges, except those between coplanar faces
+  std::vector<DrawnEdge> fresh;          ///< edges that the latest step made
   std::size_t open_count = 0;            ///< the first so many edges are open or non-manifold
   std::size_t crease_count = 0;          ///< the first so many edges are those and the creases
   std::vector<std::uint32_t>
@@ -30,6 +31,7 @@ struct Drawable {
 /// From this many triangles on, a lighter stand-in is made for moving views.
 inline constexpr std::size_t stand_in_threshold = 300'000;
 
-Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop);
+/// @param fresh_edges  vertex pairs
+Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<const std::array<Index, 2>> fresh_edges = {});
 
 }  // namespace anvil

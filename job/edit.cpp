@@ -159,6 +159,23 @@ Result<Job> combine(const Job& job, PartId part, const std::vector<PartId>& tool
   return next;
 }
 
+Job break_out(const Job& job, PartId part, const std::vector<Mesh>& pieces, std::vector<PartId>* ids) {
+  const Part& from = job.at(part);
+  Job next = job;
+  for (const Mesh& mesh : pieces) {
+    Part piece;
+    piece.name = from.name + " piece";
+    piece.source = ImportedSource{std::make_shared<const Mesh>(mesh), from.name};
+    piece.tint = from.tint;
+    PartId id = 0;
+    next = add_part(next, std::move(piece), &id);
+    const Placement placement = placement_for_world(next, id, job.world_of(part));
+    next = change_part(next, id, [&](Part& p) { p.placement = placement; });
+    if (ids != nullptr) ids->push_back(id);
+  }
+  return change_part(next, part, [](Part& p) { p.visible = false; });
+}
+
 Job release_tool(const Job& job, PartId tool) {
   const auto use = job.use_of(tool);
   if (!use) return job;

@@ -27,6 +27,10 @@ Job duplicate_parts(const Job& job, const std::vector<PartId>& ids, std::vector<
 /// that another part uses already.
 Result<Job> combine(const Job& job, PartId part, const std::vector<PartId>& tools, Operation operation);
 
+/// Puts the pieces of a part's result into the job as parts of their own, where they stand, and hides the part.
+/// @param pieces  meshes in the part's frame
+Job break_out(const Job& job, PartId part, const std::vector<Mesh>& pieces, std::vector<PartId>* ids = nullptr);
+
 /// Ends the use of a part as a tool; it stays where it stands.
 Job release_tool(const Job& job, PartId tool);
 

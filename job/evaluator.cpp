@@ -6,6 +6,7 @@
 
 #include <cstring>
 
+#include "core/mesh/union_find.h"
 #include "core/soundness/check.h"
 
 namespace anvil {
@@ -28,6 +29,35 @@ Affine relative_placement(const Job& job, const Part& part, const Part& tool) {
 }
 
 }  // namespace
+
+std::vector<Mesh> separate_pieces(const Evaluated& evaluated) {
+  const Mesh& mesh = *evaluated.mesh;
+  std::vector<Index> piece = evaluated.piece;
+  Index count = evaluated.pieces;
+  if (count < 2) {
+    // Shells: faces that share vertices.
+    UnionFind sets(mesh.positions.size());
+    for (std::size_t f = 0; f < mesh.face_count(); ++f)
+      for (Index v : mesh.face(f)) sets.unite(mesh.face(f)[0], v);
+    std::map<Index, Index> number;
+    for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+      const Index shell = mesh.face(f).empty() ? 0 : sets.find(mesh.face(f)[0]);
+      piece.push_back(number.try_emplace(shell, static_cast<Index>(number.size())).first->second);
+    }
+    count = static_cast<Index>(number.size());
+  }
+  std::vector<Mesh> out(count);
+  std::vector<Index> id(mesh.positions.size(), no_index), owner(mesh.positions.size(), no_index);
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    Mesh& to = out[piece[f]];
+    for (Index v : mesh.face(f)) {
+      if (owner[v] != piece[f]) owner[v] = piece[f], id[v] = to.add_vertex(mesh.positions[v]);
+      to.corners.push_back(id[v]);
+    }
+    to.face_offsets.push_back(static_cast<Index>(to.corners.size()));
+  }
+  return out;
+}
 
 RecipeCache::Entry& RecipeCache::entry_of(const Job& job, PartId id) {
   const Part& part = job.at(id);
@@ -87,6 +117,7 @@ Evaluated RecipeCache::run_recipe(const Job& job, const Part& part, const Contro
     const auto& combine_step = std::get<CombineStep>(step);
     if (!combine_step.on) continue;
     std::vector<Operand> operands{{result.mesh, part.name, Operation::unite, Affine::Identity()}};
+    operands[0].free_of_crossings = result.boolean.seconds > 0 && !result.open_on_purpose;  // the engine made it
     for (const ToolUse& use : combine_step.tools) {
       const Part* tool = job.find(use.tool);
       if (!use.on || tool == nullptr) continue;
@@ -95,16 +126,25 @@ Evaluated RecipeCache::run_recipe(const Job& job, const Part& part, const Contro
         result.error = evaluated->error;
         return result;
       }
-      operands.push_back({evaluated->mesh, tool->name, use.operation, relative_placement(job, part, *tool)});
+      Operand operand{evaluated->mesh, tool->name, use.operation, relative_placement(job, part, *tool)};
+      if (const ReportPtr known = known_report(job, use.tool))
+        operand.free_of_crossings = known->of(Family::crossing_faces).count == 0 && known->of(Family::zero_area_faces).count == 0;
+      operands.push_back(std::move(operand));
     }
     if (operands.size() < 2) continue;
-    Result<BooleanResult> combined = combine(operands, control);
+    CombineSettings settings;
+    settings.cache = &combine_caches_[part.id];
+    Result<BooleanResult> combined = combine(operands, control, settings);
     if (!combined) {
       result.error = combined.issue();
       return result;
     }
     result.mesh = std::make_shared<const Mesh>(std::move(combined->mesh));
     result.boolean = std::move(combined->report);
+    result.pieces = std::max<Index>(combined->pieces, 1);
+    result.piece = result.pieces > 1 ? std::move(combined->piece) : std::vector<Index>();
+    result.open_on_purpose = combined->open_on_purpose;
+    result.fresh_edges = std::move(combined->fresh_edges);
   }
   return result;
 }
@@ -116,7 +156,7 @@ EvaluatedPtr RecipeCache::evaluate(const Job& job, PartId id, const Control& con
     entry.evaluated = std::make_shared<const Evaluated>(run_recipe(job, job.at(id), control));
   if (with_drawable && !entry.evaluated->drawable) {
     Evaluated complete = *entry.evaluated;
-    complete.drawable = std::make_shared<const Drawable>(make_drawable(*complete.mesh, control.stop));
+    complete.drawable = std::make_shared<const Drawable>(make_drawable(*complete.mesh, control.stop, complete.fresh_edges));
     entry.evaluated = std::make_shared<const Evaluated>(std::move(complete));
   }
   return entry.evaluated;
@@ -126,7 +166,8 @@ ReportPtr RecipeCache::check(const Job& job, PartId id, const Control& control) 
   Entry& entry = entry_of(job, id);
   if (!entry.report) {
     const EvaluatedPtr evaluated = evaluate(job, id, control, false);
-    entry.report = std::make_shared<const SoundnessReport>(check_soundness(*evaluated->mesh, control.stop));
+    entry.report = std::make_shared<const SoundnessReport>(
+        check_pieces(*evaluated->mesh, evaluated->piece, evaluated->pieces, control.stop));
   }
   return entry.report;
 }

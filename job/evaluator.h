@@ -5,6 +5,7 @@
 #include <atomic>
 #include <condition_variable>
 #include <functional>
+#include <map>
 #include <mutex>
 #include <thread>
 #include <unordered_map>
@@ -19,11 +20,18 @@ namespace anvil {
 struct Evaluated {
   std::shared_ptr<const Mesh> mesh;  ///< in the part's own frame; the source's mesh when `error` is set
   std::optional<Issue> error;        ///< why the recipe could not be carried out
-  BooleanReport boolean;             ///< of the last combine step that ran
+  BooleanReport boolean;             ///< of the last combine step that ran; places in the part's own frame
+  std::vector<Index> piece;          ///< per face of the mesh, when there are several pieces; else empty
+  Index pieces = 1;
+  bool open_on_purpose = false;      ///< an open trim made it
+  std::vector<std::array<Index, 2>> fresh_edges;  ///< vertex pairs, of the last combine step that ran
   std::shared_ptr<const Drawable> drawable;  ///< null when only the mesh was asked for
 };
 using EvaluatedPtr = std::shared_ptr<const Evaluated>;
 using ReportPtr = std::shared_ptr<const SoundnessReport>;
+
+/// The pieces of a result; for one that is all in one piece, its shells.
+std::vector<Mesh> separate_pieces(const Evaluated& evaluated);
 
 /// Evaluates parts and remembers what it made, by content: an unchanged part, also one moved with all that
 /// rides along, costs a look-up. Not thread-safe; the Evaluator below runs one on its worker.
@@ -52,6 +60,7 @@ class RecipeCache {
   Evaluated run_recipe(const Job& job, const Part& part, const Control& control);
 
   std::unordered_map<std::string, Entry> entries_;
+  std::map<PartId, CombineCache> combine_caches_;  // what the engine keeps of the tools of each part
   std::uint64_t next_content_ = 1;
 };
 

@@ -179,6 +179,12 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   fill(b.edges, drawable->edges.data(), drawable->edges.size() * sizeof(DrawnEdge));
   bind_edges(b.edges);
   b.lines.release();
+  b.fresh_lines.create();
+  b.fresh_lines.bind();
+  fill(b.fresh, drawable->fresh.data(), drawable->fresh.size() * sizeof(DrawnEdge));
+  bind_edges(b.fresh);
+  b.fresh_lines.release();
+  b.fresh_count = static_cast<int>(drawable->fresh.size());
   b.index_count = static_cast<int>(drawable->triangles.size());
   b.stand_in_count = static_cast<int>(drawable->stand_in.size());
   b.edge_count = static_cast<int>(drawable->edges.size());
@@ -221,6 +227,7 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
   if (heavy && style.moving && b.stand_in_count > 0) return;
   int count = heavy && (line.which != LineStyle::all || style.moving) ? b.crease_count : b.edge_count;
   if (line.which == LineStyle::open_only) count = b.open_count;
+  if (line.which == LineStyle::fresh) count = b.fresh_count;
   if (count == 0) return;
   const Affine model = view_from_model(item, camera);
   const Affine back = model.inverse();
@@ -236,13 +243,14 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
   constexpr float share = 1.5e-3F;
   edge_.setUniformValue("pull", camera.parallel ? QVector2D(0, share * static_cast<float>(camera.distance))
                                                 : QVector2D(share, 0));
-  edge_.setUniformValue("all", line.which == LineStyle::all ? 1 : 0);
+  edge_.setUniformValue("all", line.which == LineStyle::all || line.which == LineStyle::fresh ? 1 : 0);
   edge_.setUniformValue("ink", QVector4D(rgb(line.colour), line.alpha));
   edge_.setUniformValue("dash", line.dash * static_cast<float>(style.pixel_ratio));
   if (line.hidden_too) glDisable(GL_DEPTH_TEST);
-  b.lines.bind();
+  QOpenGLVertexArrayObject& lines = line.which == LineStyle::fresh ? b.fresh_lines : b.lines;
+  lines.bind();
   glDrawArraysInstanced(GL_TRIANGLE_STRIP, 0, 4, count);
-  b.lines.release();
+  lines.release();
   if (line.hidden_too) glEnable(GL_DEPTH_TEST);
 }
 
@@ -336,6 +344,8 @@ void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector
       draw_lines(item, clip, camera, pixels, style,
                  {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0,
                   LineStyle::outlines, false});
+    if (style.fresh && style.look != Look::plain)
+      draw_lines(item, clip, camera, pixels, style, {theme::selection, 1, 2.2F, 0, LineStyle::fresh, false});
     if (style.marks)
       draw_lines(item, clip, camera, pixels, style, {theme::defect, 1, 2.4F, 0, LineStyle::open_only, false});
   }

@@ -35,6 +35,7 @@ struct FrameStyle {
   Look look = Look::edges;
   bool moving = false;  ///< large meshes are shown by their stand-ins
   bool grid = true;
+  bool fresh = true;      ///< edges that the latest step made, in the colour of the selection
   bool marks = true;      ///< open and non-manifold edges in the colour of defects
   double grid_step = 10;  ///< mm
   double pixel_ratio = 1;
@@ -62,10 +63,11 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   bool software_ = false;
   std::unique_ptr<QOpenGLFramebufferObject> coarse_;
   struct Buffers {
-    QOpenGLVertexArrayObject faces, lines;
-    QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer};
+    QOpenGLVertexArrayObject faces, lines, fresh_lines;
+    QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer},
+        fresh{QOpenGLBuffer::VertexBuffer};
     QOpenGLBuffer indices{QOpenGLBuffer::IndexBuffer}, stand_in{QOpenGLBuffer::IndexBuffer};
-    int index_count = 0, stand_in_count = 0, edge_count = 0, crease_count = 0, open_count = 0;
+    int index_count = 0, stand_in_count = 0, edge_count = 0, crease_count = 0, open_count = 0, fresh_count = 0;
     std::shared_ptr<const Drawable> source;
   };
 
@@ -76,7 +78,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   struct LineStyle {
     QColor colour;
     float alpha = 1, width = 1, dash = 0;
-    enum { outlines, all, open_only } which = outlines;
+    enum { outlines, all, open_only, fresh } which = outlines;
     bool hidden_too = false;
   };
   void draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,

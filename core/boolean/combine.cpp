@@ -107,7 +107,7 @@ int settle(Pass& pass, double extent, bool to_float, Stages& stage, const Contro
     const double tolerance = std::min(std::ldexp(step, 4 * (rounds + 1)), std::max(1e-7 * extent, 16 * step));
     std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
     const ContactCount contact = make_contact(again, pairs, tolerance, control);
-    if (contact.any()) {
+    if (contact.changed) {
       // Contact may have changed triangles at the rim of what is looked at: look as far as their neighbours.
       std::vector<char> changed = again.loose;
       for (std::size_t i = 0; i < again.tested.size(); ++i) changed[i] = changed[i] || again.tested[i];
@@ -217,8 +217,9 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     });
     if (contact > 0) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
-      if (made.any()) {
+      if (made.vertices + made.faces > 0)
         result.report.done.push_back({"made_to_meet", made.vertices + made.faces, names.front()->name, made.places});
+      if (made.changed) {
         pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, 0, control, &made.involved); });
       }
     }
@@ -312,6 +313,8 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
 Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& control) {
   Mesh plain = mesh;
   for (Vec3& p : plain.positions) p = p.cast<float>().cast<double>();
+  // Already floats: nothing to round, nothing to settle.
+  if (plain.positions == mesh.positions) return plain;
   Stages stage(report, control);
   try {
     const auto shared = std::make_shared<const Mesh>(mesh);
@@ -327,9 +330,8 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
     rounded.trace.resize(rounded.triangles.size());
     for (Index i = 0; i < rounded.trace.size(); ++i) rounded.trace[i].origin = i;
     rounded.special = (*part)->special;
-    rounded.moved.assign(rounded.points.size(), 0);
     // As doubles it must be free of trouble, else rounding is not what has to be settled.
-    for (char& m : rounded.moved) m = 1;
+    rounded.moved.assign(rounded.points.size(), 1);
     if (!find_trouble(rounded, control).empty()) return plain;
     for (std::size_t v = 0; v < rounded.points.size(); ++v) {
       const Vec3 p = rounded.points[v].cast<float>().cast<double>();
@@ -339,7 +341,13 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
     merge_equal(rounded);
     const double extent = std::max((*part)->box.lo.cwiseAbs().maxCoeff(), (*part)->box.hi.cwiseAbs().maxCoeff());
     const int rounds = settle(pass, extent, true, stage, control);
-    if (rounds == 0) return plain;
+    if (rounds == 0) {
+      // The triangles that were looked at, not those that rounded polygons might be cut into.
+      Mesh rounded_mesh;
+      rounded_mesh.positions = std::move(pass.rounded.points);
+      for (const Triangle& t : pass.rounded.triangles) rounded_mesh.add_face(t);
+      return rounded_mesh;
+    }
     report.done.push_back({rounds > most_rounds ? "rounding_not_settled" : "float_settled", static_cast<std::size_t>(rounds), "", {}});
     BooleanResult result;
     assemble({*part}, {&operand}, std::move(rounded), 0, result, control);

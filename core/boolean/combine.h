@@ -67,6 +67,9 @@ struct BooleanReport {
   std::string empty_reason;  ///< why the result is empty; "" when it is not
 };
 
+/// What was done, as people read it: "2 holes closed in Float housing"; "" for what is of no interest to them.
+std::string in_words(const BooleanReport::Done& done);
+
 struct BooleanResult {
   Mesh mesh;
   // Where each face of the mesh comes from.

@@ -77,8 +77,10 @@ class Contacts {
         const Index a = t[k], b = t[(k + 1) % 3];
         const double share = nearest_on(at(a), at(b), p);
         if (share <= 0 || share >= 1) continue;
-        if ((at(a) + share * (at(b) - at(a)) - p).norm() > tolerance_) continue;
+        const double off = (at(a) + share * (at(b) - at(a)) - p).norm();
+        if (off > tolerance_) continue;
         at_edge = true;
+        note_moved(onto, off);
         cuts_.edge_points.push_back({edge_key(a, b).first, edge_key(a, b).second, v});
       }
       if (at_edge) {
@@ -91,6 +93,7 @@ class Contacts {
         inside = inside && normal.dot((at(t[(k + 1) % 3]) - at(t[k])).cross(p - at(t[k]))) > 0;
       if (!inside) continue;
       cuts_.face_points.push_back({onto, v});
+      note_moved(onto, std::abs(normal.dot(p - at(t[0]))) / length);
       touch(onto);
     }
   }
@@ -125,6 +128,7 @@ class Contacts {
         }
         cuts_.edge_points.push_back({here.first, here.second, it->second});
         cuts_.edge_points.push_back({there.first, there.second, it->second});
+        note_moved(first, (p - q).norm());
         touch(first);
         touch(second);
       }
@@ -159,6 +163,12 @@ class Contacts {
     for (Index i : touched_) cuts_.touched[i] = 1;
   }
   bool is_touched(Index i) const { return cuts_.touched[i]; }
+  /// Triangles that met another nearly, not exactly.
+  std::vector<Index> nearly() {
+    std::sort(nearly_.begin(), nearly_.end());
+    nearly_.erase(std::unique(nearly_.begin(), nearly_.end()), nearly_.end());
+    return nearly_;
+  }
 
   Cuts finish() {
     for (Index i : touched_) cuts_.touched[i] = 1;
@@ -192,6 +202,9 @@ class Contacts {
  private:
   const Vec3& at(Index v) const { return soup_.points[v]; }
   void touch(Index i) { touched_.push_back(i); }
+  void note_moved(Index i, double by) {
+    if (by > 0) nearly_.push_back(i);
+  }
   bool near(const Vec3& p, Index a, Index b) const {
     const double share = std::clamp(nearest_on(at(a), at(b), p), 0.0, 1.0);
     return (at(a) + share * (at(b) - at(a)) - p).norm() <= tolerance_;
@@ -217,7 +230,7 @@ class Contacts {
   double tolerance_;
   std::size_t given_points_;
   Cuts cuts_;
-  std::vector<Index> touched_;
+  std::vector<Index> touched_, nearly_;
   std::vector<EdgeKey> split_;
   std::map<std::pair<EdgeKey, EdgeKey>, Index> crossings_;
 };
@@ -314,12 +327,14 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   std::vector<Index> touched;
   for (Index i : involved)
     if (cuts.touched[i]) touched.push_back(i);
-  count.faces = touched.size();
-  for (std::size_t k = 0; k < touched.size() && count.places.size() < most_places; ++k) {
-    const Triangle& t = soup.triangles[touched[k]];
+  const std::vector<Index> nearly = contacts.nearly();
+  count.changed = count.vertices > 0 || !touched.empty();
+  count.faces = nearly.size();
+  for (std::size_t k = 0; k < nearly.size() && count.places.size() < most_places; ++k) {
+    const Triangle& t = soup.triangles[nearly[k]];
     count.places.push_back((soup.points[t[0]] + soup.points[t[1]] + soup.points[t[2]]) / 3);
   }
-  if (!count.any()) {
+  if (!count.changed) {
     soup.loose.clear();
     if (!had_moved) soup.moved.clear();
     return count;

@@ -7,6 +7,7 @@
 #include <cctype>
 #include <new>
 
+#include "core/boolean/combine.h"
 #include "core/io/formats.h"
 
 namespace anvil {
@@ -73,7 +74,10 @@ Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path&
   if (!format) return format.issue();
   switch (*format) {
     case MeshFormat::stl:
-      return write_bytes(path, write_stl(mesh));
+    {
+      BooleanReport settled;
+      return write_bytes(path, write_stl(settle_to_float(mesh, settled)));
+    }
     case MeshFormat::obj:
       return write_bytes(path, write_obj(mesh));
     case MeshFormat::ply:
@@ -81,7 +85,11 @@ Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path&
     case MeshFormat::off:
       return write_bytes(path, write_off(mesh));
     case MeshFormat::threemf:
-      return write_through_temporary(path, [&](const auto& temporary) { return write_3mf(mesh, temporary); });
+    {
+      BooleanReport settled;
+      const Mesh rounded = settle_to_float(mesh, settled);
+      return write_through_temporary(path, [&](const auto& temporary) { return write_3mf(rounded, temporary); });
+    }
   }
   return Issue{"unknown format", path.string(), {}, ""};
 }

@@ -29,6 +29,7 @@ Result<Import> read_mesh(const std::filesystem::path& path);
 
 /// Writes one file: STL as binary single precision (polygons cut into triangles), PLY as binary
 /// little-endian doubles, OBJ and OFF with enough digits to read back the same doubles, 3MF in millimetres.
+/// STL and 3MF hold 32-bit coordinates: a sound mesh is settled to them, so that the file read back is sound.
 /// Written under a temporary name beside `path` and moved into place; on failure nothing is left.
 /// @return bytes written
 Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path);

@@ -16,4 +16,9 @@ namespace anvil {
 /// O(n log n) plus the number of box overlaps. Deterministic. Throws Stopped within about 50 ms of a stop.
 SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop = {});
 
+/// The same piece by piece: pieces may touch each other along whole faces, as after a split, and each is judged alone.
+/// Counts, places and numbers are those of all pieces together.
+/// @param piece  per face, 0 … pieces − 1
+SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Index pieces, const std::stop_token& stop = {});
+
 }  // namespace anvil
