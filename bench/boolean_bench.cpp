@@ -71,6 +71,20 @@ std::vector<Operand> plate_and_cylinders() {
   return operands;
 }
 
+/// A tool of 1 000 triangles at the next of many places on a part of 100 000, of about the same fineness.
+std::vector<Operand> moved_tool(const Shared& part, const Shared& tool, int step) {
+  const double angle = 0.05 * step;
+  std::vector<Operand> operands{{part, "part"},
+                                {tool, "tool", Operation::difference,
+                                 Affine(Eigen::Translation3d(50 * std::cos(angle), 50 * std::sin(angle), 7.3))}};
+  for (Operand& o : operands) o.free_of_crossings = true;
+  return operands;
+}
+
+Shared small_sphere() {
+  return triangles_of(*make_mesh(Primitive::of(PrimitiveKind::sphere, {10, 32, 16})));  // 992 triangles
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -91,6 +105,27 @@ int main(int argc, char** argv) {
         };
       },
       0.05, 0.02, false);
+  compare(
+      "moved tool, warm",
+      [] {
+        auto cache = std::make_shared<CombineCache>();
+        auto step = std::make_shared<int>(0);
+        const Shared part = sphere(100'000, {0, 0, 0}), tool = small_sphere();
+        CombineSettings settings;
+        settings.cache = cache.get();
+        if (!combine(moved_tool(part, tool, 0), {}, settings)) throw std::runtime_error("the difference failed");
+        return [=] {
+          const auto result = combine(moved_tool(part, tool, ++*step), {}, settings);
+          if (!result.ok() || result->mesh.empty()) throw std::runtime_error("the difference failed");
+        };
+      },
+      "cold",
+      [] {
+        auto step = std::make_shared<int>(0);
+        const Shared part = sphere(100'000, {0, 0, 0}), tool = small_sphere();
+        return [=] { subtract(moved_tool(part, tool, ++*step)); };
+      },
+      0.35, 0.15, false);
   require_memory("spheres 2x1M", 1.0, 0.5);
   require_growth("spheres 2x100k", "spheres 2x1M", 12, 10);
   return bench::run(argc, argv);

@@ -5,6 +5,7 @@
 #include <tbb/parallel_sort.h>
 
 #include <algorithm>
+#include <set>
 #include <tuple>
 
 #include "core/boolean/polygons.h"
@@ -92,10 +93,16 @@ struct Face {
 
 class Faces {
  public:
-  Faces(const Rounded& rounded, const Sources& sources) : rounded_(rounded), sources_(sources) {}
+  Faces(const Rounded& rounded, const Sources& sources) : rounded_(rounded), sources_(sources) {
+    for (Index i = 0; i < rounded.triangles.size(); ++i)
+      for (std::size_t k = 0; k < 3; ++k)
+        if ((rounded.trace[i].scored >> k & 1) != 0 && !rounded.trace[i].trimmed)
+          scored.insert(std::minmax({rounded.triangles[i][k], rounded.triangles[i][(k + 1) % 3]}));
+  }
 
   std::vector<Face> list;        ///< those of several triangles
   std::vector<Index> triangles;  ///< those of one, by triangle of the rounded result
+  std::set<std::pair<Index, Index>> scored;  ///< edges that a score drew, smaller vertex first
 
   /// Sorts triangles by the polygon they come from and joins them.
   void join() {
@@ -300,7 +307,7 @@ class Faces {
     if (it != face.ring.end()) std::rotate(face.ring.begin(), it, face.ring.end());
   }
 
-  void take_out(Index v, Face& f, Face& g, double tolerance) const {
+  void take_out(Index v, Face& f, Face& g, double tolerance) {
     if (f.ring.size() < 4 || g.ring.size() < 4) return;
     auto neighbours = [&](const Face& face) {
       const auto at = static_cast<std::size_t>(std::find(face.ring.begin(), face.ring.end(), v) - face.ring.begin());
@@ -316,6 +323,7 @@ class Faces {
     if (sources_.has_corner(f.part, f.source, x) || sources_.has_corner(g.part, g.source, x)) return;
     std::erase(f.ring, v);
     std::erase(g.ring, v);
+    if (scored.erase(std::minmax({a, v})) + scored.erase(std::minmax({v, b})) > 0) scored.insert(std::minmax({a, b}));
   }
 
   const Rounded& rounded_;
@@ -376,9 +384,11 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   // edge, so it starts anew each time, and is given up before joining is.
   for (int round = 0;; ++round) {
     const std::vector<Face> bent = faces.list;
+    const auto scored = faces.scored;
     if (round < 3) faces.straighten(std::max(tolerance, rounding));
     if (faces.is_sound(control)) break;
     faces.list = bent;
+    faces.scored = scored;
     faces.put_back();
   }
   result.report.done.push_back({"polygons_untouched", faces.untouched, name, {}});
@@ -429,16 +439,9 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   }
   result.pieces = mesh.empty() ? 0 : pieces;
   mark_fresh(special, result);
-  // Scored edges that are still edges of two faces.
-  std::vector<std::array<Index, 2>> scored;
-  const bool any_scored = std::any_of(rounded.trace.begin(), rounded.trace.end(), [](const Trace& t) { return t.scored != 0; });
-  for (Index i = 0; any_scored && i < rounded.triangles.size(); ++i)
-    for (std::size_t k = 0; k < 3; ++k)
-      if ((rounded.trace[i].scored >> k & 1) != 0 && !rounded.trace[i].trimmed) {
-        const Index a = id[rounded.triangles[i][k]], b = id[rounded.triangles[i][(k + 1) % 3]];
-        if (a != no_index && b != no_index) scored.push_back({std::min(a, b), std::max(a, b)});
-      }
-  result.fresh_edges.insert(result.fresh_edges.end(), scored.begin(), scored.end());
+  for (const auto& [a, b] : faces.scored)
+    if (id[a] != no_index && id[b] != no_index)
+      result.fresh_edges.push_back({std::min(id[a], id[b]), std::max(id[a], id[b])});
   std::sort(result.fresh_edges.begin(), result.fresh_edges.end());
   result.fresh_edges.erase(std::unique(result.fresh_edges.begin(), result.fresh_edges.end()), result.fresh_edges.end());
 }

@@ -100,8 +100,9 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
   for (std::size_t f = 0; f < arrangement.faces.size(); ++f) {
     // A face on several sources belongs to the first of the earliest part.
     const auto sources = arrangement.sources_of(f);
-    const auto own = *std::min_element(sources.begin(), sources.end(),
-                                       [](const auto& a, const auto& b) { return a.triangle < b.triangle; });
+    const auto own = *std::min_element(sources.begin(), sources.end(), [&](const auto& a, const auto& b) {
+      return std::pair(soup.trace[a.triangle].origin, a.triangle) < std::pair(soup.trace[b.triangle].origin, b.triangle);
+    });
     Trace trace = soup.trace[own.triangle];
     trace.whole = false;
     trace.turned = trace.turned == own.same_way;

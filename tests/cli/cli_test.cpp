@@ -109,6 +109,38 @@ TEST_CASE("combine carries out all three operations, difference being A minus al
   CHECK(volume("intersection", "a.obj b.ply") == Approx(ab).epsilon(1e-9));
 }
 
+TEST_CASE("pieces go to a file each where the name says so, and all operations are known") {
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(cube(2), folder / "a.off"));
+  REQUIRE(write_mesh(placed(cube(2), {1, 0.5, 0.25}), folder / "b.off"));
+  REQUIRE(write_mesh(placed(stock(PrimitiveKind::sheet, {9, 9, 1, 1}), {0, 0, 0.5}), folder / "sheet.off"));
+  const Run split = cli(folder, "combine --op split a.off sheet.off b.off -o piece-{}.stl --json -");
+  CHECK(split.code == 0);
+  const json report = json::parse(split.out);
+  REQUIRE(report["result"].size() == 4);
+  double volume = 0;
+  for (const json& piece : report["result"]) {
+    CHECK(piece["sound"] == true);
+    CHECK(std::filesystem::exists(folder / piece["file"].get<std::string>()));
+    volume += piece["volume"].get<double>();
+  }
+  CHECK(volume == Approx(8));
+  CHECK(cli(folder, "combine --op partition a.off b.off -o part{}.ply").code == 0);
+  CHECK(cli(folder, "combine --op inlay a.off b.off -o inlay{}.obj").code == 0);
+  CHECK(cli(folder, "combine --op score a.off b.off -o score.off").code == 0);
+  // Open on purpose, overlapping, and touching along a face: done, but not sound.
+  for (const char* operation : {"trim-inside", "trim-outside", "gather", "partition"})
+    CHECK(cli(folder, std::string("combine --op ") + operation + " a.off b.off -o out.off").code == 1);
+  // Contact closes a gap of a hair's breadth, and can be turned off.
+  REQUIRE(write_mesh(placed(cube(2), {2 + 1e-8, 0, 0}), folder / "near.off"));
+  auto shells = [&](const char* contact) {
+    return json::parse(cli(folder, std::string("combine --op union a.off near.off -o out.off --json - ") + contact).out)["result"]["shells"];
+  };
+  CHECK(shells("") == 1);
+  CHECK(shells("--contact 0") == 2);
+  CHECK(shells("--contact 1e-9") == 2);
+}
+
 TEST_CASE("convert keeps polygons and doubles, and reads and writes jobs") {
   const TemporaryFolder folder;
   const Mesh mesh = placed(stock(PrimitiveKind::prism, {3, 2, 7}), {0.1, 0.2, 0.3}, {1, 2, 3});
@@ -149,12 +181,13 @@ TEST_CASE("bad input and usage: code 2, one line on standard error, no output fi
   const TemporaryFolder folder;
   REQUIRE(write_mesh(cube(2), folder / "a.stl"));
   write_text(folder / "bad.off", "OFF\n3 1 0\n0 0 0\n1 0 0\n0 1 0\n3 0 1 9\n");
-  REQUIRE(write_mesh(without_faces(cube(2), {0}), folder / "open.ply"));
+  write_text(folder / "sheet.off", "OFF\n4 1 0\n0 -5 -5\n0 5 -5\n0 5 5\n0 -5 5\n4 0 1 2 3\n");
   const std::size_t before = folder.file_count();
   for (const char* arguments :
        {"check", "check missing.stl", "check bad.off", "combine --op difference a.stl bad.off -o out.stl",
         "combine --op melt a.stl a.stl -o out.stl", "combine --op union a.stl -o out.stl",
-        "combine --op union a.stl a.stl", "combine --op union a.stl open.ply -o out.stl",
+        "combine --op union a.stl a.stl", "combine --op union a.stl sheet.off -o out.stl",
+        "combine --op union a.stl a.stl -o out{}.stl", "combine --op split a.stl a.stl -o p{}.stl --contact -1",
         "combine --op union a.stl a.stl -o out.xyz", "convert a.stl out.xyz", "convert a.stl nowhere/out.stl",
         "frobnicate", "", "check a.stl --colour"}) {
     INFO(arguments);
@@ -166,7 +199,7 @@ TEST_CASE("bad input and usage: code 2, one line on standard error, no output fi
   CHECK(folder.file_count() == before);
   CHECK(cli(folder, "check bad.off").err.find("bad.off: line 6") != std::string::npos);
   CHECK(
-      cli(folder, "combine --op union a.stl open.ply -o out.stl").err.find("open.ply: is open at 4 edges") !=
+      cli(folder, "combine --op union a.stl sheet.off -o out.stl").err.find("sheet.off: it bounds nothing") !=
       std::string::npos);
 }
 

@@ -1,0 +1,189 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Flush faces, equal radii and exact touching: no skin, no sliver, and exactly the faces that must be there.
+// (Common practice: tools end flush with their part, halves are mirrored and joined, files are stored in float.)
+#include "core/boolean/combine.h"
+#include "core/io/mesh_file.h"
+#include "core/soundness/check.h"
+#include "tests/support/meshes.h"
+#include "tests/support/referee.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+BooleanResult of(const Mesh& a, Operation operation, const Mesh& b, double contact = -1) {
+  const auto result = combine({{shared(a), "A"}, {shared(b), "B", operation}}, {}, {contact, nullptr});
+  REQUIRE(result);
+  CHECK(judge(result->mesh).sound());
+  CHECK(check_soundness(result->mesh).sound);
+  return *result;
+}
+
+/// The shortest height of any triangle: a sliver would be far below the size of the parts.
+double thinnest(const Mesh& mesh) {
+  double least = 1e300;
+  for (const Triangle& t : triangulate(mesh).triangles) {
+    const Vec3 a = mesh.positions[t[0]], b = mesh.positions[t[1]], c = mesh.positions[t[2]];
+    const double twice = (b - a).cross(c - a).norm();
+    least = std::min(least, twice / std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()}));
+  }
+  return least;
+}
+
+/// Turned by steps about odd axes.
+Affine turned(int steps) {
+  return Placement{{3, -2, 5}, {30.0 * steps, 17.0 * steps, 7.0 * steps}, Vec3::Ones()}.matrix();
+}
+Mesh moved(Mesh mesh, const Affine& by) {
+  for (Vec3& p : mesh.positions) p = by * p;
+  return mesh;
+}
+
+}  // namespace
+
+TEST_CASE("a plate with a pocket flush with its top") {
+  for (int steps = 0; steps < 12; ++steps) {
+    const Mesh plate = moved(stock(PrimitiveKind::box, {40, 30, 6}), turned(steps));
+    const Mesh pocket = moved(placed(stock(PrimitiveKind::box, {20, 10, 3}), {2, 1, 1.5}), turned(steps));
+    const auto result = of(plate, Operation::difference, pocket);
+    CHECK(signed_volume(result.mesh) == Approx(40 * 30 * 6 - 20 * 10 * 3).epsilon(1e-9));
+    // Five faces untouched, a rim of two simple polygons, four walls and a floor.
+    CHECK(result.mesh.face_count() == 5 + 2 + 4 + 1);
+    CHECK(thinnest(result.mesh) > 0.1);
+  }
+}
+
+TEST_CASE("a cylinder coaxial with an equal cylinder") {
+  for (int steps = 0; steps < 6; ++steps) {
+    const Mesh one = moved(stock(PrimitiveKind::cylinder, {10, 20, 32}), turned(steps));
+    const Mesh other = moved(placed(stock(PrimitiveKind::cylinder, {10, 20, 32}), {0, 0, 8}), turned(steps));
+    const auto joined = of(one, Operation::unite, other);
+    CHECK(signed_volume(joined.mesh) == Approx(28 * polygon_area(32, 5)).epsilon(1e-9));
+    CHECK(joined.mesh.face_count() == 2 * 32 + 2);  // two rings of walls, since they come from two parts, and caps
+    const auto cut = of(one, Operation::difference, other);
+    CHECK(signed_volume(cut.mesh) == Approx(8 * polygon_area(32, 5)).epsilon(1e-9));
+    CHECK(cut.mesh.face_count() == 32 + 2);
+    CHECK(thinnest(cut.mesh) > 0.05);
+  }
+}
+
+TEST_CASE("two boxes turned together by any angle and joined at a common face") {
+  for (int steps = 0; steps < 24; ++steps) {
+    const Affine by = Placement{{1, 2, 3}, {13.0 * steps, 29.0 * steps, 5.0 * steps}, Vec3::Ones()}.matrix();
+    const Mesh one = moved(stock(PrimitiveKind::box, {10, 20, 30}), by);
+    const Mesh other = moved(placed(stock(PrimitiveKind::box, {6, 20, 30}), {8, 0, 0}), by);
+    const auto joined = of(one, Operation::unite, other);
+    CHECK(signed_volume(joined.mesh) == Approx(16 * 20 * 30).epsilon(1e-9));
+    CHECK(check_soundness(joined.mesh).shells == 1);
+    CHECK(joined.mesh.face_count() == 5 + 5);  // no wall inside
+    CHECK(joined.mesh.positions.size() == 12);
+    const auto nothing = of(one, Operation::difference, other);
+    CHECK(nothing.mesh.face_count() == 6);
+  }
+}
+
+TEST_CASE("the same boxes stored as float STL and read back") {
+  const TemporaryFolder folder;
+  for (int steps = 1; steps < 12; ++steps) {
+    REQUIRE(write_mesh(moved(stock(PrimitiveKind::box, {10, 20, 30}), turned(steps)), folder / "one.stl"));
+    REQUIRE(write_mesh(moved(placed(stock(PrimitiveKind::box, {6, 20, 30}), {8, 0, 0}), turned(steps)), folder / "other.stl"));
+    const auto one = read_mesh(folder / "one.stl"), other = read_mesh(folder / "other.stl");
+    REQUIRE(one);
+    REQUIRE(other);
+    const auto joined = of(one->mesh, Operation::unite, other->mesh);
+    CHECK(signed_volume(joined.mesh) == Approx(16 * 20 * 30).epsilon(1e-5));
+    CHECK(check_soundness(joined.mesh).shells == 1);
+    CHECK(joined.mesh.face_count() == 20);  // the triangles of ten faces
+    CHECK(thinnest(joined.mesh) > 0.1);
+    // And out again as float: the file read back is sound.
+    REQUIRE(write_mesh(joined.mesh, folder / "joined.stl"));
+    CHECK(check_soundness(read_mesh(folder / "joined.stl")->mesh).sound);
+  }
+}
+
+TEST_CASE("a mirrored half welded to its original leaves no wall inside") {
+  Mesh half = stock(PrimitiveKind::prism, {8, 20, 7});
+  half = placed(half, {0, 0, 10});  // its foot on the plane of the mirror
+  Mesh mirrored = half;
+  for (Vec3& p : mirrored.positions) p.z() = -p.z();
+  reverse_faces(mirrored);
+  for (int steps = 0; steps < 6; ++steps) {
+    const auto joined = of(moved(half, turned(steps)), Operation::unite, moved(mirrored, turned(steps)));
+    CHECK(check_soundness(joined.mesh).shells == 1);
+    CHECK(joined.mesh.face_count() == 7 + 7 + 2);
+    CHECK(joined.mesh.positions.size() == 3 * 7);
+    CHECK(signed_volume(joined.mesh) == Approx(40 * polygon_area(7, 4)).epsilon(1e-9));
+  }
+}
+
+TEST_CASE("a tool that ends exactly on the far side of the part") {
+  for (int steps = 0; steps < 8; ++steps) {
+    const Mesh plate = moved(stock(PrimitiveKind::box, {30, 30, 8}), turned(steps));
+    const Mesh drill = moved(placed(stock(PrimitiveKind::cylinder, {10, 12, 24}), {1, 2, 2}), turned(steps));  // z from −4
+    const auto result = of(plate, Operation::difference, drill);
+    CHECK(signed_volume(result.mesh) == Approx(30 * 30 * 8 - 8 * polygon_area(24, 5)).epsilon(1e-9));
+    CHECK(check_soundness(result.mesh).genus == 1);
+    CHECK(result.mesh.face_count() == 4 + 24 + 2 * 2);
+    CHECK(thinnest(result.mesh) > 0.05);
+  }
+}
+
+TEST_CASE("offsets of 0 to 1e-5 of the size: contact closes those below its tolerance and keeps the others") {
+  for (const double offset : {0.0, 1e-15, 1e-12, 1e-9, 1e-7, 1e-5})
+    for (const double sign : {1.0, -1.0}) {
+      const double size = 40;
+      const Mesh one = cube(size), other = placed(cube(size), {size + sign * offset * size, 0, 0});
+      const auto joined = of(one, Operation::unite, other);
+      const bool gap = offset == 1e-5 && sign > 0;
+      CHECK(check_soundness(joined.mesh).shells == (gap ? 2u : 1u));
+      CHECK(signed_volume(joined.mesh) == Approx(2 * size * size * size).epsilon(2e-5));
+    }
+}
+
+TEST_CASE("contact can be turned off: a hair's breadth stays a gap") {
+  const auto apart = of(cube(2), Operation::unite, placed(cube(2), {2 + 1e-9, 0, 0}), 0);
+  CHECK(check_soundness(apart.mesh).shells == 2);
+  const auto joined = of(cube(2), Operation::unite, placed(cube(2), {2 + 1e-9, 0, 0}), 1e-6);
+  CHECK(check_soundness(joined.mesh).shells == 1);
+}
+
+TEST_CASE("edge on edge, vertex on face, vertex on edge, and parts far away or very large and small") {
+  for (const double scale : {1e-6, 1.0, 1e6})
+    for (const Vec3& shift : {Vec3(1, 1, 0), Vec3(1, 0.5, 0.25), Vec3(1, 1, 1), Vec3(0.5, 0.5, 1)}) {
+      Mesh one = cube(2), other = placed(cube(2), 2 * shift);
+      for (Mesh* mesh : {&one, &other})
+        for (Vec3& p : mesh->positions) p = scale * (p + Vec3(100, -200, 300));
+      const double unit = scale * scale * scale;
+      CHECK(signed_volume(of(one, Operation::unite, other).mesh) / unit == Approx(16).epsilon(1e-6));
+      CHECK(signed_volume(of(one, Operation::difference, other).mesh) / unit == Approx(8).epsilon(1e-6));
+    }
+}
+
+TEST_CASE("10 to 500 parts at once") {
+  for (const int count : {10, 100, 500}) {
+    const Mesh plate = stock(PrimitiveKind::box, {4.0 * count, 10, 2});
+    std::vector<Operand> operands{{shared(plate), "plate"}};
+    for (int k = 0; k < count; ++k)
+      operands.push_back({shared(stock(PrimitiveKind::prism, {2, 2, 6})), "hole", Operation::difference,
+                          Affine(Eigen::Translation3d(4.0 * k - 2.0 * count + 2, 0, 0))});
+    const auto result = combine(operands);
+    REQUIRE(result);
+    CHECK(signed_volume(result->mesh) == Approx(4.0 * count * 20 - count * 2 * polygon_area(6, 1)).epsilon(1e-9));
+    CHECK(check_soundness(result->mesh).genus == count);
+    CHECK(judge(result->mesh).sound());
+  }
+}
+
+TEST_CASE("a sound mesh stays sound when it is rounded to 32 bits") {
+  // Far from the origin floats are coarse: features come to lie on each other.
+  const Mesh part = placed(stock(PrimitiveKind::icosphere, {2, 4}), {4000, 300, 20}, {3, 5, 7});
+  const Mesh tool = placed(stock(PrimitiveKind::cylinder, {1, 4, 48}), {4000.3, 300.1, 20}, {11, 2, 4});
+  const auto result = of(part, Operation::difference, tool);
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(result.mesh, folder / "far.stl"));
+  const auto back = read_mesh(folder / "far.stl");
+  REQUIRE(back);
+  CHECK(check_soundness(back->mesh).sound);
+  CHECK(signed_volume(back->mesh) == Approx(signed_volume(result.mesh)).epsilon(1e-3));
+}

@@ -1,0 +1,199 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What each operation gives, beside union, difference and intersection (boolean_test.cpp).
+#include <set>
+
+#include "core/boolean/combine.h"
+#include "core/soundness/check.h"
+#include "tests/support/meshes.h"
+#include "tests/support/referee.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+Mesh sheet(double size, const Vec3& position = Vec3::Zero(), const Vec3& angles = Vec3::Zero()) {
+  return placed(stock(PrimitiveKind::sheet, {size, size, 1, 1}), position, angles);
+}
+
+BooleanResult of(const std::vector<Operand>& operands, double contact = -1) {
+  const auto result = combine(operands, {}, {contact, nullptr});
+  REQUIRE(result);
+  return *result;
+}
+
+/// Volumes of the pieces; each is judged by CGAL.
+std::vector<double> piece_volumes(const BooleanResult& result) {
+  std::vector<double> volumes;
+  for (Index k = 0; k < result.pieces; ++k) {
+    const Mesh piece = result.piece_mesh(k);
+    CHECK(judge(piece).sound());
+    volumes.push_back(signed_volume(piece));
+  }
+  return volumes;
+}
+
+std::size_t done(const BooleanResult& result, const std::string& what) {
+  for (const auto& d : result.report.done)
+    if (d.what == what) return d.count;
+  return 0;
+}
+
+}  // namespace
+
+TEST_CASE("a split keeps everything: the pieces are A − B and A ∩ B, each closed") {
+  const auto volumes = piece_volumes(of({{shared(cube(2)), "A"}, {shared(placed(cube(2), {1, 0.5, 0.25})), "B", Operation::split}}));
+  REQUIRE(volumes.size() == 2);
+  const double common = 1 * 1.5 * 1.75;
+  CHECK(volumes[0] == Approx(8 - common).epsilon(1e-9));
+  CHECK(volumes[1] == Approx(common).epsilon(1e-9));
+}
+
+TEST_CASE("pieces of a split are told apart by place: a slab through the middle leaves three") {
+  const Mesh slab = stock(PrimitiveKind::box, {0.5, 4, 4});
+  const auto volumes = piece_volumes(of({{shared(cube(2)), "A"}, {shared(slab), "B", Operation::split}}));
+  CHECK(std::multiset<double>(volumes.begin(), volumes.end()).size() == 3);
+  CHECK(volumes[0] + volumes[1] + volumes[2] == Approx(8).epsilon(1e-9));
+}
+
+TEST_CASE("open sheets split: one, and several that cross each other, in one go") {
+  const auto one = of({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.5})), "sheet", Operation::split}});
+  CHECK(done(one, "cuts_as_sheet") == 1);
+  const auto halves = piece_volumes(one);
+  REQUIRE(halves.size() == 2);
+  CHECK(std::min(halves[0], halves[1]) == Approx(2).epsilon(1e-9));
+  // Three planes through one point cut a cube into eight equal pieces.
+  const auto eight = piece_volumes(of({{shared(cube(2)), "A"},
+                                       {shared(sheet(9)), "x", Operation::split},
+                                       {shared(sheet(9, Vec3::Zero(), {90, 0, 0})), "y", Operation::split},
+                                       {shared(sheet(9, Vec3::Zero(), {0, 90, 0})), "z", Operation::split}}));
+  REQUIRE(eight.size() == 8);
+  for (double v : eight) CHECK(v == Approx(1).epsilon(1e-9));
+}
+
+TEST_CASE("a sheet that ends inside the part splits nothing off") {
+  const auto result = of({{shared(cube(4)), "A"}, {shared(sheet(2)), "sheet", Operation::split}});
+  CHECK(result.pieces == 1);
+  CHECK(signed_volume(result.mesh) == Approx(64));
+  CHECK(judge(result.mesh).sound());
+}
+
+TEST_CASE("a partition gives A − B, A ∩ B and B − A, in this order") {
+  const auto volumes =
+      piece_volumes(of({{shared(cube(2)), "A"}, {shared(placed(cube(3), {1, 0.5, 0.25})), "B", Operation::partition}}));
+  REQUIRE(volumes.size() == 3);
+  const double common = 1.5 * 2 * 2;
+  CHECK(volumes[0] == Approx(8 - common).epsilon(1e-9));
+  CHECK(volumes[1] == Approx(common).epsilon(1e-9));
+  CHECK(volumes[2] == Approx(27 - common).epsilon(1e-9));
+}
+
+TEST_CASE("an inlay is the pocket and, unchanged, the piece that fills it") {
+  const Mesh plug = placed(stock(PrimitiveKind::prism, {1, 2, 7}), {0.1, 0.2, 1});
+  const auto result = of({{shared(cube(2)), "A"}, {shared(plug), "B", Operation::inlay}});
+  const auto volumes = piece_volumes(result);
+  REQUIRE(volumes.size() == 2);
+  CHECK(volumes[0] == Approx(8 - polygon_area(7, 0.5)).epsilon(1e-9));
+  CHECK(volumes[1] == Approx(2 * polygon_area(7, 0.5)).epsilon(1e-9));
+  for (const Vec3& corner : plug.positions) {
+    const Mesh piece = result.piece_mesh(1);
+    CHECK(std::count(piece.positions.begin(), piece.positions.end(), corner) == 1);
+  }
+}
+
+TEST_CASE("a score draws the curve into the faces and takes nothing away") {
+  const auto result = of({{shared(cube(2)), "A"}, {shared(stock(PrimitiveKind::cylinder, {1, 5, 24})), "B", Operation::score}});
+  CHECK(signed_volume(result.mesh) == Approx(8).epsilon(1e-12));
+  CHECK(judge(result.mesh).sound());
+  CHECK(result.fresh_edges.size() == 2 * 24);
+  // A disc in the top and one in the bottom, and the four sides untouched.
+  CHECK(done(result, "polygons_untouched") == 4);
+  const auto by_sheet = of({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.25})), "B", Operation::score}});
+  CHECK(by_sheet.mesh.face_count() == 10);  // four sides in two halves each, top and bottom
+  CHECK(by_sheet.fresh_edges.size() == 4);
+  CHECK(judge(by_sheet.mesh).sound());
+}
+
+TEST_CASE("open trims take faces away and add none; inside and outside are each other's rest") {
+  const Mesh part = cube(2), tool = placed(cube(2), {1, 0.5, 0.25});
+  const auto inside = of({{shared(part), "A"}, {shared(tool), "B", Operation::trim_inside}});
+  const auto outside = of({{shared(part), "A"}, {shared(tool), "B", Operation::trim_outside}});
+  CHECK(inside.open_on_purpose);
+  CHECK(surface_area(inside.mesh) + surface_area(outside.mesh) == Approx(24).epsilon(1e-9));
+  // In the tool: of x = 1 all but the strips below, of y = 1 and z = 1 the halves with x > 0.
+  CHECK(surface_area(outside.mesh) == Approx(1.5 * 1.75 + 1 * 1.75 + 1 * 1.5).epsilon(1e-9));
+  CHECK(check_soundness(inside.mesh).holes == 1);
+  CHECK(check_soundness(outside.mesh).holes == 1);
+}
+
+TEST_CASE("gather puts parts together untouched") {
+  const Mesh tool = placed(cube(2), {1, 0.5, 0.25});
+  const auto result = of({{shared(cube(2)), "A"}, {shared(tool), "B", Operation::gather}});
+  CHECK(result.mesh.face_count() == 12);
+  CHECK(result.mesh.positions.size() == 16);
+  CHECK(result.part.back() == 1);
+  CHECK(done(result, "gathered") == 1);
+}
+
+TEST_CASE("a tray is one tool: its members are combined first, in the same pass") {
+  // A − (B − C): what C gives back stays.
+  Operand tray;
+  tray.name = "tray";
+  tray.operation = Operation::difference;
+  tray.tray = {{shared(stock(PrimitiveKind::box, {1, 1, 4})), "B"}, {shared(stock(PrimitiveKind::box, {4, 4, 0.5})), "C", Operation::difference}};
+  const auto result = of({{shared(cube(2)), "A"}, tray});
+  CHECK(signed_volume(result.mesh) == Approx(8 - 1 * 1 * 1.5).epsilon(1e-12));
+  CHECK(judge(result.mesh).sound());
+  // The same by two runs.
+  const auto inner = of({tray.tray[0], tray.tray[1]});
+  const auto outer = of({{shared(cube(2)), "A"}, {shared(inner.mesh), "B − C"}});
+  CHECK(signed_volume(outer.mesh) == Approx(signed_volume(result.mesh)).epsilon(1e-12));
+  tray.tray[1].operation = Operation::split;
+  const auto refused = combine({{shared(cube(2)), "A"}, tray});
+  REQUIRE_FALSE(refused);
+  CHECK(refused.issue().subject == "C");
+}
+
+TEST_CASE("a sheet bounds nothing and is refused where a solid is needed, with the way out") {
+  for (const Operation operation : {Operation::unite, Operation::difference, Operation::intersection, Operation::partition,
+                                    Operation::inlay, Operation::trim_inside, Operation::trim_outside}) {
+    const auto refused = combine({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.3})), "sheet", operation}});
+    REQUIRE_FALSE(refused);
+    CHECK(refused.issue().subject == "sheet");
+    CHECK(refused.issue().remedy.find("recast") != std::string::npos);
+  }
+}
+
+TEST_CASE("every face of a result knows the part and the face that it comes from") {
+  const Mesh plate = stock(PrimitiveKind::box, {10, 8, 2}), drill = stock(PrimitiveKind::cylinder, {2, 6, 12});
+  const auto result = of({{shared(plate), "plate"}, {shared(drill), "drill"}});
+  REQUIRE(result.part.size() == result.mesh.face_count());
+  std::size_t walls = 0;
+  for (std::size_t f = 0; f < result.mesh.face_count(); ++f) {
+    const Mesh& source = result.part[f] == 0 ? plate : drill;
+    REQUIRE(result.face[f] < source.face_count());
+    // Every corner lies in the plane of the source face.
+    const auto from = source.face(result.face[f]);
+    const Vec3 origin = source.positions[from[0]];
+    const Vec3 normal = (source.positions[from[1]] - origin).cross(source.positions[from[2]] - origin).normalized();
+    for (Index v : result.mesh.face(f)) CHECK(std::abs(normal.dot(result.mesh.positions[v] - origin)) < 1e-12);
+    walls += result.part[f];
+  }
+  CHECK(walls == 12);
+  CHECK(result.mesh.face_count() == 12 + 4 + 2 * 2);  // a face with one hole takes two simple polygons
+  CHECK(result.fresh_edges.size() == 24);
+}
+
+TEST_CASE("the cache changes nothing but the time") {
+  CombineCache cache;
+  const auto part = shared(stock(PrimitiveKind::icosphere, {4, 3})), tool = shared(cube(2));
+  for (int k = 0; k < 4; ++k) {
+    const Affine at(Eigen::Translation3d(0.4 * k, 0.1, 0.2));
+    const auto warm = combine({{part, "A"}, {tool, "B", Operation::difference, at}}, {}, {-1, &cache});
+    const auto cold = combine({{part, "A"}, {tool, "B", Operation::difference, at}});
+    REQUIRE(warm);
+    REQUIRE(cold);
+    CHECK(warm->mesh.positions == cold->mesh.positions);
+    CHECK(warm->mesh.corners == cold->mesh.corners);
+  }
+}
