@@ -138,6 +138,7 @@ class Faces {
     tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t g) {
       std::vector<Triangle> corners;
       std::vector<unsigned char> kept;
+      std::vector<Index> origin;
       const std::size_t i = begin[g], j = begin[g + 1];
       const Index part = members[i].part;
       const auto polygon = sources_.polygon(part, members[i].first);
@@ -145,6 +146,7 @@ class Faces {
       for (std::size_t k = i; k < j; ++k) {
         const Trace& trace = rounded_.trace[members[k].triangle];
         corners.push_back(rounded_.triangles[members[k].triangle]);
+        origin.push_back(trace.origin);
         kept.push_back(static_cast<unsigned char>(trace.scored | trace.crowded));
         whole = whole && trace.whole && kept.back() == 0;
       }
@@ -159,7 +161,7 @@ class Faces {
       const bool flat = sources_.is_flat(part, polygon) &&
                         (!sources_.part(part).one_triangle_each || sources_.is_flat(part, members[i].first, corners, rounded_.points));
       if (whole || flat) {
-        for (Joined& joined : join_triangles(rounded_.points, corners, kept)) add(std::move(joined.ring), std::move(joined.triangles));
+        for (Joined& joined : join_triangles(rounded_.points, corners, kept, origin)) add(std::move(joined.ring), std::move(joined.triangles));
       } else {
         for (Index k = 0; k < corners.size(); ++k) add({corners[k].begin(), corners[k].end()}, {k});
       }

@@ -41,16 +41,17 @@ class Joiner {
     }
   }
 
-  std::vector<Joined> run(const std::vector<Vec3>& points) {
+  std::vector<Joined> run(const std::vector<Vec3>& points, std::span<const Index> origin) {
     struct Inner {
+      bool within;
       double length;
       Index half_edge;
     };
     std::vector<Inner> inner;
     for (Index h = 0; h < twin_.size(); ++h)
-      if (twin_[h] != no_index && h < twin_[h]) inner.push_back({(points[start(h)] - points[end(h)]).squaredNorm(), h});
+      if (twin_[h] != no_index && h < twin_[h]) inner.push_back({origin[h / 3] == origin[twin_[h] / 3], (points[start(h)] - points[end(h)]).squaredNorm(), h});
     std::sort(inner.begin(), inner.end(), [](const Inner& a, const Inner& b) {
-      return a.length != b.length ? a.length > b.length : a.half_edge < b.half_edge;
+      return a.within != b.within ? !a.within : a.length != b.length ? a.length > b.length : a.half_edge < b.half_edge;
     });
     // An edge refused at first may be taken out once its neighbours are gone; a third look finds next to nothing.
     for (int look = 0; look < 2; ++look)
@@ -129,9 +130,9 @@ class Joiner {
 }  // namespace
 
 std::vector<Joined> join_triangles(const std::vector<Vec3>& points, std::span<const Triangle> triangles,
-                                   std::span<const unsigned char> kept) {
+                                   std::span<const unsigned char> kept, std::span<const Index> origin) {
   if (triangles.size() == 1) return {{{triangles[0][0], triangles[0][1], triangles[0][2]}, {0}}};
-  return Joiner(triangles, kept).run(points);
+  return Joiner(triangles, kept).run(points, origin);
 }
 
 }  // namespace anvil::boolean
