@@ -344,7 +344,7 @@ void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector
       draw_lines(item, clip, camera, pixels, style,
                  {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0,
                   LineStyle::outlines, false});
-    if (style.fresh && style.look != Look::plain)
+    if (item.fresh && style.look != Look::plain)
       draw_lines(item, clip, camera, pixels, style, {theme::selection, 1, 2.2F, 0, LineStyle::fresh, false});
     if (style.marks)
       draw_lines(item, clip, camera, pixels, style, {theme::defect, 1, 2.4F, 0, LineStyle::open_only, false});

@@ -29,13 +29,13 @@ struct DrawItem {
   bool ghost = false;     ///< translucent, with a dashed outline
   bool faint = false;     ///< a ghost that is not chosen itself
   bool selected = false;  ///< thick outline
+  bool fresh = false;     ///< edges that the latest step made are drawn in the colour of the selection
 };
 
 struct FrameStyle {
   Look look = Look::edges;
   bool moving = false;  ///< large meshes are shown by their stand-ins
   bool grid = true;
-  bool fresh = true;      ///< edges that the latest step made, in the colour of the selection
   bool marks = true;      ///< open and non-manifold edges in the colour of defects
   double grid_step = 10;  ///< mm
   double pixel_ratio = 1;

@@ -304,6 +304,7 @@ std::vector<DrawItem> ViewWidget::draw_items() const {
       item.faint = !item.selected;
     } else {
       item.selected = item.selected && !bare_;
+      item.fresh = id == session_.recipe_owner() && !bare_;
       item.outline = item.selected ? theme::selection : theme::ink;
     }
     items.push_back(std::move(item));

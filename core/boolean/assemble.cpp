@@ -56,16 +56,6 @@ class Sources {
         if (std::abs(normal.dot(p.points[v] - origin)) > flat_) return false;
     return true;
   }
-  /// Corners that came from a triangle still lie in its plane, to rounding.
-  bool is_flat(Index part, Index origin, const std::vector<Triangle>& corners, const std::vector<Vec3>& points) const {
-    const Prepared& p = *parts_[part];
-    const Triangle& t = p.triangles[origin - begin_[part]];
-    const Vec3 normal = (p.points[t[1]] - p.points[t[0]]).cross(p.points[t[2]] - p.points[t[0]]).stableNormalized();
-    for (const Triangle& c : corners)
-      for (Index v : c)
-        if (std::abs(normal.dot(points[v] - p.points[t[0]])) > flat_) return false;
-    return true;
-  }
   /// A corner of the source polygon stands there.
   bool has_corner(Index part, std::pair<Index, Index> polygon, const Vec3& at) const {
     const Prepared& p = *parts_[part];
@@ -81,6 +71,8 @@ class Sources {
   std::vector<Index> begin_{0};
   mutable Index last_ = 0;  ///< triangles come part after part
 };
+
+constexpr std::size_t most_corners_of_pieces = 8;
 
 /// A face of the result.
 struct Face {
@@ -156,14 +148,20 @@ class Faces {
         if (whole) begin_as_before(face);
         found[g].push_back(std::move(face));
       };
-      // Contact may have moved corners out of the plane. Polygons of a modeler's mesh are joined all the same and
-      // looked at afterwards; pieces of a mesh of triangles are not worth it.
-      const bool flat = sources_.is_flat(part, polygon) &&
-                        (!sources_.part(part).one_triangle_each || sources_.is_flat(part, members[i].first, corners, rounded_.points));
-      if (whole || flat) {
-        for (Joined& joined : join_triangles(rounded_.points, corners, kept, origin)) add(std::move(joined.ring), std::move(joined.triangles));
-      } else {
-        for (Index k = 0; k < corners.size(); ++k) add({corners[k].begin(), corners[k].end()}, {k});
+      auto add_triangle = [&](Index k) { add({corners[k].begin(), corners[k].end()}, {k}); };
+      if (!whole && !sources_.is_flat(part, polygon)) {
+        for (Index k = 0; k < corners.size(); ++k) add_triangle(k);
+        return;
+      }
+      // Pieces of a mesh of triangles are joined where that leaves its triangles as they are, which are known to be
+      // sound; polygons of a modeler's mesh always, and looked at afterwards.
+      const bool from_triangles = sources_.part(part).one_triangle_each;
+      for (Joined& joined : join_triangles(rounded_.points, corners, kept, origin)) {
+        if (from_triangles && !(joined.ring.size() <= most_corners_of_pieces &&
+                                same_triangles(corners, joined.triangles, triangulate(rounded_.points, joined.ring))))
+          for (Index k : joined.triangles) add_triangle(k);
+        else
+          add(std::move(joined.ring), std::move(joined.triangles));
       }
     });
     for (auto& faces : found) {
@@ -190,7 +188,7 @@ class Faces {
     std::vector<Corner> corners;
     for (Index f = 0; f < list.size(); ++f)
       for (Index v : list[f].ring)
-        if (rounded_.special[v] && !rounded_.fixed[v] && !at_triangle[v]) corners.push_back({v, f});
+        if (!sources_.part(list[f].part).one_triangle_each && rounded_.special[v] && !rounded_.fixed[v] && !at_triangle[v]) corners.push_back({v, f});
     std::sort(corners.begin(), corners.end());
     for (std::size_t i = 0; i < corners.size();) {
       std::size_t j = i;
@@ -215,7 +213,7 @@ class Faces {
       while (j < again.face.size() && again.face[j] == again.face[i]) ++j;
       const Face& face = list[again.face[i]];
       // Cut into the very triangles that came through the rounding stage it is known to be sound.
-      const bool changed = !(face.whole && face.ring.size() == 4) && !same_triangles(face, {all.data() + i, j - i});
+      const bool changed = !(face.whole && face.ring.size() == 4) && !same_triangles(rounded_.triangles, face.triangles, {all.data() + i, j - i});
       suspect.insert(suspect.end(), j - i, changed);
       piece.insert(piece.end(), j - i, rounded_.trace[face.triangles[0]].piece);
       i = j;
@@ -261,15 +259,15 @@ class Faces {
   std::size_t untouched = 0;
 
  private:
-  bool same_triangles(const Face& face, std::span<const Triangle> now) const {
-    if (now.size() != face.triangles.size()) return false;
+  /// Do triangles of a list, in any order, have the very corners of others?
+  static bool same_triangles(std::span<const Triangle> list, std::span<const Index> these, std::span<const Triangle> now) {
+    if (now.size() != these.size()) return false;
     auto sorted = [](Triangle t) {
       std::sort(t.begin(), t.end());
       return t;
     };
     return std::all_of(now.begin(), now.end(), [&](const Triangle& t) {
-      return std::any_of(face.triangles.begin(), face.triangles.end(),
-                         [&](Index old) { return sorted(rounded_.triangles[old]) == sorted(t); });
+      return std::any_of(these.begin(), these.end(), [&](Index old) { return sorted(list[old]) == sorted(t); });
     });
   }
   /// Triangles at an edge with more than two of them: an edge inside one polygon may join the same two vertices as

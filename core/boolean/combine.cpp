@@ -104,7 +104,8 @@ int settle(Pass& pass, double extent, bool to_float, Stages& stage, const Contro
     // Rounding brings near things to meet or cross; contact of a few units in the last place, more each
     // time, is what ends it.
     Soup again = soup_again(pass.rounded, std::move(near), pieces);
-    const double tolerance = std::min(std::ldexp(step, 4 * (rounds + 1)), std::max(1e-7 * extent, 16 * step));
+    const double tolerance = to_float ? std::ldexp(step, std::min(rounds + 2, 10))
+                                      : std::min(std::ldexp(step, 4 * (rounds + 1)), 1e-7 * extent);
     std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
     const ContactCount contact = make_contact(again, pairs, tolerance, control);
     if (contact.changed) {

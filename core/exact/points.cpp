@@ -62,9 +62,11 @@ struct PointSet::Homogeneous {
   const Exact& operator[](int axis) const { return axis == 0 ? x : axis == 1 ? y : z; }
 };
 
-PointSet::Homogeneous PointSet::exact(Index id) const {
-  if (is_given(id)) return {given_[id].x(), given_[id].y(), given_[id].z(), 1};
-  const Defined& d = defined_[id - given_.size()];
+PointSet::Kept::~Kept() { delete exact.load(); }
+
+PointSet::Homogeneous PointSet::of_given(Index id) const { return {given_[id].x(), given_[id].y(), given_[id].z(), 1}; }
+
+PointSet::Homogeneous PointSet::compute(const Defined& d) const {
   const Vec3* by = definers_.data() + d.first;
   Triple<Exact> n;
   Exact w;
@@ -81,9 +83,20 @@ PointSet::Homogeneous PointSet::exact(Index id) const {
   return h;
 }
 
+const PointSet::Homogeneous& PointSet::exact_of_defined(Index id) const {
+  const Defined& d = defined_[id - given_.size()];
+  if (const Homogeneous* known = d.kept.exact.load(std::memory_order_acquire)) return *known;
+  const auto* made = new Homogeneous(compute(d));
+  const Homogeneous* expected = nullptr;
+  // Two threads may have made it; both made the same.
+  if (d.kept.exact.compare_exchange_strong(expected, made, std::memory_order_acq_rel)) return *made;
+  delete made;
+  return *expected;
+}
+
 Index PointSet::finish(Defined d) {
   const auto id = static_cast<Index>(size());
-  defined_.push_back(d);
+  defined_.push_back(std::move(d));
   Defined& made = defined_.back();
   const Vec3* by = definers_.data() + d.first;
   Triple<Approx> n;
@@ -104,7 +117,7 @@ Index PointSet::finish(Defined d) {
   for (const Approx& c : made.at)
     if (!(c.error <= 1e-14 * scale)) {
       // Nearly parallel: the quotient of exact numbers is good to a few units in the last place.
-      const Homogeneous h = exact(id);
+      const Homogeneous& h = exact_of_defined(id);
       for (int k = 0; k < 3; ++k) {
         const double v = ratio(h[k], h.w);
         made.at[static_cast<std::size_t>(k)] = {v, 4 * unit_roundoff * std::abs(v) + underflow_bound};
@@ -143,7 +156,7 @@ int PointSet::side(const Plane& plane, Index id) const {
   const Triple<Approx> to{coordinate(id, 0) - Approx(plane[0].x()), coordinate(id, 1) - Approx(plane[0].y()),
                           coordinate(id, 2) - Approx(plane[0].z())};
   if (const int s = dot(across, to).sign(); s != 0) return s;
-  const Homogeneous h = exact(id);
+  const Homogeneous& h = exact_of_defined(id);
   const Triple<Exact> n = normal<Exact>(plane.data());
   const Exact d = n.x * (h.x - h.w * Exact(plane[0].x())) + n.y * (h.y - h.w * Exact(plane[0].y())) +
                   n.z * (h.z - h.w * Exact(plane[0].z()));
@@ -156,7 +169,9 @@ int PointSet::turn(const Projection& plane, Index a, Index b, Index c) const {
   const Approx au = coordinate(a, u), av = coordinate(a, v);
   const Approx area = (coordinate(b, u) - au) * (coordinate(c, v) - av) - (coordinate(b, v) - av) * (coordinate(c, u) - au);
   if (const int s = area.sign(); s != 0) return s;
-  const Homogeneous A = exact(a), B = exact(b), C = exact(c);
+  Homogeneous ga, gb, gc;
+  const Homogeneous &A = is_given(a) ? ga = of_given(a) : exact_of_defined(a), &B = is_given(b) ? gb = of_given(b) : exact_of_defined(b),
+                    &C = is_given(c) ? gc = of_given(c) : exact_of_defined(c);
   const Exact bu = B[u] * A.w - A[u] * B.w, bv = B[v] * A.w - A[v] * B.w;
   const Exact cu = C[u] * A.w - A[u] * C.w, cv = C[v] * A.w - A[v] * C.w;
   return sign_of(bu * cv - bv * cu);  // all w are positive
@@ -167,7 +182,8 @@ int PointSet::compare(int axis, Index a, Index b) const {
   if (x.value - x.error > y.value + y.error) return 1;
   if (x.value + x.error < y.value - y.error) return -1;
   if (is_given(a) && is_given(b)) return x.value > y.value ? 1 : x.value < y.value ? -1 : 0;
-  const Homogeneous A = exact(a), B = exact(b);
+  Homogeneous ga, gb;
+  const Homogeneous &A = is_given(a) ? ga = of_given(a) : exact_of_defined(a), &B = is_given(b) ? gb = of_given(b) : exact_of_defined(b);
   return sign_of(A[axis] * B.w - B[axis] * A.w);
 }
 
@@ -177,7 +193,8 @@ bool PointSet::equal(Index a, Index b) const {
     if (x.value - x.error > y.value + y.error || x.value + x.error < y.value - y.error) return false;
   }
   if (is_given(a) && is_given(b)) return given_[a] == given_[b];
-  const Homogeneous A = exact(a), B = exact(b);
+  Homogeneous ga, gb;
+  const Homogeneous &A = is_given(a) ? ga = of_given(a) : exact_of_defined(a), &B = is_given(b) ? gb = of_given(b) : exact_of_defined(b);
   for (int axis = 0; axis < 3; ++axis)
     if (sign_of(A[axis] * B.w - B[axis] * A.w) != 0) return false;
   return true;

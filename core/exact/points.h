@@ -6,6 +6,8 @@
 // belongs to the point and not to the predicate, and that the exact path is CGAL's Mpzf).
 #pragma once
 
+#include <atomic>
+
 #include "core/exact/approx.h"
 #include "core/exact/predicates.h"
 
@@ -46,13 +48,23 @@ class PointSet {
   bool equal(Index a, Index b) const;
 
  private:
+  struct Homogeneous;
+  /// Exact coordinates, made when they are first asked for and kept; from any thread.
+  struct Kept {
+    mutable std::atomic<const Homogeneous*> exact{nullptr};
+    Kept() = default;
+    Kept(Kept&& other) noexcept : exact(other.exact.exchange(nullptr)) {}
+    ~Kept();
+  };
   struct Defined {
     std::array<Approx, 3> at;
     Index first;  ///< in definers_
     bool three_planes;
+    Kept kept = {};
   };
-  struct Homogeneous;
-  Homogeneous exact(Index id) const;
+  const Homogeneous& exact_of_defined(Index id) const;
+  Homogeneous compute(const Defined& d) const;
+  Homogeneous of_given(Index id) const;
   Index finish(Defined d);
 
   std::span<const Vec3> given_;

@@ -12,12 +12,12 @@ namespace anvil {
 namespace {
 
 /// Twice the vector area (Newell, in Sutherland et al. 1974).
-Vec3 newell_normal(const Mesh& mesh, std::span<const Index> polygon) {
+Vec3 newell_normal(const std::vector<Vec3>& positions, std::span<const Index> polygon) {
   Vec3 normal(0, 0, 0);
-  const Vec3 origin = mesh.positions[polygon[0]];
+  const Vec3 origin = positions[polygon[0]];
   for (std::size_t i = 0; i < polygon.size(); ++i) {
-    const Vec3 a = mesh.positions[polygon[i]] - origin;
-    const Vec3 b = mesh.positions[polygon[(i + 1) % polygon.size()]] - origin;
+    const Vec3 a = positions[polygon[i]] - origin;
+    const Vec3 b = positions[polygon[(i + 1) % polygon.size()]] - origin;
     normal += a.cross(b);
   }
   return normal;
@@ -32,12 +32,12 @@ double roundness(const Point2& a, const Point2& b, const Point2& c) {
 }
 
 /// Writes polygon.size() − 2 triangles to `out`.
-void clip_ears(const Mesh& mesh, std::span<const Index> polygon, Triangle* out) {
-  const Vec3 normal = newell_normal(mesh, polygon);
+void clip_ears(const std::vector<Vec3>& positions, std::span<const Index> polygon, Triangle* out) {
+  const Vec3 normal = newell_normal(positions, polygon);
   const Projection plane = Projection::along(normal);
   std::vector<Index> ring(polygon.begin(), polygon.end());
   std::vector<Point2> flat;
-  for (Index v : ring) flat.push_back(plane(mesh.positions[v]));
+  for (Index v : ring) flat.push_back(plane(positions[v]));
 
   // How good each corner is as an ear, −1 when it is none. Cutting one off changes only its two neighbours.
   auto score = [&](std::size_t i) {
@@ -73,14 +73,14 @@ void clip_ears(const Mesh& mesh, std::span<const Index> polygon, Triangle* out) 
 }
 
 /// A convex, strictly planar-looking quad is split along its shorter diagonal; others go to ear clipping.
-bool split_quad(const Mesh& mesh, std::span<const Index> q, Triangle* out) {
-  const Projection plane = Projection::along(newell_normal(mesh, q));
+bool split_quad(const std::vector<Vec3>& positions, std::span<const Index> q, Triangle* out) {
+  const Projection plane = Projection::along(newell_normal(positions, q));
   std::array<Point2, 4> p;
-  for (std::size_t i = 0; i < 4; ++i) p[i] = plane(mesh.positions[q[i]]);
+  for (std::size_t i = 0; i < 4; ++i) p[i] = plane(positions[q[i]]);
   for (std::size_t i = 0; i < 4; ++i)
     if (orient2d(p[i], p[(i + 1) % 4], p[(i + 2) % 4]) <= 0) return false;
-  const double d02 = (mesh.positions[q[2]] - mesh.positions[q[0]]).squaredNorm();
-  const double d13 = (mesh.positions[q[3]] - mesh.positions[q[1]]).squaredNorm();
+  const double d02 = (positions[q[2]] - positions[q[0]]).squaredNorm();
+  const double d13 = (positions[q[3]] - positions[q[1]]).squaredNorm();
   if (d02 <= d13) {
     out[0] = {q[0], q[1], q[2]};
     out[1] = {q[0], q[2], q[3]};
@@ -91,7 +91,21 @@ bool split_quad(const Mesh& mesh, std::span<const Index> q, Triangle* out) {
   return true;
 }
 
+/// Writes ring.size() − 2 triangles to `out`.
+void cut(const std::vector<Vec3>& positions, std::span<const Index> ring, Triangle* out) {
+  if (ring.size() == 3)
+    *out = {ring[0], ring[1], ring[2]};
+  else if (ring.size() != 4 || !split_quad(positions, ring, out))
+    clip_ears(positions, ring, out);
+}
+
 }  // namespace
+
+std::vector<Triangle> triangulate(const std::vector<Vec3>& positions, std::span<const Index> ring) {
+  std::vector<Triangle> triangles(ring.size() < 3 ? 0 : ring.size() - 2);
+  if (!triangles.empty()) cut(positions, ring, triangles.data());
+  return triangles;
+}
 
 TriangleList triangulate(const Mesh& mesh) {
   TriangleList list;
@@ -120,10 +134,7 @@ TriangleList triangulate(const Mesh& mesh) {
       if (polygon.size() < 3) continue;
       Triangle* out = list.triangles.data() + first[f];
       std::fill(list.face.begin() + first[f], list.face.begin() + first[f + 1], static_cast<Index>(f));
-      if (polygon.size() == 3)
-        *out = {polygon[0], polygon[1], polygon[2]};
-      else if (polygon.size() != 4 || !split_quad(mesh, polygon, out))
-        clip_ears(mesh, polygon, out);
+      cut(mesh.positions, polygon, out);
     }
   });
   return list;

@@ -21,5 +21,7 @@ struct TriangleList {
 /// shape: concave, non-planar, with collinear or repeated corners. Ears of zero area are taken only
 /// when nothing else is left, so a collinear corner costs no zero-area triangle where that can be avoided.
 TriangleList triangulate(const Mesh& mesh);
+/// The triangles that a face with this ring is cut into.
+std::vector<Triangle> triangulate(const std::vector<Vec3>& positions, std::span<const Index> ring);
 
 }  // namespace anvil

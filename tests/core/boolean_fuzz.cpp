@@ -4,6 +4,7 @@
 // Every case is combined by all operations; results are judged by CGAL and by inclusion and exclusion.
 // A failing case is written to boolean-fuzz-SEED-a.off and -b.off; those that were mended are in tests/data.
 #include <fmt/format.h>
+#include <tbb/global_control.h>
 
 #include <cstdlib>
 #include <iostream>
@@ -14,6 +15,8 @@
 int main(int argc, char** argv) {
   using namespace anvil;
   using namespace anvil::test;
+  // One thread: the cases are tiny. Run one process per core, on other seeds.
+  const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
   const long cases = argc > 1 ? std::atol(argv[1]) : 100'000;
   const long first = argc > 2 ? std::atol(argv[2]) : 1;
   long failed = 0;
