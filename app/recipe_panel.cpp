@@ -314,6 +314,18 @@ void RecipePanel::add_combine(QVBoxLayout* into, PartId owner, std::size_t step)
       card->body()->addLayout(inner);
     }
   }
+  auto* untouched = new QLabel;
+  untouched->setObjectName(QStringLiteral("faint"));
+  untouched->setWordWrap(true);
+  card->body()->addWidget(untouched);
+  updates_.push_back([this, untouched, owner] {
+    QString text;
+    if (const PartResult r = session_.result(owner); r.evaluated)
+      for (const auto& done : r.evaluated->boolean.done)
+        if (done.what == "polygons_untouched") text = QString::fromStdString(in_words(done));
+    untouched->setText(text);
+    untouched->setVisible(!text.isEmpty());
+  });
   // Chosen parts that are not in the recipe yet can be added to it here.
   std::vector<PartId> others;
   for (PartId id : session_.selection())

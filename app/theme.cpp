@@ -101,6 +101,19 @@ QString operation_label(Operation operation) {
   }
 }
 
+QString operation_sign(Operation operation) {
+  switch (operation) {
+    case Operation::unite:
+      return QStringLiteral("+");
+    case Operation::difference:
+      return QStringLiteral("−");
+    case Operation::intersection:
+      return QStringLiteral("∩");
+    default:
+      return QStringLiteral("· ") + operation_label(operation);
+  }
+}
+
 const char* operation_glyph(Operation operation) {
   switch (operation) {
     case Operation::unite:

@@ -28,6 +28,8 @@ inline const QColor defect_wash{0xF6, 0xE0, 0xDE};
 /// Tint of what a tool does to its part; the glyph says it first.
 QColor operation_tint(Operation operation);
 const char* operation_glyph(Operation operation);
+/// What stands behind a tool's name in the view: "+", "−", "∩", or the operation's name.
+QString operation_sign(Operation operation);
 /// Its name in a list: "union", "open trim, inside", …
 QString operation_label(Operation operation);
 

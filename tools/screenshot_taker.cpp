@@ -51,6 +51,14 @@ const std::vector<Shot> shots = {
        wait(300);
        w.rail().show_next(1);
      }},
+    {QStringLiteral("contact"),
+     [](MainWindow& w) {
+       w.set_station(Station::combine);
+       w.session().select({named(w, "Gland plate")});
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_selection();
+     }},
     {QStringLiteral("four-views"),
      [](MainWindow& w) {
        w.set_station(Station::stock);

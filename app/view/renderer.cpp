@@ -240,7 +240,8 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
   edge_.setUniformValue("viewport",
                         QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
   edge_.setUniformValue("width", line.width * static_cast<float>(style.pixel_ratio));
-  constexpr float share = 1.5e-3F;
+  // Fresh edges lie on outlines: they are drawn a little nearer than those.
+  const float share = line.which == LineStyle::fresh ? 2.5e-3F : 1.5e-3F;
   edge_.setUniformValue("pull", camera.parallel ? QVector2D(0, share * static_cast<float>(camera.distance))
                                                 : QVector2D(share, 0));
   edge_.setUniformValue("all", line.which == LineStyle::all || line.which == LineStyle::fresh ? 1 : 0);
@@ -345,7 +346,7 @@ void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector
                  {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0,
                   LineStyle::outlines, false});
     if (item.fresh && style.look != Look::plain)
-      draw_lines(item, clip, camera, pixels, style, {theme::selection, 1, 2.2F, 0, LineStyle::fresh, false});
+      draw_lines(item, clip, camera, pixels, style, {theme::selection, 1, 2.0F, 0, LineStyle::fresh, false});
     if (style.marks)
       draw_lines(item, clip, camera, pixels, style, {theme::defect, 1, 2.4F, 0, LineStyle::open_only, false});
   }

@@ -386,11 +386,8 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
       const Box3 box = session_.world_bounds(id);
       QPointF at;
       if (box.empty() || !here.at(Vec3(box.centre().x(), box.centre().y(), box.hi.z()), at)) continue;
-      static const std::map<Operation, QString> sign = {{Operation::unite, QStringLiteral("+")},
-                                                        {Operation::difference, QStringLiteral("−")},
-                                                        {Operation::intersection, QStringLiteral("∩")}};
       paint_tag(painter, at + QPointF(26, -30),
-                QString::fromStdString(job.at(id).name) + " " + sign.at(use->use->operation), theme::ink);
+                QString::fromStdString(job.at(id).name) + " " + theme::operation_sign(use->use->operation), theme::ink);
     }
     Handles handles = handles_;
     handles.place(session_, here);

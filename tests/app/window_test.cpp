@@ -357,11 +357,44 @@ TEST_CASE("a refusal names the part and its places stay in the rail until the ca
   CHECK(d.volume(box) == Approx(40 * 40 * 20));
   bool shown = false;
   for (QLabel* label : d.window.rail().findChildren<QLabel*>())
-    shown = shown || (label->isVisible() && label->text().contains(QStringLiteral("Plane sheet: is open")));
+    shown = shown || (label->isVisible() && label->text().contains(QStringLiteral("Plane sheet: it bounds nothing")));
   CHECK(shown);
   d.key(Qt::Key_Delete);
   d.settle();
   CHECK_FALSE(d.session().result(box).evaluated->error);
+}
+
+TEST_CASE("a sheet splits a box, the rail counts the pieces, and they are broken out as parts") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.settle();
+  d.key(Qt::Key_L);  // a plane sheet in the middle of the box
+  d.settle();
+  d.key(Qt::Key_D, Qt::ShiftModifier);
+  d.settle();
+  const PartId box = d.named("Box");
+  const PartResult r = d.session().result(box);
+  REQUIRE_FALSE(r.evaluated->error);
+  CHECK(r.evaluated->pieces == 2);
+  REQUIRE(r.report);
+  CHECK(r.report->sound);
+  CHECK(r.report->volume == Approx(40 * 40 * 20));
+  CHECK(r.evaluated->drawable->fresh.size() >= 4);
+  auto says = [&](const char* text) {
+    for (QLabel* label : d.window.rail().findChildren<QLabel*>())
+      if (label->isVisible() && label->text().contains(QLatin1String(text))) return true;
+    return false;
+  };
+  CHECK(says("Plane sheet is open and cuts as a sheet"));
+  CHECK(says("2 pieces"));
+  d.key(Qt::Key_B, Qt::ShiftModifier);
+  d.settle();
+  CHECK(d.job().parts.size() == 4);
+  CHECK_FALSE(d.job().at(box).visible);
+  REQUIRE(d.session().selection().size() == 2);
+  for (PartId piece : d.session().selection()) CHECK(d.volume(piece) == Approx(20 * 40 * 20));
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(d.job().parts.size() == 2);
 }
 
 TEST_CASE("save with a dialog, change, reopen: the job is the one that was saved") {
