@@ -104,7 +104,7 @@ int main(int argc, char** argv) {
           }
         };
       },
-      0.05, 0.02, false);
+      0.05, 0.02, false, true);
   compare(
       "moved tool, warm",
       [] {
@@ -115,7 +115,9 @@ int main(int argc, char** argv) {
         settings.cache = cache.get();
         if (!combine(moved_tool(part, tool, 0), {}, settings)) throw std::runtime_error("the difference failed");
         return [=] {
-          const auto result = combine(moved_tool(part, tool, ++*step), {}, settings);
+          CombineSettings warm;
+          warm.cache = cache.get();
+          const auto result = combine(moved_tool(part, tool, ++*step), {}, warm);
           if (!result.ok() || result->mesh.empty()) throw std::runtime_error("the difference failed");
         };
       },

@@ -11,9 +11,10 @@ namespace anvil::bench {
 using Work = std::function<std::function<void()>()>;
 
 /// Registers "name/ours" and "name/<peer>". The table at the end prints ours ÷ peer against both figures.
-/// @param memory  measure the peak resident memory of both as well, each in a process of its own
+/// @param memory     measure the peak resident memory of both as well, each in a process of its own
+/// @param slow_peer  the peer takes minutes: it is timed once, not three times
 void compare(const std::string& name, Work ours, const std::string& peer, Work theirs, double bar,
-             double goal, bool memory = false);
+             double goal, bool memory = false, bool slow_peer = false);
 
 /// A bar on peak memory: ours ÷ peer, both as measured for the comparison `name`.
 void require_memory(const std::string& name, double bar, double goal);

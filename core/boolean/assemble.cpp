@@ -393,24 +393,6 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   }
   result.report.done.push_back({"polygons_untouched", faces.untouched, name, {}});
 
-  Mesh& mesh = result.mesh;
-  std::vector<Index> id(rounded.points.size(), no_index);
-  std::vector<char> special;
-  auto add = [&](std::span<const Index> ring, Index triangle) {
-    for (Index v : ring) {
-      if (id[v] == no_index) {
-        id[v] = mesh.add_vertex(rounded.points[v]);
-        special.push_back(rounded.special[v]);
-      }
-      mesh.corners.push_back(id[v]);
-    }
-    mesh.face_offsets.push_back(static_cast<Index>(mesh.corners.size()));
-    const Trace& trace = rounded.trace[triangle];
-    const Index part = sources.part_of(trace.origin);
-    result.part.push_back(part);
-    result.face.push_back(sources.part(part).face[trace.origin - sources.begin(part)]);
-    result.piece.push_back(trace.piece);
-  };
   // In the order of the parts and their faces.
   struct Item {
     Index triangle;
@@ -428,15 +410,43 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   const auto rest = std::is_sorted_until(items.begin(), items.end(), before);
   std::sort(rest, items.end(), before);
   std::inplace_merge(items.begin(), rest, items.end(), before);
-  mesh.positions.reserve(rounded.points.size());
-  mesh.corners.reserve(3 * items.size());
-  mesh.face_offsets.reserve(items.size() + 1);
-  for (const Item& item : items) {
-    if (item.face == no_index)
-      add(rounded.triangles[item.triangle], item.triangle);
-    else
-      add(faces.list[item.face].ring, item.triangle);
+  Mesh& mesh = result.mesh;
+  mesh.face_offsets.resize(items.size() + 1);
+  auto ring_of = [&](const Item& item) -> std::span<const Index> {
+    if (item.face == no_index) return rounded.triangles[item.triangle];
+    return faces.list[item.face].ring;
+  };
+  for (std::size_t f = 0; f < items.size(); ++f)
+    mesh.face_offsets[f + 1] = mesh.face_offsets[f] + static_cast<Index>(ring_of(items[f]).size());
+  mesh.corners.resize(mesh.face_offsets.back());
+  result.part.resize(items.size());
+  result.face.resize(items.size());
+  result.piece.resize(items.size());
+  std::vector<Index> id(rounded.points.size(), no_index);
+  for (std::size_t f = 0; f < items.size(); ++f) {
+    const auto ring = ring_of(items[f]);
+    for (std::size_t k = 0; k < ring.size(); ++k) {
+      mesh.corners[mesh.face_offsets[f] + k] = ring[k];
+      id[ring[k]] = 0;
+    }
+    const Trace& trace = rounded.trace[items[f].triangle];
+    const Index part = sources.part_of(trace.origin);
+    result.part[f] = part;
+    result.face[f] = sources.part(part).face[trace.origin - sources.begin(part)];
+    result.piece[f] = trace.piece;
   }
+  // Vertices that no face uses any more go; mostly there are none.
+  Index used = 0;
+  for (Index& i : id)
+    if (i != no_index) i = used++;
+  std::vector<char> special = std::move(rounded.special);
+  if (used < id.size()) {
+    for (Index v = 0; v < id.size(); ++v)
+      if (id[v] != no_index) rounded.points[id[v]] = Vec3(rounded.points[v]), special[id[v]] = special[v];
+    rounded.points.resize(used);
+    for (Index& v : mesh.corners) v = id[v];
+  }
+  mesh.positions = std::move(rounded.points);
   result.pieces = mesh.empty() ? 0 : pieces;
   mark_fresh(special, result);
   for (const auto& [a, b] : faces.scored)

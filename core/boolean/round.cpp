@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stage 9: from exact points to doubles, and what that broke.
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
+#include <atomic>
 
 #include "core/boolean/trouble.h"
 #include "core/mesh/weld.h"
@@ -51,26 +54,57 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
   auto add_bits = [](unsigned char& to, unsigned char bits) { to = static_cast<unsigned char>(to | bits); };
   for (const auto& [t, bits] : selection.scored_triangles) add_bits(scored_triangle[t], bits);
   for (const auto& [f, bits] : selection.scored_faces) add_bits(scored_face[f], bits);
-  bool any_moved = false;
-  auto emit = [&](const Triangle& corners, Trace trace, bool turned, Index piece, bool trimmed) {
-    Triangle t = corners;
-    for (Index& v : t) {
-      if (id[v] == no_index) {
-        id[v] = static_cast<Index>(out.points.size());
-        Vec3 p = arrangement.points.approximate(v);
-        bool moved = v >= given || (!soup.moved.empty() && soup.moved[v]);
-        if (to_float) {
-          const Vec3 rounded = p.cast<float>().cast<double>();
-          moved = moved || rounded != p;
-          p = rounded;
-        }
-        any_moved = any_moved || moved;
-        out.points.push_back(p);
-        out.moved.push_back(moved);
-        out.special.push_back(v >= given || soup.special[v]);
-      }
-      v = id[v];
+  // What is kept, in blocks of triangles, then what the touched ones came apart into as one more block.
+  constexpr std::size_t block = 16384;
+  const std::size_t blocks = (soup.triangles.size() + block - 1) / block;
+  auto sides_of = [&](Index patch) -> const Selection::Sides& { return selection.sides[patch]; };
+  auto copies = [&](Index patch) {
+    return patch == no_index ? 0u : (sides_of(patch).behind != no_index ? 1u : 0u) + (sides_of(patch).in_front != no_index ? 1u : 0u);
+  };
+  std::vector<std::size_t> begin(blocks + 2, 0);
+  tbb::parallel_for(std::size_t{0}, blocks, [&](std::size_t n) {
+    for (std::size_t t = n * block; t < std::min(soup.triangles.size(), (n + 1) * block); ++t) {
+      const unsigned c = copies(selection.patch_of_triangle[t]);
+      begin[n + 1] += c;
+      for (std::size_t k = 0; k < 3 && c > 0; ++k) std::atomic_ref(id[soup.triangles[t][k]]).store(0, std::memory_order_relaxed);
     }
+  });
+  for (std::size_t f = 0; f < arrangement.faces.size(); ++f) {
+    const unsigned c = copies(selection.patch_of_face[f]);
+    begin[blocks + 1] += c;
+    for (std::size_t k = 0; k < 3 && c > 0; ++k) id[arrangement.faces[f][k]] = 0;
+  }
+  for (std::size_t n = 1; n < begin.size(); ++n) begin[n] += begin[n - 1];
+
+  // The points in use, in their order.
+  Index used = 0;
+  for (Index& i : id)
+    if (i != no_index) i = used++;
+  out.points.resize(used);
+  out.moved.resize(used);
+  out.special.resize(used);
+  std::atomic<bool> any_moved = false;
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, id.size(), block), [&](const auto& range) {
+    for (std::size_t v = range.begin(); v < range.end(); ++v) {
+      if (id[v] == no_index) continue;
+      Vec3 p = arrangement.points.approximate(static_cast<Index>(v));
+      bool moved = v >= given || (!soup.moved.empty() && soup.moved[v]);
+      if (to_float) {
+        const Vec3 rounded = p.cast<float>().cast<double>();
+        moved = moved || rounded != p;
+        p = rounded;
+      }
+      if (moved) any_moved.store(true, std::memory_order_relaxed);
+      out.points[id[v]] = p;
+      out.moved[id[v]] = moved;
+      out.special[id[v]] = v >= given || soup.special[v];
+    }
+  });
+
+  out.triangles.resize(begin.back());
+  out.trace.resize(begin.back());
+  auto emit = [&](std::size_t& at, const Triangle& corners, Trace trace, bool turned, Index piece, bool trimmed) {
+    Triangle t{id[corners[0]], id[corners[1]], id[corners[2]]};
     if (turned) {
       // The edges swap places with the corners: (0 1) (1 2) (2 0) become (2 0) (1 2) (0 1).
       std::swap(t[1], t[2]);
@@ -80,23 +114,25 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
     trace.turned = trace.turned != turned;
     trace.piece = piece;
     trace.trimmed = trace.trimmed || trimmed;
-    out.triangles.push_back(t);
-    out.trace.push_back(trace);
+    out.triangles[at] = t;
+    out.trace[at++] = trace;
   };
-  auto emit_both = [&](const Triangle& corners, const Trace& trace, Index patch) {
-    const auto& sides = selection.sides[patch];
-    if (sides.behind != no_index) emit(corners, trace, false, sides.behind, sides.trimmed_behind);
-    if (sides.in_front != no_index) emit(corners, trace, true, sides.in_front, sides.trimmed_in_front);
+  auto emit_both = [&](std::size_t& at, const Triangle& corners, const Trace& trace, Index patch) {
+    const auto& sides = sides_of(patch);
+    if (sides.behind != no_index) emit(at, corners, trace, false, sides.behind, sides.trimmed_behind);
+    if (sides.in_front != no_index) emit(at, corners, trace, true, sides.in_front, sides.trimmed_in_front);
   };
-  out.triangles.reserve(soup.triangles.size());
-  out.trace.reserve(soup.triangles.size());
-  for (Index t = 0; t < soup.triangles.size(); ++t) {
-    const Index patch = selection.patch_of_triangle[t];
-    if (patch == no_index) continue;
-    Trace trace = soup.trace[t];
-    if (!scored_triangle.empty()) add_bits(trace.scored, scored_triangle[t]);
-    emit_both(soup.triangles[t], trace, patch);
-  }
+  tbb::parallel_for(std::size_t{0}, blocks, [&](std::size_t n) {
+    std::size_t at = begin[n];
+    for (std::size_t t = n * block; t < std::min(soup.triangles.size(), (n + 1) * block); ++t) {
+      const Index patch = selection.patch_of_triangle[t];
+      if (patch == no_index) continue;
+      Trace trace = soup.trace[t];
+      if (!scored_triangle.empty()) add_bits(trace.scored, scored_triangle[t]);
+      emit_both(at, soup.triangles[t], trace, patch);
+    }
+  });
+  std::size_t at = begin[blocks];
   for (std::size_t f = 0; f < arrangement.faces.size(); ++f) {
     // A face on several sources belongs to the first of the earliest part.
     const auto sources = arrangement.sources_of(f);
@@ -108,7 +144,7 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
     trace.turned = trace.turned == own.same_way;
     trace.scored = scored_face[f];
     for (const auto& s : sources) add_bits(trace.scored, s.scored);
-    emit_both(arrangement.faces[f], trace, selection.patch_of_face[f]);
+    emit_both(at, arrangement.faces[f], trace, selection.patch_of_face[f]);
   }
   if (any_moved) merge_equal(out);
   return out;
