@@ -306,9 +306,16 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
   try {
     return compute(operands, control, settings);
   } catch (const std::logic_error& error) {
-    return Issue{fmt::format("the combination contradicts itself ({})", error.what()), operands.back().name, {},
-                 "move the tool slightly and please report the parts"};
+    if (settings.contact == 0)
+      return Issue{fmt::format("the combination contradicts itself ({})", error.what()), operands.back().name, {},
+                   "move the tool slightly and please report the parts"};
   }
+  // Contact could not make everything meet that is near: the exact parts always combine.
+  CombineSettings exact = settings;
+  exact.contact = 0;
+  Result<BooleanResult> result = combine(operands, control, exact);
+  if (result) result->report.done.push_back({"contact_left_out", 1, operands.front().name, {}});
+  return result;
 }
 
 Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& control) {

@@ -16,6 +16,8 @@ std::string in_words(const BooleanReport::Done& done) {
       {"zero_area_faces_dropped", "1 zero-area face of {1} left out", "{0} zero-area faces of {1} left out"},
       {"cuts_as_sheet", "{1} is open and cuts as a sheet", "{1} is open and cuts as a sheet"},
       {"made_to_meet", "1 place made to meet within the contact tolerance", "{0} places made to meet within the contact tolerance"},
+      {"contact_left_out", "near faces could not all be made to meet: combined without contact",
+       "near faces could not all be made to meet: combined without contact"},
       {"contact_edges", "the result touches itself along 1 edge and is separated there",
        "the result touches itself along {0} edges and is separated there"},
       {"skins_left_out", "1 skin thinner than rounding left out", "{0} skins thinner than rounding left out"},

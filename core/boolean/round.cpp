@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <atomic>
 
+#include "core/boolean/separate.h"
 #include "core/boolean/trouble.h"
 #include "core/mesh/weld.h"
 
@@ -161,8 +162,10 @@ std::vector<char> find_trouble(const Rounded& rounded, const Control& control) {
   for (const Trace& t : rounded.trace) piece.push_back(t.piece);
   const std::vector<char> troubled =
       find_troubled(rounded.points, rounded.triangles, piece, suspect, Across::yes, control, merged);
-  if (troubled.empty()) return {};
-  return with_neighbours(rounded.points, rounded.triangles, troubled, control);
+  if (!troubled.empty()) return with_neighbours(rounded.points, rounded.triangles, troubled, control);
+  const std::vector<char> confused = at_confused_edges(rounded);
+  if (confused.empty()) return {};
+  return with_neighbours(rounded.points, rounded.triangles, confused, control);
 }
 
 Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces) {

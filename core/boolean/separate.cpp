@@ -102,7 +102,53 @@ void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& crowded
   rounded.fixed.resize(rounded.points.size(), 1);
 }
 
+/// The faces at one crowded edge in the order of their angle.
+std::vector<Leaf> leaves_of(const Rounded& rounded, std::span<const EdgeUse> uses) {
+  std::vector<Leaf> leaves;
+  for (const EdgeUse& use : uses) {
+    const Triangle& t = rounded.triangles[use.corner / 3];
+    const Index c = use.corner % 3;
+    leaves.push_back({use.corner, t[(c + 2) % 3], t[c] == use.lo});
+  }
+  sort_around(rounded.points, uses[0].lo, uses[0].hi, leaves);
+  return leaves;
+}
+
+/// Calls visit(uses of the edge) for every edge of one piece.
+template <class Visit>
+void for_each_edge(const std::vector<EdgeUse>& uses, Visit&& visit) {
+  for (std::size_t i = 0; i < uses.size();) {
+    std::size_t j = i;
+    while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi && uses[j].piece == uses[i].piece) ++j;
+    visit(std::span<const EdgeUse>(uses.data() + i, j - i));
+    i = j;
+  }
+}
+
 }  // namespace
+
+std::vector<char> at_confused_edges(const Rounded& rounded) {
+  std::vector<EdgeUse> uses;
+  for (Index i = 0; i < rounded.triangles.size(); ++i) {
+    const Triangle& t = rounded.triangles[i];
+    for (Index k = 0; k < 3; ++k) {
+      const Index a = t[k], b = t[k == 2 ? 0 : k + 1];
+      if (rounded.special[a] && rounded.special[b]) uses.push_back({std::min(a, b), std::max(a, b), rounded.trace[i].piece, 3 * i + k});
+    }
+  }
+  tbb::parallel_sort(uses.begin(), uses.end());
+  std::vector<char> confused;
+  for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
+    if (edge.size() < 3) return;
+    const std::vector<Leaf> leaves = leaves_of(rounded, edge);
+    bool alternate = true;
+    for (std::size_t k = 0; k < leaves.size(); ++k) alternate = alternate && leaves[k].forward != leaves[(k + 1) % leaves.size()].forward;
+    if (alternate) return;
+    confused.resize(rounded.triangles.size(), 0);
+    for (const EdgeUse& use : edge) confused[use.corner / 3] = 1;
+  });
+  return confused;
+}
 
 std::vector<Vec3> separate_wedges(Rounded& rounded) {
   std::vector<EdgeUse> uses;
@@ -130,34 +176,22 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
     for (const auto& [c, other] : {std::pair(a, b), std::pair(b, a)})
       if (slot[c] != no_index) fans.unite(slot[c], slot[next(other)]);
   };
-  std::vector<Leaf> leaves;
-  for (std::size_t i = 0; i < uses.size();) {
-    std::size_t j = i;
-    while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi && uses[j].piece == uses[i].piece) ++j;
-    if (j - i == 2) {
-      marry(uses[i].corner, uses[i + 1].corner);
-    } else if (j - i > 2) {
-      leaves.clear();
-      for (std::size_t k = i; k < j; ++k) {
-        const Triangle& t = rounded.triangles[uses[k].corner / 3];
-        const Index c = uses[k].corner % 3;
-        leaves.push_back({uses[k].corner, t[(c + 2) % 3], t[c] == uses[i].lo});
-      }
-      sort_around(rounded.points, uses[i].lo, uses[i].hi, leaves);
-      crowded.emplace_back();
-      for (std::size_t k = 0; k < leaves.size(); ++k) {
-        const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];
-        // Solid lies between a face that runs backward and the next one, which runs forward.
-        if (here.forward || !then.forward) continue;
-        marry(here.corner, then.corner);
-        for (Index c : {here.corner, then.corner})
-          rounded.trace[c / 3].crowded = static_cast<unsigned char>(rounded.trace[c / 3].crowded | 1u << c % 3);
-        crowded.back().push_back({here.corner, then.corner});
-      }
-      places.push_back(0.5 * (rounded.points[uses[i].lo] + rounded.points[uses[i].hi]));
+  for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
+    if (edge.size() == 2) marry(edge[0].corner, edge[1].corner);
+    if (edge.size() < 3) return;
+    const std::vector<Leaf> leaves = leaves_of(rounded, edge);
+    crowded.emplace_back();
+    for (std::size_t k = 0; k < leaves.size(); ++k) {
+      const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];
+      // Solid lies between a face that runs backward and the next one, which runs forward.
+      if (here.forward || !then.forward) continue;
+      marry(here.corner, then.corner);
+      for (Index c : {here.corner, then.corner})
+        rounded.trace[c / 3].crowded = static_cast<unsigned char>(rounded.trace[c / 3].crowded | 1u << c % 3);
+      crowded.back().push_back({here.corner, then.corner});
     }
-    i = j;
-  }
+    places.push_back(0.5 * (rounded.points[edge[0].lo] + rounded.points[edge[0].hi]));
+  });
 
   rounded.place.resize(rounded.points.size());
   std::iota(rounded.place.begin(), rounded.place.end(), Index{0});

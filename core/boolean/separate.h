@@ -10,4 +10,8 @@ namespace anvil::boolean {
 /// @return the middles of the edges with four or more faces
 std::vector<Vec3> separate_wedges(Rounded& rounded);
 
+/// Triangles at edges with four or more faces of one piece whose solid wedges do not follow each other around the
+/// edge, which rounding can bring about. @return per triangle; empty when there is none
+std::vector<char> at_confused_edges(const Rounded& rounded);
+
 }  // namespace anvil::boolean

@@ -29,7 +29,7 @@ int main(int argc, char** argv) {
       (void)write_mesh(a, fmt::format("boolean-fuzz-{}-a.off", seed));
       (void)write_mesh(b, fmt::format("boolean-fuzz-{}-b.off", seed));
     }
-    if ((seed - first + 1) % 10'000 == 0) fmt::print("{} cases, {} failed\n", seed - first + 1, failed);
+    if ((seed - first + 1) % 1'000 == 0) fmt::print("{} cases, {} failed\n", seed - first + 1, failed);
     std::fflush(stdout);
   }
   fmt::print("{} cases, {} failed\n", cases, failed);
