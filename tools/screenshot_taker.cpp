@@ -55,7 +55,7 @@ const std::vector<Shot> shots = {
      [](MainWindow& w) {
        w.set_station(Station::combine);
        w.session().select({named(w, "Gland plate")});
-       w.view().look(Direction::corner);
+       w.view().look(Direction::top);
        wait(400);
        w.view().fit_selection();
      }},
