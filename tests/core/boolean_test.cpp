@@ -205,7 +205,7 @@ TEST_CASE("random degenerate solids: every combination is sound and volumes add 
 }
 
 TEST_CASE("set algebra: A − (A − B) = A ∩ B, (A − B) ∪ (A ∩ B) = A, A ∪ B = B ∪ A") {
-  for (unsigned seed = 3001; seed < 3040; ++seed) {
+  for (unsigned seed = 3001; seed < 3009; ++seed) {
     INFO("seed " << seed);
     const auto [a, b] = random_pair(seed);
     const auto less = two(a, Operation::difference, b), common = two(a, Operation::intersection, b);
