@@ -97,10 +97,12 @@ int settle(Pass& pass, double extent, bool to_float, Stages& stage, const Contro
     return std::string();
   };
   reading.makes_pieces = pieces > 1;
+  const std::size_t most_triangles = 4 * pass.rounded.triangles.size() + 10'000;
   for (int rounds = 0;; ++rounds) {
     std::vector<char> near = stage("settle", 0.9, [&] { return find_trouble(pass.rounded, control); });
     if (near.empty()) return rounds;
     if (rounds == most_rounds) return rounds + 1;
+    if (pass.rounded.triangles.size() > most_triangles) throw std::logic_error("rounding makes ever more faces");
     // Rounding brings near things to meet or cross; contact of a few units in the last place, more each
     // time, is what ends it.
     Soup again = soup_again(pass.rounded, std::move(near), pieces);
