@@ -256,7 +256,9 @@ int run_convert(const ConvertRequest& request) {
   if (const auto format = format_of(request.output); !format) return fail(format.issue());
   Result<Loaded> loaded = load(request.input);
   if (!loaded) return fail(loaded.issue());
-  if (auto written = write_mesh(loaded->mesh, request.output); !written) return fail(written.issue());
+  std::vector<std::string> notes;
+  if (auto written = write_mesh(loaded->mesh, request.output, &notes); !written) return fail(written.issue());
+  say_notes(request.output, notes);
   return done;
 }
 

@@ -69,15 +69,25 @@ Result<Import> read_mesh(const std::filesystem::path& path) {
   }
 }
 
-Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path) {
+namespace {
+
+/// The mesh in 32-bit coordinates; what could not be settled is noted.
+Mesh as_floats(const Mesh& mesh, std::vector<std::string>* notes) {
+  BooleanReport report;
+  Mesh settled = settle_to_float(mesh, report);
+  for (const auto& done : report.done)
+    if (notes != nullptr) notes->push_back(in_words(done));
+  return settled;
+}
+
+}  // namespace
+
+Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes) {
   const Result<MeshFormat> format = format_of(path);
   if (!format) return format.issue();
   switch (*format) {
     case MeshFormat::stl:
-    {
-      BooleanReport settled;
-      return write_bytes(path, write_stl(settle_to_float(mesh, settled)));
-    }
+      return write_bytes(path, write_stl(as_floats(mesh, notes)));
     case MeshFormat::obj:
       return write_bytes(path, write_obj(mesh));
     case MeshFormat::ply:
@@ -85,11 +95,8 @@ Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path&
     case MeshFormat::off:
       return write_bytes(path, write_off(mesh));
     case MeshFormat::threemf:
-    {
-      BooleanReport settled;
-      const Mesh rounded = settle_to_float(mesh, settled);
-      return write_through_temporary(path, [&](const auto& temporary) { return write_3mf(rounded, temporary); });
-    }
+      return write_through_temporary(
+          path, [&](const auto& temporary) { return write_3mf(as_floats(mesh, notes), temporary); });
   }
   return Issue{"unknown format", path.string(), {}, ""};
 }

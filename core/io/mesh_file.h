@@ -31,7 +31,9 @@ Result<Import> read_mesh(const std::filesystem::path& path);
 /// little-endian doubles, OBJ and OFF with enough digits to read back the same doubles, 3MF in millimetres.
 /// STL and 3MF hold 32-bit coordinates: a sound mesh is settled to them, so that the file read back is sound.
 /// Written under a temporary name beside `path` and moved into place; on failure nothing is left.
+/// @param notes  receives, in words, what settling to 32 bits did or could not do
 /// @return bytes written
-Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path);
+Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path,
+                                  std::vector<std::string>* notes = nullptr);
 
 }  // namespace anvil

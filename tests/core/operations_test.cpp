@@ -1,7 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What each operation gives, beside union, difference and intersection (boolean_test.cpp).
-#include <set>
-
 #include "core/boolean/combine.h"
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
@@ -52,7 +50,7 @@ TEST_CASE("a split keeps everything: the pieces are A − B and A ∩ B, each cl
 TEST_CASE("pieces of a split are told apart by place: a slab through the middle leaves three") {
   const Mesh slab = stock(PrimitiveKind::box, {0.5, 4, 4});
   const auto volumes = piece_volumes(of({{shared(cube(2)), "A"}, {shared(slab), "B", Operation::split}}));
-  CHECK(std::multiset<double>(volumes.begin(), volumes.end()).size() == 3);
+  REQUIRE(volumes.size() == 3);
   CHECK(volumes[0] + volumes[1] + volumes[2] == Approx(8).epsilon(1e-9));
 }
 
