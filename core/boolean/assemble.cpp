@@ -8,6 +8,7 @@
 #include <set>
 #include <tuple>
 
+#include "core/boolean/output.h"
 #include "core/boolean/polygons.h"
 #include "core/boolean/separate.h"
 #include "core/boolean/stages.h"
@@ -31,13 +32,7 @@ class Sources {
 
   /// Triangles of the polygon that a triangle belongs to: [first, end), in numbers of the first soup.
   std::pair<Index, Index> polygon(Index part, Index origin) const {
-    const auto& face = parts_[part]->face;
-    const Index local = origin - begin_[part];
-    Index first = local, end = local + 1;
-    if (face[local] != no_index) {
-      while (first > 0 && face[first - 1] == face[local]) --first;
-      while (end < face.size() && face[end] == face[local]) ++end;
-    }
+    const auto [first, end] = parts_[part]->polygon(origin - begin_[part]);
     return {begin_[part] + first, begin_[part] + end};
   }
   /// All its triangles lie in one plane, to rounding.
@@ -331,32 +326,6 @@ class Faces {
   std::vector<char> bad_;
 };
 
-/// Edges along which faces of different parts meet.
-/// @param special  per vertex of the finished mesh: only between such can they be
-void mark_fresh(const std::vector<char>& special, BooleanResult& result) {
-  struct Use {
-    Index lo, hi, part;
-    bool operator<(const Use& o) const { return std::tuple(lo, hi, part) < std::tuple(o.lo, o.hi, o.part); }
-  };
-  std::vector<Use> uses;
-  const Mesh& mesh = result.mesh;
-  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
-    const auto ring = mesh.face(f);
-    for (std::size_t k = 0; k < ring.size(); ++k) {
-      const Index a = ring[k], b = ring[(k + 1) % ring.size()];
-      if (!special[a] || !special[b]) continue;
-      uses.push_back({std::min(a, b), std::max(a, b), result.part[f]});
-    }
-  }
-  std::sort(uses.begin(), uses.end());
-  for (std::size_t i = 0; i < uses.size();) {
-    std::size_t j = i;
-    while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi) ++j;
-    if (uses[i].part != uses[j - 1].part) result.fresh_edges.push_back({uses[i].lo, uses[i].hi});
-    i = j;
-  }
-}
-
 }  // namespace
 
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
@@ -391,69 +360,13 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
     faces.scored = scored;
     faces.put_back();
   }
-  result.report.done.push_back({"polygons_untouched", faces.untouched, name, {}});
-
-  // In the order of the parts and their faces.
-  struct Item {
-    Index triangle;
-    Index face;
-  };
-  std::vector<Item> items;
-  items.reserve(faces.triangles.size() + faces.list.size());
-  for (Index t : faces.triangles) items.push_back({t, no_index});
-  for (Index f = 0; f < faces.list.size(); ++f) items.push_back({faces.list[f].triangles.front(), f});
-  auto before = [&](const Item& a, const Item& b) {
-    const Trace &s = rounded.trace[a.triangle], &t = rounded.trace[b.triangle];
-    return std::tuple(s.piece, s.origin, a.triangle) < std::tuple(t.piece, t.origin, b.triangle);
-  };
-  // Nearly all are in order already.
-  const auto rest = std::is_sorted_until(items.begin(), items.end(), before);
-  std::sort(rest, items.end(), before);
-  std::inplace_merge(items.begin(), rest, items.end(), before);
-  Mesh& mesh = result.mesh;
-  mesh.face_offsets.resize(items.size() + 1);
-  auto ring_of = [&](const Item& item) -> std::span<const Index> {
-    if (item.face == no_index) return rounded.triangles[item.triangle];
-    return faces.list[item.face].ring;
-  };
-  for (std::size_t f = 0; f < items.size(); ++f)
-    mesh.face_offsets[f + 1] = mesh.face_offsets[f] + static_cast<Index>(ring_of(items[f]).size());
-  mesh.corners.resize(mesh.face_offsets.back());
-  result.part.resize(items.size());
-  result.face.resize(items.size());
-  result.piece.resize(items.size());
-  std::vector<Index> id(rounded.points.size(), no_index);
-  for (std::size_t f = 0; f < items.size(); ++f) {
-    const auto ring = ring_of(items[f]);
-    for (std::size_t k = 0; k < ring.size(); ++k) {
-      mesh.corners[mesh.face_offsets[f] + k] = ring[k];
-      id[ring[k]] = 0;
-    }
-    const Trace& trace = rounded.trace[items[f].triangle];
-    const Index part = sources.part_of(trace.origin);
-    result.part[f] = part;
-    result.face[f] = sources.part(part).face[trace.origin - sources.begin(part)];
-    result.piece[f] = trace.piece;
-  }
-  // Vertices that no face uses any more go; mostly there are none.
-  Index used = 0;
-  for (Index& i : id)
-    if (i != no_index) i = used++;
-  std::vector<char> special = std::move(rounded.special);
-  if (used < id.size()) {
-    for (Index v = 0; v < id.size(); ++v)
-      if (id[v] != no_index) rounded.points[id[v]] = Vec3(rounded.points[v]), special[id[v]] = special[v];
-    rounded.points.resize(used);
-    for (Index& v : mesh.corners) v = id[v];
-  }
-  mesh.positions = std::move(rounded.points);
-  result.pieces = mesh.empty() ? 0 : pieces;
-  mark_fresh(special, result);
-  for (const auto& [a, b] : faces.scored)
-    if (id[a] != no_index && id[b] != no_index)
-      result.fresh_edges.push_back({std::min(id[a], id[b]), std::max(id[a], id[b])});
-  std::sort(result.fresh_edges.begin(), result.fresh_edges.end());
-  result.fresh_edges.erase(std::unique(result.fresh_edges.begin(), result.fresh_edges.end()), result.fresh_edges.end());
+  std::vector<OutFace> out;
+  out.reserve(faces.triangles.size() + faces.list.size());
+  for (Index t : faces.triangles) out.push_back({rounded.triangles[t], t});
+  for (const Face& face : faces.list) out.push_back({face.ring, face.triangles.front()});
+  const std::size_t far = write_out(parts, rounded, std::move(out), faces.scored, result);
+  result.report.done.push_back({"polygons_untouched", faces.untouched + far, name, {}});
+  result.pieces = result.mesh.empty() ? 0 : pieces;
 }
 
 }  // namespace anvil::boolean

@@ -4,7 +4,9 @@
 #include <tbb/parallel_sort.h>
 
 #include <algorithm>
+#include <numeric>
 #include <stdexcept>
+#include <tuple>
 
 #include "core/boolean/stages.h"
 #include "core/mesh/union_find.h"
@@ -57,7 +59,7 @@ class Around {
 
 /// Sides of patches are numbered 2 p (where the faces look to) and 2 p + 1 (behind).
 struct Cells {
-  std::vector<Index> patch_of_triangle, patch_of_face;  ///< as in Selection
+  std::vector<Index> patch_of_triangle, patch_of_face, patch_of_stretch;  ///< as in Selection
   std::vector<Index> first;  ///< of each patch: a soup triangle, or the number of triangles plus a face
   std::vector<Index> cell;   ///< per side
   Index count = 0;
@@ -99,20 +101,44 @@ struct EdgeUse {
   auto operator<=>(const EdgeUse&) const = default;
 };
 
-/// One part's share of the numbering of untouched triangles.
+/// The rim of the far triangles, for looking up.
+class Rim {
+ public:
+  explicit Rim(const Soup& soup) : soup_(soup), order_(soup.rim.size()) {
+    std::iota(order_.begin(), order_.end(), Index{0});
+    std::sort(order_.begin(), order_.end(), [&](Index a, Index b) { return key(a) < key(b); });
+  }
+  /// The stretch beyond the edge a → b of a triangle, or no_index.
+  Index beyond(Index part, Index a, Index b) const {
+    const std::tuple wanted(b, a, part);
+    const auto it = std::lower_bound(order_.begin(), order_.end(), wanted, [&](Index e, const auto& k) { return key(e) < k; });
+    return it == order_.end() || key(*it) != wanted ? no_index : soup_.rim[*it].stretch;
+  }
+
+ private:
+  std::tuple<Index, Index, Index> key(Index e) const {
+    const RimEdge& edge = soup_.rim[e];
+    return {edge.from, edge.to, soup_.stretches[edge.stretch].part};
+  }
+  const Soup& soup_;
+  std::vector<Index> order_;
+};
+
+/// One part's share of the numbering of untouched near triangles.
 struct Flood {
-  std::vector<Index> first;   ///< the first triangle of each stretch of surface, which gives it its name for now
-  std::vector<EdgeUse> uses;  ///< of edges where a stretch ends
+  std::vector<Index> first;   ///< the first triangle of each region, which gives it its name for now
+  std::vector<EdgeUse> uses;  ///< of edges where a region ends
+  std::vector<std::pair<Index, Index>> beyond;  ///< first triangle of a region and the stretch that it goes on into
 
   /// Goes through what can be reached from the triangles [begin, end).
-  void run(const Soup& soup, const std::vector<char>& touched, Index begin, Index end, std::vector<Index>& stretch,
-           const Control& control) {
+  void run(const Soup& soup, const Rim& rim, const std::vector<char>& touched, Index begin, Index end,
+           std::vector<Index>& region, const Control& control) {
     std::vector<Index> queue;
     for (Index seed = begin; seed < end; ++seed) {
-      if (stretch[seed] != no_index || touched[seed]) continue;
+      if (region[seed] != no_index || touched[seed]) continue;
       check_stop(control);
       first.push_back(seed);
-      stretch[seed] = seed;
+      region[seed] = seed;
       queue.assign(1, seed);
       while (!queue.empty()) {
         const Index t = queue.back();
@@ -120,10 +146,16 @@ struct Flood {
         const Triangle& corners = soup.triangles[t];
         for (Index k = 0; k < 3; ++k) {
           const Index a = corners[k], b = corners[k == 2 ? 0 : k + 1], mate = soup.mate[3 * t + k];
+          if (mate == no_index) {
+            if (const Index stretch = rim.beyond(soup.part[t], a, b); stretch != no_index) {
+              beyond.emplace_back(seed, stretch);
+              continue;
+            }
+          }
           if (mate == no_index || touched[mate / 3] || (soup.special[a] && soup.special[b])) {
             uses.push_back({std::min(a, b), std::max(a, b), t, static_cast<unsigned char>(k)});
-          } else if (stretch[mate / 3] == no_index) {
-            stretch[mate / 3] = seed;
+          } else if (region[mate / 3] == no_index) {
+            region[mate / 3] = seed;
             queue.push_back(mate / 3);
           }
         }
@@ -132,35 +164,42 @@ struct Flood {
   }
 };
 
-/// Numbers untouched triangles by the stretch of surface they lie in: over edges where nothing else can be. A stretch
-/// never leaves its part, so parts go side by side.
-/// @return the first triangle of each stretch; uses of all other edges are added to `uses`
-std::vector<Index> flood(const Soup& soup, const std::vector<char>& touched, std::vector<Index>& stretch,
-                         std::vector<EdgeUse>& uses, const Control& control) {
-  stretch.assign(soup.triangles.size(), no_index);
-  std::vector<Flood> floods(soup.parts() + 1);
-  tbb::parallel_for(std::size_t{0}, soup.parts(), [&](std::size_t k) {
-    floods[k].run(soup, touched, soup.part_begin[k], soup.part_begin[k + 1], stretch, control);
-  });
-  floods.back().run(soup, touched, soup.part_begin.back(), static_cast<Index>(soup.triangles.size()), stretch, control);
-  std::vector<Index> first, number(soup.triangles.size());
-  for (const Flood& f : floods) {
-    for (Index seed : f.first) {
-      number[seed] = static_cast<Index>(first.size());
-      first.push_back(seed);
+/// The untouched triangles by the region of surface they lie in: over edges where nothing else can be.
+struct Regions {
+  std::vector<Index> first;                     ///< triangle of each
+  std::vector<std::pair<Index, Index>> beyond;  ///< region, stretch
+
+  /// A region never leaves its part, so parts go side by side. Uses of edges where regions end are added to `uses`.
+  Regions(const Soup& soup, const std::vector<char>& touched, std::vector<Index>& region, std::vector<EdgeUse>& uses,
+          const Control& control) {
+    region.assign(soup.triangles.size(), no_index);
+    const Rim rim(soup);
+    std::vector<Flood> floods(soup.parts() + 1);
+    tbb::parallel_for(std::size_t{0}, soup.parts(), [&](std::size_t k) {
+      floods[k].run(soup, rim, touched, soup.part_begin[k], soup.part_begin[k + 1], region, control);
+    });
+    floods.back().run(soup, rim, touched, soup.part_begin.back(), static_cast<Index>(soup.triangles.size()), region, control);
+    std::vector<Index> number(soup.triangles.size());
+    for (const Flood& f : floods) {
+      for (Index seed : f.first) {
+        number[seed] = static_cast<Index>(first.size());
+        first.push_back(seed);
+      }
+      uses.insert(uses.end(), f.uses.begin(), f.uses.end());
+      for (const auto& [seed, stretch] : f.beyond) beyond.emplace_back(number[seed], stretch);
     }
-    uses.insert(uses.end(), f.uses.begin(), f.uses.end());
+    for (Index& r : region)
+      if (r != no_index) r = number[r];
+    // An edge at the rim that something has cut or moved is not met.
+    if (beyond.size() != soup.rim.size()) throw ReachesFar{};
   }
-  for (Index& s : stretch)
-    if (s != no_index) s = number[s];
-  return first;
-}
+};
 
 Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control& control) {
   const Faces faces(soup, arrangement);
   Cells cells;
   std::vector<EdgeUse> uses;
-  const std::vector<Index> stretches = flood(soup, arrangement.touched, cells.patch_of_triangle, uses, control);
+  const Regions regions(soup, arrangement.touched, cells.patch_of_triangle, uses, control);
   for (Index j = 0; j < arrangement.faces.size(); ++j)
     for (std::size_t k = 0; k < 3; ++k) {
       const Index a = arrangement.faces[j][k], b = arrangement.faces[j][(k + 1) % 3];
@@ -169,17 +208,20 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
   tbb::parallel_sort(uses.begin(), uses.end());
   check_stop(control);
 
-  // Patches: stretches and faces of the arrangement, joined over edges with exactly two faces that agree.
-  const auto stretch_count = static_cast<Index>(stretches.size());
+  // Patches: regions and faces of the arrangement, joined over edges with exactly two faces that agree, and the
+  // stretches that regions go on into.
+  const auto region_count = static_cast<Index>(regions.first.size());
+  const auto near_count = static_cast<Index>(region_count + arrangement.faces.size());
   auto member = [&](Index f) {
-    return f < faces.triangles() ? cells.patch_of_triangle[f] : stretch_count + f - faces.triangles();
+    return f < faces.triangles() ? cells.patch_of_triangle[f] : region_count + f - faces.triangles();
   };
   auto forward = [&](const EdgeUse& use) { return faces.corners(use.face)[use.corner] == use.lo; };
   struct Junction {
     std::size_t begin, end;
   };
   std::vector<Junction> junctions;
-  UnionFind sets(stretch_count + arrangement.faces.size());
+  UnionFind sets(near_count + soup.stretches.size());
+  for (const auto& [region, stretch] : regions.beyond) sets.unite(region, near_count + stretch);
   const bool any_scores = std::find(soup.scores.begin(), soup.scores.end(), 1) != soup.scores.end();
   for (std::size_t i = 0; i < uses.size();) {
     std::size_t j = i;
@@ -205,12 +247,13 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
   std::vector<Index> patch_of;
   const Index patches = sets.number(patch_of);
   cells.first.assign(patches, no_index);
-  for (Index m = 0; m < patch_of.size(); ++m)
+  for (Index m = 0; m < near_count; ++m)
     if (cells.first[patch_of[m]] == no_index)
-      cells.first[patch_of[m]] = m < stretch_count ? stretches[m] : faces.triangles() + m - stretch_count;
+      cells.first[patch_of[m]] = m < region_count ? regions.first[m] : faces.triangles() + m - region_count;
   for (Index& p : cells.patch_of_triangle)
     if (p != no_index) p = patch_of[p];
-  cells.patch_of_face.assign(patch_of.begin() + stretch_count, patch_of.end());
+  cells.patch_of_face.assign(patch_of.begin() + region_count, patch_of.begin() + near_count);
+  cells.patch_of_stretch.assign(patch_of.begin() + near_count, patch_of.end());
   check_stop(control);
 
   std::vector<std::vector<std::array<Index, 2>>> joins((junctions.size() + 255) / 256);
@@ -257,6 +300,9 @@ class Probe {
     for (Index i = 0; i < soup.triangles.size(); ++i)
       if (!soup.is_gone(i))
         for (Index v : soup.triangles[i]) box_[soup.part[i]].add(soup.points[v]);
+    if (soup.far == nullptr) return;
+    of_source_.resize(soup.far->part_of.size());
+    for (const Stretch& stretch : soup.stretches) of_source_[stretch.source].push_back(&stretch);
   }
 
   /// @param winding  one number per part, beyond the face's front. @return false when no line was clear
@@ -329,26 +375,36 @@ class Probe {
     if (!own.same_way) look = -look;
     const int u = (axis + 1) % 3, v = (axis + 2) % 3;
     std::fill(winding.begin(), winding.end(), 0);
-    auto count = [&](Index i) {
+    // By what a triangle's part winds more beyond it, in `turn`. @return false when that is not clear
+    auto turn_at = [&](const Plane& t, int& turn) {
       Approx depth;
       int facing = 0;
-      const int met = meet(soup_.plane(i), at, axis, depth, facing);
-      if (met == 0) return true;
-      bool itself = false;
-      faces_.sources(face, [&](Index t, bool) { itself = itself || t == i; });
-      if (itself) return true;
-      if (met < 0) return false;
+      turn = 0;
+      const int met = meet(t, at, axis, depth, facing);
+      if (met <= 0) return met == 0;
       int beyond = (depth - here).sign();
       if (beyond == 0) {
         // Closer than the filter sees: on which side of the triangle does the line meet the face? Exact.
         Vec3 ahead = at;
         ahead[axis] += 1 + std::abs(at[axis]);
         PointSet met_at({});
-        beyond = -facing * met_at.side(soup_.plane(i), met_at.add(at, ahead, plane));
+        beyond = -facing * met_at.side(t, met_at.add(at, ahead, plane));
       }
-      if (beyond == 0) return false;
       // Looking along the face's normal: faces met there turn the number by the way they look.
-      if (beyond == look) winding[soup_.part[i]] += facing * look;
+      if (beyond == look) turn = facing * look;
+      return beyond != 0;
+    };
+    auto count = [&](Index i) {
+      int turn = 0;
+      if (!turn_at(soup_.plane(i), turn)) {
+        bool itself = false;
+        faces_.sources(face, [&](Index t, bool) { itself = itself || t == i; });
+        return itself;
+      }
+      if (turn == 0) return true;
+      bool itself = false;
+      faces_.sources(face, [&](Index t, bool) { itself = itself || t == i; });
+      if (!itself) winding[soup_.part[i]] += turn;
       return true;
     };
     auto misses = [&](Index k) {
@@ -359,13 +415,30 @@ class Probe {
         if (!soup_.is_gone(i) && !count(i)) return false;
     for (Index i = soup_.part_begin.back(); i < soup_.triangles.size(); ++i)
       if (!soup_.is_gone(i) && !misses(soup_.part[i]) && !count(i)) return false;
+    for (Index k = 0; soup_.far != nullptr && k < soup_.far->parts.size(); ++k) {
+      const std::vector<Index>& stretch_of = soup_.far->stretch_of[k];
+      const Prepared& part = *soup_.far->parts[k];
+      for (std::size_t b = 0; b < part.blocks.size() && !stretch_of.empty(); ++b) {
+        const Box3& box = part.blocks[b];
+        if (at[u] < box.lo[u] || at[u] > box.hi[u] || at[v] < box.lo[v] || at[v] > box.hi[v]) continue;
+        const std::size_t end = std::min(part.triangles.size(), (b + 1) * Prepared::block);
+        for (auto t = static_cast<Index>(b * Prepared::block); t < end; ++t) {
+          if (stretch_of[t] == no_index || of_source_[stretch_of[t]].empty()) continue;
+          int turn = 0;
+          if (!turn_at(part.corners(t), turn)) return false;
+          for (const Stretch* stretch : of_source_[stretch_of[t]])
+            if (!soup_.sheet[stretch->part]) winding[stretch->part] += stretch->turned ? -turn : turn;
+        }
+      }
+    }
     return true;
   }
 
   const Soup& soup_;
   const Arrangement& arrangement_;
   Faces faces_;
-  std::vector<Box3> box_;
+  std::vector<Box3> box_;  ///< of the near triangles of each part
+  std::vector<std::vector<const Stretch*>> of_source_;
 };
 
 
@@ -483,6 +556,7 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Readi
   }
   selection.patch_of_triangle = std::move(cells.patch_of_triangle);
   selection.patch_of_face = std::move(cells.patch_of_face);
+  selection.patch_of_stretch = std::move(cells.patch_of_stretch);
   selection.scored_triangles = std::move(cells.scored_triangles);
   selection.scored_faces = std::move(cells.scored_faces);
   return selection;

@@ -20,6 +20,7 @@ using namespace boolean;
 using Clock = std::chrono::steady_clock;
 
 constexpr int most_rounds = 12;
+constexpr double most_settling = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
 
 struct Named {
   Operation operation;
@@ -100,14 +101,17 @@ int settle(Pass& pass, double extent, bool to_float, Stages& stage, const Contro
   const std::size_t most_triangles = 4 * pass.rounded.triangles.size() + 10'000;
   for (int rounds = 0;; ++rounds) {
     std::vector<char> near = stage("settle", 0.9, [&] { return find_trouble(pass.rounded, control); });
-    if (near.empty()) return rounds;
+    if (near.empty()) {
+      if (rounds > 0 && reaches_far(pass.rounded)) throw ReachesFar{};
+      return rounds;
+    }
     if (rounds == most_rounds) return rounds + 1;
     if (pass.rounded.triangles.size() > most_triangles) throw std::logic_error("rounding makes ever more faces");
     // Rounding brings near things to meet or cross; contact of a few units in the last place, more each
     // time, is what ends it.
     Soup again = soup_again(pass.rounded, std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, std::min(rounds + 2, 10))
-                                      : std::min(std::ldexp(step, 4 * (rounds + 1)), 1e-7 * extent);
+                                      : std::min(std::ldexp(step, 4 * (rounds + 1)), most_settling * extent);
     std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
     const ContactCount contact = make_contact(again, pairs, tolerance, control);
     if (contact.changed) {
@@ -116,6 +120,13 @@ int settle(Pass& pass, double extent, bool to_float, Stages& stage, const Contro
       for (std::size_t i = 0; i < again.tested.size(); ++i) changed[i] = changed[i] || again.tested[i];
       again.tested = with_neighbours(again.points, again.triangles, changed, control);
       pairs = find_pairs(again, 0, control);
+    }
+    if (!again.rim.empty()) {
+      std::vector<char> at_rim(again.points.size(), 0);
+      for (const RimEdge& edge : again.rim) at_rim[edge.from] = at_rim[edge.to] = 1;
+      for (std::size_t i = 0; i < again.triangles.size(); ++i)
+        for (Index v : again.triangles[i])
+          if (again.tested[i] && at_rim[v]) throw ReachesFar{};
     }
     const Index before = pass.pieces;
     pass = arrange(again, std::move(pairs), reading, to_float, stage, control);
@@ -195,7 +206,9 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
   }
 }
 
-Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
+/// @param all_near  look at every triangle one by one
+Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
+                              bool all_near) {
   const auto begin = Clock::now();
   if (auto issue = senseless(operands)) return *issue;
   BooleanResult result;
@@ -208,11 +221,12 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     if (refused) return *refused;
     for (const PreparedPtr& p : parts)
       result.report.done.insert(result.report.done.end(), p->done.begin(), p->done.end());
-    Soup soup = stage("gather", 0.15, [&] { return gather(parts, expression.scores()); });
     Box3 box;
     for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
     const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
     const double contact = settings.contact < 0 ? 1e-6 * box.diagonal() : settings.contact;
+    const Far far = stage("far", 0.12, [&] { return find_far(parts, 2 * (contact + most_settling * extent), all_near, control); });
+    Soup soup = stage("gather", 0.15, [&] { return gather(far, expression.scores()); });
     std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] {
       auto found = find_pairs(soup, contact, control);
       weld_parts(soup, found);
@@ -306,7 +320,11 @@ Mesh BooleanResult::piece_mesh(Index which) const {
 
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
   try {
-    return compute(operands, control, settings);
+    try {
+      return compute(operands, control, settings, false);
+    } catch (const ReachesFar&) {
+      return compute(operands, control, settings, true);
+    }
   } catch (const std::logic_error& error) {
     if (settings.contact == 0)
       return Issue{fmt::format("the combination contradicts itself ({})", error.what()), operands.back().name, {},

@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Stage 1: each part made ready by itself, then all into one list of triangles.
+// Stage 1: each part made ready by itself, then what is near other parts into one list of triangles.
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <atomic>
 #include <stdexcept>
 
 #include "core/boolean/stages.h"
+#include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
 
 namespace anvil::boolean {
@@ -125,6 +127,42 @@ std::size_t close(Mesh& mesh, bool may_be_sheet, const std::string& name, Prepar
   return own;
 }
 
+/// Triangles that cannot pass as part of a stretch; empty when all can.
+std::vector<char> find_knotted(const Prepared& part, const Mesh& mesh, bool faces_lost_triangles, bool faces_turned) {
+  std::vector<char> knotted(part.triangles.size(), faces_turned);
+  std::atomic<bool> any = faces_turned;
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, knotted.size(), 16384), [&](const auto& range) {
+    for (std::size_t i = range.begin(); i < range.end(); ++i) {
+      bool knot = part.face[i] == no_index;
+      for (std::size_t k = 0; k < 3; ++k)
+        knot = knot || part.mate[3 * i + k] == no_index || part.special[part.triangles[i][k]];
+      if (!knot && faces_lost_triangles) {
+        const auto [first, end] = part.polygon(static_cast<Index>(i));
+        knot = end - first + 2 != mesh.face(part.face[i]).size();
+      }
+      if (!knot) continue;
+      knotted[i] = 1;
+      any.store(true, std::memory_order_relaxed);
+    }
+  });
+  return any ? knotted : std::vector<char>();
+}
+
+void find_shells(Prepared& part) {
+  UnionFind sets(part.triangles.size());
+  for (Index c = 0; c < part.mate.size(); ++c)
+    if (part.mate[c] != no_index && c < part.mate[c]) sets.unite(c / 3, part.mate[c] / 3);
+  part.shells = sets.number(part.shell);
+}
+
+void find_blocks(Prepared& part) {
+  part.blocks.resize((part.triangles.size() + Prepared::block - 1) / Prepared::block);
+  tbb::parallel_for(std::size_t{0}, part.blocks.size(), [&](std::size_t b) {
+    for (std::size_t i = b * Prepared::block; i < std::min(part.triangles.size(), (b + 1) * Prepared::block); ++i)
+      for (Index v : part.triangles[i]) part.blocks[b].add(part.points[v]);
+  });
+}
+
 /// Keeps the triangles for which `keep` holds, in order.
 void filter(TriangleList& list, const std::vector<char>& keep) {
   std::size_t kept = 0;
@@ -161,6 +199,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet) {
     mesh.positions = std::move(positions);
   };
   take_faces();
+  bool lost_triangles = false;
   auto triangulated = [&] {
     list = triangulate(mesh);
     std::vector<char> keep(list.triangles.size());
@@ -171,6 +210,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet) {
       all = all && keep[i];
     }
     if (!all) filter(list, keep);
+    lost_triangles = lost_triangles || !all;
     out->mate = find_mates(list.triangles, {}, mesh.positions.size());
   };
   triangulated();
@@ -195,6 +235,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet) {
   if (degenerate > 0) {
     out->done.push_back({"zero_area_faces_dropped", degenerate, operand.name, {}});
     filter(list, keep);
+    lost_triangles = true;
     out->mate = find_mates(list.triangles, {}, mesh.positions.size());
   }
   if (list.triangles.empty())
@@ -216,38 +257,102 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet) {
   out->special.assign(out->points.size(), 0);
   mark_crowded(out->triangles, out->mate, out->special);
   out->crosses_itself = !operand.free_of_crossings || degenerate > 0;
+  out->mesh = operand.mesh;
+  if (!all_apart) out->point_of = weld.id;
+  out->mirrored = mirrored;
+  const bool turned = std::any_of(out->done.begin(), out->done.end(), [](const auto& d) { return d.what == "faces_turned_right"; });
+  out->knotted = find_knotted(*out, *operand.mesh, lost_triangles, turned);
+  find_blocks(*out);
+  find_shells(*out);
   return PreparedPtr(std::move(out));
 }
 
-Soup gather(const std::vector<PreparedPtr>& parts, std::vector<char> scores) {
+namespace {
+
+/// The near triangles of one part and their points, and where they stand in the soup.
+struct NearPart {
+  const Prepared* part = nullptr;
+  std::span<const Index> triangles;  ///< in order; when all are near, empty
+  std::vector<Index> points;         ///< likewise
+  Index first_triangle = 0, first_point = 0;  ///< in the soup
+
+  Index triangle_count() const { return static_cast<Index>(triangles.empty() ? part->triangles.size() : triangles.size()); }
+  Index point_count() const { return static_cast<Index>(triangles.empty() ? part->points.size() : points.size()); }
+  Index triangle(Index k) const { return triangles.empty() ? k : triangles[k]; }
+  Index point(Index k) const { return triangles.empty() ? k : points[k]; }
+  /// Number in the soup; no_index for a far triangle.
+  Index number_of_triangle(Index t) const { return triangles.empty() ? first_triangle + t : number(triangles, t, first_triangle); }
+  Index number_of_point(Index v) const { return triangles.empty() ? first_point + v : number(points, v, first_point); }
+
+ private:
+  static Index number(std::span<const Index> list, Index wanted, Index first) {
+    const auto it = std::lower_bound(list.begin(), list.end(), wanted);
+    return it == list.end() || *it != wanted ? no_index : first + static_cast<Index>(it - list.begin());
+  }
+};
+
+}  // namespace
+
+Soup gather(const Far& far, std::vector<char> scores) {
   Soup soup;
+  soup.far = &far;
   soup.scores = std::move(scores);
   soup.part_begin.push_back(0);
-  std::size_t points = 0, triangles = 0;
-  for (const PreparedPtr& p : parts) points += p->points.size(), triangles += p->triangles.size();
-  soup.points.reserve(points);
-  soup.special.reserve(points);
+  std::vector<NearPart> parts(far.parts.size());
+  Index points = 0;
+  for (std::size_t k = 0; k < parts.size(); ++k) {
+    NearPart& near = parts[k];
+    near.part = far.parts[k].get();
+    near.triangles = far.near[k];
+    for (Index t : near.triangles)
+      near.points.insert(near.points.end(), near.part->triangles[t].begin(), near.part->triangles[t].end());
+    std::sort(near.points.begin(), near.points.end());
+    near.points.erase(std::unique(near.points.begin(), near.points.end()), near.points.end());
+    near.first_triangle = soup.part_begin.back();
+    near.first_point = points;
+    points += near.point_count();
+    soup.part_begin.push_back(near.first_triangle + near.triangle_count());
+  }
+  const std::size_t triangles = soup.part_begin.back();
   soup.triangles.resize(triangles);
   soup.trace.resize(triangles);
   soup.part.resize(triangles);
   soup.mate.resize(3 * triangles);
+  soup.points.resize(points);
+  soup.special.resize(points);
+  soup.given.resize(points);
+  for (Index s = 0; s < far.part_of.size(); ++s) soup.stretches.push_back({s, far.part_of[s]});
   for (Index k = 0; k < parts.size(); ++k) {
-    const Prepared& p = *parts[k];
-    const auto base = static_cast<Index>(soup.points.size());
-    const Index begin = soup.part_begin.back();
-    soup.points.insert(soup.points.end(), p.points.begin(), p.points.end());
-    soup.special.insert(soup.special.end(), p.special.begin(), p.special.end());
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, p.triangles.size(), 16384), [&](const auto& range) {
-      for (std::size_t i = range.begin(); i < range.end(); ++i) {
-        const Triangle& t = p.triangles[i];
-        soup.triangles[begin + i] = {base + t[0], base + t[1], base + t[2]};
-        soup.trace[begin + i].origin = static_cast<Index>(begin + i);
-        soup.part[begin + i] = k;
-        for (std::size_t c = 3 * i; c < 3 * i + 3; ++c)
-          soup.mate[3 * begin + c] = p.mate[c] == no_index ? no_index : 3 * begin + p.mate[c];
+    const NearPart& near = parts[k];
+    const Prepared& p = *near.part;
+    tbb::parallel_for(tbb::blocked_range<Index>(0, near.point_count(), 16384), [&](const auto& range) {
+      for (Index j = range.begin(); j < range.end(); ++j) {
+        const Index v = near.point(j), to = near.first_point + j;
+        soup.points[to] = p.points[v];
+        soup.special[to] = p.special[v];
+        soup.given[to] = far.first_point[k] + v;
       }
     });
-    soup.part_begin.push_back(static_cast<Index>(begin + p.triangles.size()));
+    tbb::parallel_for(tbb::blocked_range<Index>(0, near.triangle_count(), 16384), [&](const auto& range) {
+      for (Index j = range.begin(); j < range.end(); ++j) {
+        const Index i = near.triangle(j), to = near.first_triangle + j;
+        for (std::size_t c = 0; c < 3; ++c) {
+          soup.triangles[to][c] = near.number_of_point(p.triangles[i][c]);
+          const Index mate = p.mate[3 * i + c], beyond = mate == no_index ? no_index : near.number_of_triangle(mate / 3);
+          soup.mate[3 * to + c] = beyond == no_index ? no_index : 3 * beyond + mate % 3;
+        }
+        soup.trace[to].origin = far.first_triangle[k] + i;
+        soup.part[to] = k;
+      }
+    });
+    for (Index j = 0; j < near.triangles.size(); ++j)
+      for (Index c = 0; c < 3; ++c) {
+        const Index mate = p.mate[3 * near.triangle(j) + c];
+        if (mate == no_index || soup.mate[3 * (near.first_triangle + j) + c] != no_index) continue;
+        const Triangle& beyond = p.triangles[mate / 3];
+        soup.rim.push_back({near.number_of_point(beyond[mate % 3]), near.number_of_point(beyond[(mate % 3 + 1) % 3]),
+                            far.stretch_of[k][mate / 3]});
+      }
     soup.crosses_itself.push_back(p.crosses_itself);
     soup.sheet.push_back(p.sheet);
   }

@@ -88,7 +88,8 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Cont
     const bool alone = soup.crosses_itself[soup.part[i]] || (!soup.loose.empty() && soup.loose[i]);
     groups.push_back(alone ? no_index : soup.part[i]);
   }
-  const std::vector<char> near = near_other_group(soup.points, soup.triangles, chosen, groups, margin);
+  const std::vector<char> near =
+      near_other_group([&](std::size_t k) { return box_of(soup.points, soup.triangles[chosen[k]]); }, groups, margin);
   check_stop(control);
   std::size_t kept = 0;
   std::vector<Triangle> triangles;

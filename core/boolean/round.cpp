@@ -7,6 +7,7 @@
 
 #include "core/boolean/separate.h"
 #include "core/boolean/trouble.h"
+#include "core/mesh/sieve.h"
 #include "core/mesh/weld.h"
 
 namespace anvil::boolean {
@@ -31,7 +32,7 @@ void merge_equal(Rounded& out) {
     const Index to = near[weld.first[weld.id[k]]];
     if (to == near[k]) continue;
     now[near[k]] = to;
-    out.merged[to] = out.special[to] = out.moved[to] = 1;
+    out.merged[near[k]] = out.merged[to] = out.special[to] = out.moved[to] = 1;
   }
   std::size_t kept = 0;
   for (std::size_t i = 0; i < out.triangles.size(); ++i) {
@@ -84,6 +85,7 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
   out.points.resize(used);
   out.moved.resize(used);
   out.special.resize(used);
+  out.given.resize(used, no_index);
   std::atomic<bool> any_moved = false;
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, id.size(), block), [&](const auto& range) {
     for (std::size_t v = range.begin(); v < range.end(); ++v) {
@@ -99,6 +101,7 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
       out.points[id[v]] = p;
       out.moved[id[v]] = moved;
       out.special[id[v]] = v >= given || soup.special[v];
+      if (v < soup.given.size()) out.given[id[v]] = soup.given[v];
     }
   });
 
@@ -148,7 +151,71 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
     emit_both(at, arrangement.faces[f], trace, selection.patch_of_face[f]);
   }
   if (any_moved) merge_equal(out);
+
+  out.far = soup.far;
+  std::vector<std::array<Index, 2>> kept(soup.stretches.size(), {no_index, no_index});
+  for (std::size_t s = 0; s < soup.stretches.size(); ++s) {
+    const Stretch& stretch = soup.stretches[s];
+    const auto& sides = sides_of(selection.patch_of_stretch[s]);
+    auto keep = [&](std::size_t side, Index piece, bool trimmed) {
+      if (piece == no_index) return;
+      kept[s][side] = static_cast<Index>(out.stretches.size());
+      out.stretches.push_back({stretch.source, piece, stretch.turned != (side == 1), stretch.trimmed || trimmed});
+    };
+    keep(0, sides.behind, sides.trimmed_behind);
+    keep(1, sides.in_front, sides.trimmed_in_front);
+  }
+  for (const RimEdge& edge : soup.rim) {
+    const auto [behind, in_front] = kept[edge.stretch];
+    if (behind != no_index) out.rim.push_back({id[edge.from], id[edge.to], behind});
+    if (in_front != no_index) out.rim.push_back({id[edge.to], id[edge.from], in_front});
+  }
+  for (const RimEdge& edge : out.rim)
+    for (Index v : {edge.from, edge.to})
+      if (out.moved[v] || (!out.merged.empty() && out.merged[v])) throw ReachesFar{};
   return out;
+}
+
+bool reaches_far(const Rounded& rounded) {
+  if (rounded.far == nullptr || rounded.stretches.empty()) return false;
+  std::vector<Box3> boxes;
+  std::vector<Index> groups;
+  Box3 around;
+  for (const Triangle& t : rounded.triangles)
+    if (rounded.moved[t[0]] || rounded.moved[t[1]] || rounded.moved[t[2]]) {
+      boxes.push_back(box_of(rounded.points, t));
+      around.add(boxes.back().lo);
+      around.add(boxes.back().hi);
+      groups.push_back(no_index);
+    }
+  const std::size_t moved = boxes.size();
+  std::vector<char> kept(rounded.far->part_of.size(), 0);
+  for (const Stretch& stretch : rounded.stretches) kept[stretch.source] = 1;
+  auto meets = [](const Box3& a, const Box3& b) {
+    return (a.lo.array() <= b.hi.array()).all() && (a.hi.array() >= b.lo.array()).all();
+  };
+  for (std::size_t k = 0; k < rounded.far->parts.size(); ++k) {
+    const Prepared& part = *rounded.far->parts[k];
+    const std::vector<Index>& stretch_of = rounded.far->stretch_of[k];
+    for (std::size_t t = 0; t < stretch_of.size(); ++t) {
+      if (t % Prepared::block == 0 && !meets(part.blocks[t / Prepared::block], around)) {
+        t += Prepared::block - 1;
+        continue;
+      }
+      if (stretch_of[t] == no_index || !kept[stretch_of[t]]) continue;
+      const Box3 box = box_of(part.points, part.triangles[t]);
+      if (!meets(box, around)) continue;
+      boxes.push_back(box);
+      groups.push_back(0);
+    }
+  }
+  if (boxes.size() == moved) return false;
+  // The far ones that are not clearly apart, one by one: it is rare that there are any.
+  const std::vector<char> close = near_other_group([&](std::size_t i) { return boxes[i]; }, groups, 0);
+  for (std::size_t i = moved; i < boxes.size(); ++i)
+    for (std::size_t j = 0; j < moved && close[i]; ++j)
+      if (meets(boxes[i], boxes[j])) return true;
+  return false;
 }
 
 std::vector<char> find_trouble(const Rounded& rounded, const Control& control) {
@@ -173,6 +240,10 @@ Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces) {
   soup.points = rounded.points;
   soup.moved = rounded.moved;
   soup.special = rounded.special;
+  soup.given = rounded.given;
+  soup.far = rounded.far;
+  soup.stretches = rounded.stretches;
+  soup.rim = rounded.rim;
   soup.part_begin.push_back(0);
   for (Index piece = 0; piece < pieces; ++piece) {
     for (std::size_t i = 0; i < rounded.triangles.size(); ++i) {
@@ -191,6 +262,7 @@ Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces) {
   }
   soup.mate = find_mates(soup.triangles, soup.part, soup.points.size());
   mark_crowded(soup.triangles, soup.mate, soup.special);
+  for (const RimEdge& edge : soup.rim) soup.special[edge.from] = soup.special[edge.to] = 0;  // the fans go on beyond
   if (pieces > 1)  // walls between pieces lie on the same vertices
     for (std::size_t v = 0; v < soup.special.size(); ++v) soup.special[v] = 1;
   return soup;

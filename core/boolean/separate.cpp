@@ -170,6 +170,17 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
 
   // Which two corners' faces go on into each other; where four or more meet, the two that bound one wedge.
   UnionFind fans(corners.size());
+  // At the rim of the far triangles a fan goes on beyond: each piece has one.
+  std::map<std::pair<Index, Index>, Index> at_rim;  // vertex, piece → corner
+  for (const RimEdge& edge : rounded.rim)
+    for (Index v : {edge.from, edge.to}) at_rim.emplace(std::pair(v, rounded.stretches[edge.stretch].part), no_index);
+  for (Index k = 0; k < corners.size() && !at_rim.empty(); ++k) {
+    const Index i = corners[k] / 3;
+    const auto it = at_rim.find({rounded.triangles[i][corners[k] % 3], rounded.trace[i].piece});
+    if (it == at_rim.end()) continue;
+    if (it->second == no_index) it->second = k;
+    fans.unite(it->second, k);
+  }
   std::vector<std::vector<std::array<Index, 2>>> crowded;
   std::vector<Vec3> places;
   auto marry = [&](Index a, Index b) {
@@ -215,6 +226,9 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
     }
     corner = vertex;
   }
+  for (RimEdge& edge : rounded.rim)
+    for (Index* v : {&edge.from, &edge.to})
+      if (const Index k = at_rim.at({*v, rounded.stretches[edge.stretch].part}); k != no_index) *v = vertex_of_fan[fans.find(k)];
   rounded.fixed.assign(rounded.points.size(), 0);
   split_crowded(crowded, rounded);
   return places;

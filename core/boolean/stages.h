@@ -28,7 +28,25 @@ struct Trace {
   unsigned char crowded = 0;  ///< bit k: other faces of the result touch that edge
 };
 
-/// Stage 1. All parts as one list of triangles on vertices that are welded by bit-equal position.
+/// Triangles of the parts that lie far from all other parts never enter the soup: a stretch of them goes the way of
+/// the near triangles at its rim.
+struct Stretch {
+  Index source;          ///< number of the stretch in Far
+  Index part;            ///< of the soup; in the rounded result: the piece
+  bool turned = false;   ///< it runs the other way round
+  bool trimmed = false;  ///< as Trace::trimmed
+};
+/// A directed edge as the far triangle beyond it runs.
+struct RimEdge {
+  Index from, to;  ///< points
+  Index stretch;
+};
+struct Far;
+
+/// Thrown when something changes so near the far triangles that they must be looked at one by one after all.
+struct ReachesFar {};
+
+/// Stage 1. All near triangles as one list on vertices that are welded by bit-equal position.
 struct Soup {
   std::vector<Vec3> points;
   std::vector<Triangle> triangles;  ///< none exactly degenerate; part after part
@@ -46,6 +64,10 @@ struct Soup {
   std::vector<char> tested;          ///< per triangle: only these may meet others; empty means all
   std::vector<char> loose;           ///< per triangle: contact changed it, so it may cross its own part; or empty
   std::vector<char> moved;           ///< per point: rounding or contact has moved it; empty means none
+  std::vector<Index> given;  ///< per point of a part: its number among the points of all parts; new ones lie behind
+  const Far* far = nullptr;  ///< null: every triangle is here
+  std::vector<Stretch> stretches;
+  std::vector<RimEdge> rim;
 
   std::size_t parts() const { return part_begin.size() - 1; }
   bool is_gone(Index t) const { return !gone.empty() && gone[t]; }
@@ -76,14 +98,50 @@ struct Prepared {
   Box3 box;
   bool crosses_itself = false, sheet = false;
   std::vector<BooleanReport::Done> done;
+
+  // What the far triangles need to pass.
+  std::shared_ptr<const Mesh> mesh;  ///< of the operand
+  std::vector<Index> point_of;       ///< per vertex of the mesh, its point; empty: the same
+  bool mirrored = false;             ///< faces run the other way round than in the mesh
+  std::vector<char> knotted;         ///< per triangle: at an edge without a mate, at a special point or of a face that did
+                                     ///< not come through whole; empty: none is
+  std::vector<Box3> blocks;          ///< bounds of every `block` triangles
+  std::vector<Index> shell;          ///< per triangle; what is connected over mates
+  Index shells = 0;
+  static constexpr std::size_t block = 16;
+
+  /// Triangles of the face that a triangle belongs to: [first, end).
+  std::pair<Index, Index> polygon(Index triangle) const {
+    Index first = triangle, end = triangle + 1;
+    if (one_triangle_each || face[triangle] == no_index) return {first, end};
+    while (first > 0 && face[first - 1] == face[triangle]) --first;
+    while (end < face.size() && face[end] == face[triangle]) ++end;
+    return {first, end};
+  }
+  std::array<Vec3, 3> corners(Index t) const {
+    return {points[triangles[t][0]], points[triangles[t][1]], points[triangles[t][2]]};
+  }
 };
 using PreparedPtr = std::shared_ptr<const Prepared>;
 /// Places, triangulates, welds, caps holes and drops degenerate triangles.
 /// Fails when the part bounds nothing and may not be used as a sheet.
 Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet);
 
-/// The prepared parts as one soup.
-Soup gather(const std::vector<PreparedPtr>& parts, std::vector<char> scores);
+/// Which triangles stay out of the soup, and the stretches that they make up: what is left of a shell without its near
+/// triangles, cut apart where those part it.
+struct Far {
+  std::vector<PreparedPtr> parts;
+  std::vector<std::vector<Index>> stretch_of;  ///< per part, per triangle; no_index: near. Empty: all are near
+  std::vector<std::vector<Index>> near;        ///< per part, its near triangles in order; empty when all are
+  std::vector<Index> part_of;                  ///< per stretch
+  std::vector<Index> first_point, first_triangle;  ///< per part, among those of all, and the end
+};
+/// Far triangles are farther than `margin` from other parts and two rings of triangles away from all that is not.
+/// @param nothing  leave all in the soup
+Far find_far(const std::vector<PreparedPtr>& parts, double margin, bool nothing, const Control& control);
+
+/// The near triangles of all parts as one soup, which refers to `far`.
+Soup gather(const Far& far, std::vector<char> scores);
 
 /// Stages 2 to 5: triangles on exact points that meet at common vertices and edges only.
 struct Arrangement {
@@ -176,6 +234,7 @@ struct Reading {
 struct Selection {
   std::vector<Index> patch_of_triangle;  ///< per soup triangle; no_index for touched ones
   std::vector<Index> patch_of_face;      ///< per face of the arrangement
+  std::vector<Index> patch_of_stretch;   ///< per stretch of the soup
   /// Per patch, the piece behind it and the piece in front of it; no_index for none or when both are the same.
   struct Sides {
     Index behind = no_index, in_front = no_index;
@@ -200,6 +259,10 @@ struct Rounded {
   std::vector<char> merged;  ///< per point: others fell together with it; empty means none
   std::vector<char> fixed;   ///< per point: it keeps touching surfaces apart and may not go
   std::vector<Index> place;  ///< per point, the first point at its position; empty means all are apart
+  std::vector<Index> given;  ///< as Soup::given; no_index for new points
+  const Far* far = nullptr;
+  std::vector<Stretch> stretches;
+  std::vector<RimEdge> rim;
 };
 /// @param to_float  round to 32-bit coordinates, all points
 Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Selection& selection, bool to_float);
@@ -207,6 +270,8 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
 void merge_equal(Rounded& rounded);
 /// Empty when rounding made no crossing, no zero-area triangle and merged nothing; else the triangles near it.
 std::vector<char> find_trouble(const Rounded& rounded, const Control& control);
+/// Does what the last rounds have changed come near far triangles?
+bool reaches_far(const Rounded& rounded);
 /// The rounded result as one part for each piece, which may cross itself near the trouble.
 Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces);
 

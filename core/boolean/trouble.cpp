@@ -37,7 +37,7 @@ struct Neighbourhood {
     });
     for (const auto& list : lists) chosen.insert(chosen.end(), list.begin(), list.end());
     for (Index i : chosen) groups.push_back(marked[i] ? no_index : 0);
-    const std::vector<char> close = near_other_group(points, all, chosen, groups, 0);
+    const std::vector<char> close = near_other_group([&](std::size_t k) { return box_of(points, all[chosen[k]]); }, groups, 0);
     std::size_t kept = 0;
     for (std::size_t k = 0; k < chosen.size(); ++k) {
       if (!close[k]) continue;

@@ -4,32 +4,38 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 
 namespace anvil {
 namespace {
 
 constexpr Index empty_cell = no_index - 1, shared_cell = no_index;
+constexpr std::size_t block_size = 8192;
 constexpr std::size_t worth_it = 4000;   // below this the hierarchy itself is as cheap
 constexpr std::size_t large_span = 512;  // cells; larger triangles are compared by their boxes
 constexpr std::size_t most_large = 64;
 
-Box3 box_of(std::span<const Vec3> positions, const Triangle& t) {
-  Box3 box;
-  for (Index v : t) box.add(positions[v]);
-  return box;
-}
-
 }  // namespace
 
-std::vector<char> near_other_group(std::span<const Vec3> positions, std::span<const Triangle> triangles,
-                                   std::span<const Index> chosen, std::span<const Index> groups, double margin) {
-  const std::size_t count = chosen.size();
+std::vector<char> near_other_group(const std::function<Box3(std::size_t)>& box_of, std::span<const Index> groups,
+                                   double margin) {
+  const std::size_t count = groups.size();
   std::vector<char> all(count, 1);
   if (count < worth_it) return all;
+  std::vector<Box3> of_block((count + block_size - 1) / block_size);
+  tbb::parallel_for(std::size_t{0}, of_block.size(), [&](std::size_t b) {
+    for (std::size_t i = b * block_size; i < std::min(count, (b + 1) * block_size); ++i) {
+      const Box3 box = box_of(i);
+      of_block[b].add(box.lo);
+      of_block[b].add(box.hi);
+    }
+  });
   Box3 bounds;
-  for (Index i : chosen)
-    for (Index v : triangles[i]) bounds.add(positions[v]);
+  for (const Box3& box : of_block) {
+    bounds.add(box.lo);
+    bounds.add(box.hi);
+  }
   bounds.lo.array() -= margin;
   bounds.hi.array() += margin;
   // As many cells as triangles, as near to cubes as may be.
@@ -57,8 +63,8 @@ std::vector<char> near_other_group(std::span<const Vec3> positions, std::span<co
     return std::size_t{r[3] - r[0] + 1} * std::size_t{r[4] - r[1] + 1} * std::size_t{r[5] - r[2] + 1};
   };
   std::vector<Range> range(count);
-  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, 8192), [&](const auto& block) {
-    for (std::size_t i = block.begin(); i < block.end(); ++i) range[i] = range_of(box_of(positions, triangles[chosen[i]]));
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, block_size), [&](const auto& block) {
+    for (std::size_t i = block.begin(); i < block.end(); ++i) range[i] = range_of(box_of(i));
   });
   std::vector<std::size_t> large;
   std::vector<Index> owner(std::size_t{n[0]} * n[1] * n[2], empty_cell);
@@ -69,20 +75,24 @@ std::vector<char> near_other_group(std::span<const Vec3> positions, std::span<co
           if (!visit(owner[(std::size_t{x} * n[1] + y) * n[2] + z])) return;
   };
   for (std::size_t i = 0; i < count; ++i) {
-    if (cells_in(range[i]) > large_span) {
-      large.push_back(i);
-      if (large.size() > most_large) return all;
-      continue;
-    }
-    for_cells(range[i], [&](Index& cell) {
-      if (cell == empty_cell)
-        cell = groups[i];
-      else if (cell != groups[i])
-        cell = shared_cell;
-      return true;
-    });
+    if (cells_in(range[i]) <= large_span) continue;
+    large.push_back(i);
+    if (large.size() > most_large) return all;
   }
-  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, 8192), [&](const auto& block) {
+  // What a cell holds in the end does not depend on the order.
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, block_size), [&](const auto& block) {
+    for (std::size_t i = block.begin(); i < block.end(); ++i) {
+      if (cells_in(range[i]) > large_span) continue;
+      for_cells(range[i], [&](Index& cell) {
+        const std::atomic_ref content(cell);
+        Index held = content.load(std::memory_order_relaxed);
+        if (held == empty_cell && content.compare_exchange_strong(held, groups[i], std::memory_order_relaxed)) return true;
+        if (held != groups[i]) content.store(shared_cell, std::memory_order_relaxed);
+        return true;
+      });
+    }
+  });
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, block_size), [&](const auto& block) {
     for (std::size_t i = block.begin(); i < block.end(); ++i) {
       if (groups[i] == no_index || cells_in(range[i]) > large_span) continue;
       bool near = false;

@@ -2,16 +2,24 @@
 // A coarse sieve before a hierarchy is built: most triangles of large parts are far from every other part.
 #pragma once
 
+#include <functional>
+
 #include "core/mesh/triangulate.h"
 
 namespace anvil {
 
 /// Tells which triangles may come within `margin` of one of another group; may say yes too often, never no.
 /// Every triangle marks the cells of a uniform grid that its box touches, and stays when it shares a cell.
-/// @param chosen  triangles in question, indices into `triangles`
-/// @param groups  one for each of `chosen`; those of group no_index always stay, and meet all others
-/// @return 1 or 0 for each of `chosen`
-std::vector<char> near_other_group(std::span<const Vec3> positions, std::span<const Triangle> triangles,
-                                   std::span<const Index> chosen, std::span<const Index> groups, double margin);
+/// @param box_of  of triangle 0 ≤ i < groups.size(); called from several threads
+/// @param groups  one for each triangle; those of group no_index always stay, and meet all others
+/// @return 1 or 0 for each triangle
+std::vector<char> near_other_group(const std::function<Box3(std::size_t)>& box_of, std::span<const Index> groups,
+                                   double margin);
+
+inline Box3 box_of(std::span<const Vec3> positions, const Triangle& t) {
+  Box3 box;
+  for (Index v : t) box.add(positions[v]);
+  return box;
+}
 
 }  // namespace anvil

@@ -1,0 +1,312 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Stage 1, between: which triangles are so far from all other parts that they need not be looked at.
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+
+#include "core/boolean/stages.h"
+#include "core/mesh/sieve.h"
+#include "core/mesh/union_find.h"
+
+namespace anvil::boolean {
+namespace {
+
+bool overlap(const Box3& a, const Box3& b) {
+  return (a.lo.array() <= b.hi.array()).all() && (a.hi.array() >= b.lo.array()).all();
+}
+
+Box3 box_of(const Prepared& part, Index t) { return anvil::box_of(part.points, part.triangles[t]); }
+
+std::pair<Index, Index> triangles_of(const Prepared& part, Index block) {
+  const auto begin = static_cast<Index>(block * Prepared::block), count = static_cast<Index>(part.triangles.size());
+  return {begin, std::min(count, begin + static_cast<Index>(Prepared::block))};
+}
+
+Index next(Index corner) { return corner % 3 == 2 ? corner - 2 : corner + 1; }
+
+/// Triangles of one part that must be looked at one by one.
+class NearOfPart {
+ public:
+  explicit NearOfPart(const Prepared& part) : part_(part), near_(part.triangles.size(), 0) {}
+
+  void add(Index t) {
+    if (near_[t]) return;
+    near_[t] = 1;
+    list_.push_back(t);
+  }
+  /// What lies about the triangles that may meet others: cutting and rounding those must not reach beyond.
+  void add_about(const std::vector<Index>& meeting, double margin) {
+    if (meeting.empty()) return;
+    Box3 around;
+    std::vector<char> meets(near_.size(), 0);
+    for (Index t : meeting) {
+      meets[t] = 1;
+      for (Index v : part_.triangles[t]) around.add(part_.points[v]);
+    }
+    around.lo.array() -= margin;
+    around.hi.array() += margin;
+    // Blocks of triangles first: most are far from all that meets others.
+    std::vector<Index> blocks, groups;
+    for (Index b = 0; b < part_.blocks.size(); ++b) {
+      if (!overlap(part_.blocks[b], around)) continue;
+      const auto [begin, end] = triangles_of(part_, b);
+      blocks.push_back(b);
+      groups.push_back(std::find(meets.begin() + begin, meets.begin() + end, 1) != meets.begin() + end ? no_index : 0);
+    }
+    const std::vector<char> close_blocks = near_other_group([&](std::size_t k) { return part_.blocks[blocks[k]]; }, groups, margin);
+    std::vector<Index> chosen;
+    groups.clear();
+    for (std::size_t k = 0; k < blocks.size(); ++k) {
+      if (!close_blocks[k]) continue;
+      const auto [begin, end] = triangles_of(part_, blocks[k]);
+      for (Index t = begin; t < end; ++t) {
+        if (!overlap(box_of(part_, t), around)) continue;
+        chosen.push_back(t);
+        groups.push_back(meets[t] ? no_index : 0);
+      }
+    }
+    const std::vector<char> close = near_other_group([&](std::size_t k) { return box_of(part_, chosen[k]); }, groups, margin);
+    for (std::size_t k = 0; k < chosen.size(); ++k)
+      if (close[k]) add(chosen[k]);
+  }
+  /// All triangles at the vertices of those so far.
+  void add_ring() {
+    const std::vector<Index> inner = list_;
+    for (Index t : inner)
+      for (Index c = 3 * t; c < 3 * t + 3; ++c) {
+        if (part_.special[part_.triangles[t][c % 3]]) continue;  // all knotted
+        for (Index at = next(part_.mate[c]); at != c; at = next(part_.mate[at])) add(at / 3);
+      }
+  }
+  void add_knotted() {
+    for (Index t = 0; t < part_.knotted.size(); ++t)
+      if (part_.knotted[t]) add(t);
+  }
+  /// A face passes whole or not at all.
+  void add_whole_faces() {
+    if (part_.one_triangle_each) return;
+    for (std::size_t k = 0; k < list_.size(); ++k) {
+      const auto [first, end] = part_.polygon(list_[k]);
+      for (Index t = first; t < end; ++t) add(t);
+    }
+  }
+  /// Every shell has a near triangle, by which it is told where the shell lies.
+  void add_one_of_each_shell() {
+    std::vector<char> has(part_.shells, 0);
+    for (Index t : list_) has[part_.shell[t]] = 1;
+    if (std::find(has.begin(), has.end(), 0) == has.end()) return;
+    for (Index t = 0; t < near_.size(); ++t)
+      if (!has[part_.shell[t]]) has[part_.shell[t]] = 1, add(t);
+  }
+  const std::vector<Index>& list() const { return list_; }
+
+ private:
+  const Prepared& part_;
+  std::vector<char> near_;
+  std::vector<Index> list_;
+};
+
+/// Far triangles by the stretch they lie in. From the rim of the near ones a front goes out in every direction, all at
+/// the same pace; fronts that meet go on as one. The last front of a shell need not be followed to its end: what no
+/// other front has taken is its. So the work is that of the smaller stretches, however large the shell is.
+class Stretches {
+ public:
+  Stretches(const Prepared& part, const NearOfPart& near, std::vector<Index>& stretch_of)
+      : part_(part), stretch_of_(stretch_of), first_front_(part.shells) {
+    stretch_of_ = part.shell;
+    for (Index t : near.list()) stretch_of_[t] = no_index;
+    std::vector<Index> seeds;
+    for (Index t : near.list())
+      for (std::size_t k = 0; k < 3; ++k)
+        if (const Index mate = part.mate[3 * t + k]; mate != no_index && stretch_of_[mate / 3] != no_index) seeds.push_back(mate / 3);
+    std::sort(seeds.begin(), seeds.end());
+    seeds.erase(std::unique(seeds.begin(), seeds.end()), seeds.end());
+    fronts_.resize(seeds.size());
+    leader_ = UnionFind(seeds.size());
+    active_of_shell_.assign(part.shells, 0);
+    for (Index k = 0; k < seeds.size(); ++k) {
+      ++active_of_shell_[part.shell[seeds[k]]];
+      stretch_of_[seeds[k]] = first_front_ + k;
+      fronts_[k].taken.push_back(seeds[k]);
+    }
+  }
+
+  /// @return the number of stretches
+  Index run() {
+    std::vector<Index> active(fronts_.size());
+    for (Index k = 0; k < active.size(); ++k) active[k] = k;
+    for (std::size_t pace = 16; !active.empty(); pace += pace / 2) {
+      for (Index k : active) advance(k, pace);
+      std::erase_if(active, [&](Index k) {
+        if (leader_.find(k) != k) return true;
+        return fronts_[k].done || active_of_shell_[shell(k)] == 1;
+      });
+    }
+    // Numbers: shells whose rest has kept its name first, then the fronts that ended.
+    Index count = part_.shells;
+    for (Index k = 0; k < fronts_.size(); ++k) {
+      if (leader_.find(k) != k) continue;
+      const Index name = fronts_[k].done ? count++ : shell(k);
+      for (Index t : fronts_[k].taken) stretch_of_[t] = name;
+    }
+    return count;
+  }
+
+ private:
+  struct Front {
+    std::vector<Index> taken;  ///< triangles; those from `next` on have neighbours to be looked at
+    std::size_t next = 0;
+    bool done = false;
+  };
+  Index shell(Index front) const { return part_.shell[fronts_[front].taken.front()]; }
+
+  void advance(Index k, std::size_t steps) {
+    if (leader_.find(k) != k || fronts_[k].done) return;
+    std::vector<Index> met;
+    for (; steps > 0 && active_of_shell_[shell(k)] > 1; --steps) {
+      Front& front = fronts_[k];
+      if (front.next == front.taken.size()) {
+        front.done = true;
+        --active_of_shell_[shell(k)];
+        return;
+      }
+      const Index t = front.taken[front.next++];
+      for (Index c = 3 * t; c < 3 * t + 3; ++c) {
+        const Index other = part_.mate[c] / 3, there = stretch_of_[other];
+        if (there == no_index) continue;
+        if (there >= first_front_) {
+          met.push_back(there - first_front_);
+          continue;
+        }
+        stretch_of_[other] = first_front_ + k;
+        front.taken.push_back(other);
+      }
+      for (Index other : met) {
+        if (leader_.find(other) == k) continue;
+        k = join(k, leader_.find(other));
+        --active_of_shell_[shell(k)];
+      }
+      met.clear();
+    }
+  }
+
+  /// What both have still to look at is behind `next` in the joined one.
+  Index join(Index a, Index b) {
+    leader_.unite(a, b);
+    const Index to = leader_.find(a), from = to == a ? b : a;
+    Front &into = fronts_[to], &other = fronts_[from];
+    if (into.taken.size() < other.taken.size()) std::swap(into, other);
+    // Looked at: [0, next). Keep that in front.
+    const std::size_t open = into.taken.size() - into.next;
+    into.taken.insert(into.taken.end(), other.taken.begin(), other.taken.end());
+    const auto begin = into.taken.begin() + static_cast<std::ptrdiff_t>(into.next);
+    std::rotate(begin, begin + static_cast<std::ptrdiff_t>(open), begin + static_cast<std::ptrdiff_t>(open + other.next));
+    into.next += other.next;
+    other = {};
+    other.done = true;
+    return to;
+  }
+
+  const Prepared& part_;
+  std::vector<Index>& stretch_of_;  ///< shells, and from first_front_ on fronts
+  Index first_front_;
+  std::vector<Front> fronts_;
+  UnionFind leader_{0};
+  std::vector<Index> active_of_shell_;
+};
+
+/// Per part, the triangles that come near a triangle of another.
+std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& parts, double margin, const Control& control) {
+  struct Item {
+    Index part, number;
+  };
+  // Blocks of triangles within the bounds of another part first, then those near a block of one, then their triangles.
+  std::vector<std::vector<Box3>> others(parts.size());
+  auto in_bounds = [&](Index k, const Box3& own) {
+    return std::any_of(others[k].begin(), others[k].end(), [&](const Box3& box) { return overlap(box, own); });
+  };
+  std::vector<std::vector<Item>> of_part(parts.size());
+  tbb::parallel_for(Index{0}, static_cast<Index>(parts.size()), [&](Index k) {
+    const Prepared& part = *parts[k];
+    for (Index j = 0; j < parts.size(); ++j) {
+      if (j == k) continue;
+      const Box3 common{part.box.lo.cwiseMax(parts[j]->box.lo).array() - margin, part.box.hi.cwiseMin(parts[j]->box.hi).array() + margin};
+      if ((common.lo.array() <= common.hi.array()).all()) others[k].push_back(common);
+    }
+    for (Index b = 0; b < part.blocks.size(); ++b)
+      if (in_bounds(k, part.blocks[b])) of_part[k].push_back({k, b});
+  });
+  auto all_of = [&] {
+    std::vector<Item> all;
+    for (auto& list : of_part) {
+      all.insert(all.end(), list.begin(), list.end());
+      list.clear();
+    }
+    return all;
+  };
+  auto keep_close = [&](std::vector<Item>& items, const std::function<Box3(std::size_t)>& box) {
+    std::vector<Index> groups;
+    for (const Item& item : items) groups.push_back(item.part);
+    const std::vector<char> close = near_other_group(box, groups, margin);
+    check_stop(control);
+    std::size_t kept = 0;
+    for (std::size_t k = 0; k < items.size(); ++k)
+      if (close[k]) items[kept++] = items[k];
+    items.resize(kept);
+  };
+  std::vector<Item> blocks = all_of();
+  keep_close(blocks, [&](std::size_t k) { return parts[blocks[k].part]->blocks[blocks[k].number]; });
+  std::vector<Item> triangles;
+  for (const Item& block : blocks) {
+    const auto [begin, end] = triangles_of(*parts[block.part], block.number);
+    for (Index t = begin; t < end; ++t)
+      if (in_bounds(block.part, box_of(*parts[block.part], t))) triangles.push_back({block.part, t});
+  }
+  keep_close(triangles, [&](std::size_t k) { return box_of(*parts[triangles[k].part], triangles[k].number); });
+  std::vector<std::vector<Index>> meeting(parts.size());
+  for (const Item& t : triangles) meeting[t.part].push_back(t.number);
+  return meeting;
+}
+
+}  // namespace
+
+Far find_far(const std::vector<PreparedPtr>& parts, double margin, bool nothing, const Control& control) {
+  Far far;
+  far.parts = parts;
+  far.stretch_of.resize(parts.size());
+  far.near.resize(parts.size());
+  far.first_point.push_back(0);
+  far.first_triangle.push_back(0);
+  for (const PreparedPtr& p : parts) {
+    far.first_point.push_back(far.first_point.back() + static_cast<Index>(p->points.size()));
+    far.first_triangle.push_back(far.first_triangle.back() + static_cast<Index>(p->triangles.size()));
+  }
+  if (nothing) return far;
+
+  const std::vector<std::vector<Index>> meeting = find_meeting(parts, margin, control);
+  std::vector<Index> stretches(parts.size(), 0);
+  tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
+    const Prepared& part = *parts[k];
+    if (part.crosses_itself) return;
+    NearOfPart near(part);
+    near.add_about(meeting[k], margin);
+    near.add_knotted();
+    near.add_one_of_each_shell();
+    near.add_ring();
+    near.add_ring();
+    near.add_whole_faces();
+    if (2 * near.list().size() > part.triangles.size()) return;
+    stretches[k] = Stretches(part, near, far.stretch_of[k]).run();
+    far.near[k] = near.list();
+    std::sort(far.near[k].begin(), far.near[k].end());
+  });
+  for (Index k = 0; k < parts.size(); ++k) {
+    const auto first = static_cast<Index>(far.part_of.size());
+    far.part_of.resize(first + stretches[k], k);
+    for (Index& s : far.stretch_of[k])
+      if (s != no_index) s += first;
+  }
+  return far;
+}
+
+}  // namespace anvil::boolean

@@ -1,0 +1,298 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/boolean/output.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <atomic>
+#include <tuple>
+
+namespace anvil::boolean {
+namespace {
+
+class Output {
+ public:
+  Output(const std::vector<PreparedPtr>& parts, const Rounded& rounded, BooleanResult& result)
+      : parts_(parts), rounded_(rounded), result_(result), mesh_(result.mesh), id_(rounded.points.size(), no_index) {
+    begin_.push_back(0);
+    for (const PreparedPtr& p : parts) begin_.push_back(begin_.back() + static_cast<Index>(p->triangles.size()));
+    if (rounded.far == nullptr) return;
+    const Far& far = *rounded.far;
+    kept_.assign(far.part_of.size(), not_kept);
+    for (const RimEdge& edge : rounded.rim) {
+      const Stretch& stretch = rounded.stretches[edge.stretch];
+      const Index part = far.part_of[stretch.source];
+      for (Index v : {edge.from, edge.to}) {
+        const Index place = rounded.place.empty() ? v : rounded.place[v];
+        rim_.push_back({stretch.part, part, rounded.given[place] - far.first_point[part], v});
+      }
+    }
+    std::sort(rim_.begin(), rim_.end());
+    rim_.erase(std::unique(rim_.begin(), rim_.end()), rim_.end());
+  }
+
+  void run(std::vector<OutFace>& faces) {
+    auto key = [&](const OutFace& face) {
+      const Trace& trace = rounded_.trace[face.triangle];
+      return std::tuple(trace.piece, trace.origin, face.triangle);
+    };
+    auto before = [&](const OutFace& a, const OutFace& b) { return key(a) < key(b); };
+    // Nearly all are in order already.
+    const auto rest = std::is_sorted_until(faces.begin(), faces.end(), before);
+    std::sort(rest, faces.end(), before);
+    std::inplace_merge(faces.begin(), rest, faces.end(), before);
+    reserve(faces);
+    add_near_points(faces);
+    Index pieces = 0;
+    for (const Trace& trace : rounded_.trace) pieces = std::max(pieces, trace.piece + 1);
+    auto it = faces.begin();
+    for (Index piece = 0; piece < pieces; ++piece) {
+      std::vector<char> has_far(parts_.size(), 0);
+      for (const Stretch& stretch : rounded_.stretches)
+        if (stretch.part == piece && !stretch.trimmed) {
+          kept_[stretch.source] = stretch.turned ? turned : as_it_is;
+          has_far[rounded_.far->part_of[stretch.source]] = 1;
+        }
+      for (Index part = 0; part < parts_.size(); ++part) {
+        auto end = it;
+        while (end != faces.end() && rounded_.trace[end->triangle].piece == piece && rounded_.trace[end->triangle].origin < begin_[part + 1]) ++end;
+        add_part(piece, part, has_far[part] != 0, {it, end});
+        it = end;
+      }
+      for (const Stretch& stretch : rounded_.stretches) kept_[stretch.source] = not_kept;
+    }
+  }
+
+  /// Edges along which faces of different parts meet, and those that were scored. Only near faces have such.
+  void mark_fresh(const std::set<std::pair<Index, Index>>& scored) {
+    struct Use {
+      Index lo, hi, part;
+      bool operator<(const Use& o) const { return std::tuple(lo, hi, part) < std::tuple(o.lo, o.hi, o.part); }
+    };
+    std::vector<Use> uses;
+    for (Index f : near_faces_) {
+      const auto ring = mesh_.face(f);
+      for (std::size_t k = 0; k < ring.size(); ++k) {
+        const Index a = ring[k], b = ring[(k + 1) % ring.size()];
+        if (special_[a] && special_[b]) uses.push_back({std::min(a, b), std::max(a, b), result_.part[f]});
+      }
+    }
+    std::sort(uses.begin(), uses.end());
+    auto& fresh = result_.fresh_edges;
+    for (std::size_t i = 0; i < uses.size();) {
+      std::size_t j = i;
+      while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi) ++j;
+      if (uses[i].part != uses[j - 1].part) fresh.push_back({uses[i].lo, uses[i].hi});
+      i = j;
+    }
+    for (const auto& [a, b] : scored)
+      if (id_[a] != no_index && id_[b] != no_index) fresh.push_back({std::min(id_[a], id_[b]), std::max(id_[a], id_[b])});
+    std::sort(fresh.begin(), fresh.end());
+    fresh.erase(std::unique(fresh.begin(), fresh.end()), fresh.end());
+  }
+
+  std::size_t far_faces = 0;
+
+ private:
+  /// A point of a part that near and far triangles of a piece have in common.
+  struct RimPoint {
+    Index piece, part, point, vertex;
+    auto operator<=>(const RimPoint&) const = default;
+  };
+
+  /// Room for all that may come, so that nothing is copied to make room.
+  void reserve(const std::vector<OutFace>& faces) {
+    std::size_t count = faces.size(), corners = 0, points = rounded_.points.size();
+    for (const OutFace& face : faces) corners += face.ring.size();
+    for (std::size_t k = 0; k < parts_.size() && rounded_.far != nullptr; ++k) {
+      const std::size_t far = parts_[k]->triangles.size() - rounded_.far->near[k].size();
+      if (rounded_.far->near[k].empty()) continue;
+      count += far;
+      corners += 3 * far;
+      points += parts_[k]->points.size();
+    }
+    mesh_.positions.reserve(points);
+    mesh_.corners.reserve(corners);
+    mesh_.face_offsets.reserve(count + 1);
+    for (auto* list : {&result_.part, &result_.face, &result_.piece}) list->reserve(count);
+  }
+
+  void add_near_points(const std::vector<OutFace>& faces) {
+    for (const OutFace& face : faces)
+      for (Index v : face.ring) id_[v] = 0;
+    for (const RimPoint& rim : rim_) id_[rim.vertex] = 0;
+    for (std::size_t v = 0; v < id_.size(); ++v) {
+      if (id_[v] == no_index) continue;
+      id_[v] = mesh_.add_vertex(rounded_.points[v]);
+      special_.push_back(rounded_.special[v]);
+    }
+  }
+
+  enum Kept : char { not_kept, as_it_is, turned };
+
+  /// Some of the triangles of a part, one after the other.
+  struct Chunk {
+    std::span<const OutFace> near;
+    Index begin = 0, end = 0;    ///< triangles of the part
+    Index faces = 0, far = 0, corners = 0;
+    Index first_face = 0, first_corner = 0;
+  };
+  static constexpr Index chunk_size = 4096;
+
+  /// Calls visit(triangle, turned) for each face of the chunk that is kept as part of a stretch.
+  template <class Visit>
+  void for_each_far(const Chunk& chunk, Index part, Visit&& visit) const {
+    const Prepared& p = *parts_[part];
+    const Index* stretch_of = rounded_.far->stretch_of[part].data();
+    const char* kept = kept_.data();
+    for (Index t = chunk.begin; t < chunk.end; ++t) {
+      if (stretch_of[t] == no_index || kept[stretch_of[t]] == not_kept) continue;
+      // A face is that of its first triangle.
+      if (!p.one_triangle_each && t > 0 && p.face[t - 1] == p.face[t]) continue;
+      visit(t, kept[stretch_of[t]] == turned);
+    }
+  }
+  /// The ring of a face of a part, as it is in the part's own mesh or the other way round.
+  template <class Visit>
+  void for_each_corner(const Prepared& p, Index t, bool is_turned, Visit&& visit) const {
+    if (p.one_triangle_each) {
+      const auto& [a, b, c] = p.triangles[t];
+      visit(a);
+      visit(is_turned ? c : b);
+      visit(is_turned ? b : c);
+      return;
+    }
+    const auto ring = p.mesh->face(p.face[t]);
+    const bool backward = p.mirrored != is_turned;
+    for (std::size_t k = 0; k < ring.size(); ++k) {
+      const Index v = ring[backward && k > 0 ? ring.size() - k : k];
+      visit(p.point_of.empty() ? v : p.point_of[v]);
+    }
+  }
+
+  /// The faces that a piece has of one part.
+  void add_part(Index piece, Index part, bool has_far, std::span<const OutFace> near) {
+    const Prepared& p = *parts_[part];
+    std::vector<Chunk> chunks;
+    if (!has_far) {
+      chunks.push_back({near});
+    } else {
+      const auto triangles = static_cast<Index>(p.triangles.size());
+      auto it = near.begin();
+      for (Index begin = 0; begin < triangles; begin += chunk_size) {
+        const Index end = std::min(triangles, begin + chunk_size);
+        const auto first = it;
+        while (it != near.end() && rounded_.trace[it->triangle].origin < begin_[part] + end) ++it;
+        chunks.push_back({{first, it}, begin, end});
+      }
+    }
+    std::vector<Index> vertex(has_far ? p.points.size() : 0, no_index);
+    tbb::parallel_for(std::size_t{0}, chunks.size(), [&](std::size_t k) {
+      Chunk& chunk = chunks[k];
+      Index far = 0, corners = 0;
+      for (const OutFace& face : chunk.near) corners += static_cast<Index>(face.ring.size());
+      Index* const used = vertex.data();
+      if (has_far)
+        for_each_far(chunk, part, [&](Index t, bool is_turned) {
+          ++far;
+          for_each_corner(p, t, is_turned, [&](Index point) {
+            ++corners;
+            std::atomic_ref(used[point]).store(0, std::memory_order_relaxed);
+          });
+        });
+      chunk.far = far;
+      chunk.faces = far + static_cast<Index>(chunk.near.size());
+      chunk.corners = corners;
+    });
+    auto face = static_cast<Index>(mesh_.face_count());
+    auto corner = static_cast<Index>(mesh_.corners.size());
+    for (Chunk& chunk : chunks) {
+      chunk.first_face = face;
+      chunk.first_corner = corner;
+      face += chunk.faces;
+      corner += chunk.corners;
+      far_faces += chunk.far;
+    }
+    mesh_.corners.resize(corner);
+    mesh_.face_offsets.resize(face + 1);
+    for (auto* list : {&result_.part, &result_.face}) list->resize(face);
+    result_.piece.resize(face, piece);
+    number_far_points(piece, part, vertex);
+    const std::size_t near_before = near_faces_.size();
+    near_faces_.resize(near_before + near.size());
+    tbb::parallel_for(std::size_t{0}, chunks.size(), [&](std::size_t k) {
+      write(chunks[k], part, has_far, vertex, near_faces_.data() + near_before + (chunks[k].near.data() - near.data()));
+    });
+  }
+
+  /// @param vertex  per point of the part: not no_index where a far face needs it; then the vertex of the mesh
+  void number_far_points(Index piece, Index part, std::vector<Index>& vertex) {
+    const Prepared& p = *parts_[part];
+    // Those at the rim have theirs; the others get the next ones.
+    auto rim = std::lower_bound(rim_.begin(), rim_.end(), RimPoint{piece, part, 0, 0});
+    const auto at_rim = rim;
+    for (; rim != rim_.end() && rim->piece == piece && rim->part == part; ++rim) vertex[rim->point] = no_index;
+    std::vector<Vec3>& positions = mesh_.positions;
+    std::size_t count = positions.size();
+    positions.resize(count + vertex.size() - static_cast<std::size_t>(std::count(vertex.begin(), vertex.end(), no_index)));
+    for (std::size_t v = 0; v < vertex.size(); ++v) {
+      if (vertex[v] == no_index) continue;
+      positions[count] = p.points[v];
+      vertex[v] = static_cast<Index>(count++);
+    }
+    for (auto it = at_rim; it != rim; ++it) vertex[it->point] = id_[it->vertex];
+  }
+
+  void write(const Chunk& chunk, Index part, bool has_far, const std::vector<Index>& vertex, Index* near_faces) {
+    const Prepared& p = *parts_[part];
+    Index face = chunk.first_face, corner = chunk.first_corner;
+    Index *const part_of = result_.part.data(), *const face_of = result_.face.data();
+    Index *const offsets = mesh_.face_offsets.data(), *const corners = mesh_.corners.data();
+    const Index *const id = vertex.data(), *const source = p.face.data();
+    auto end_face = [&](Index from) {
+      part_of[face] = part;
+      face_of[face] = from;
+      offsets[++face] = corner;
+    };
+    auto it = chunk.near.begin();
+    Index next_near = it == chunk.near.end() ? no_index : rounded_.trace[it->triangle].origin;
+    auto add_near_before = [&](Index origin) {
+      while (next_near < origin) {
+        for (Index v : it->ring) corners[corner++] = id_[v];
+        *near_faces++ = face;
+        end_face(source[next_near - begin_[part]]);
+        next_near = ++it == chunk.near.end() ? no_index : rounded_.trace[it->triangle].origin;
+      }
+    };
+    if (has_far)
+      for_each_far(chunk, part, [&](Index t, bool is_turned) {
+        add_near_before(begin_[part] + t);
+        for_each_corner(p, t, is_turned, [&](Index point) { corners[corner++] = id[point]; });
+        end_face(source[t]);
+      });
+    add_near_before(no_index);
+  }
+
+  const std::vector<PreparedPtr>& parts_;
+  const Rounded& rounded_;
+  BooleanResult& result_;
+  Mesh& mesh_;
+  std::vector<Index> begin_;            ///< first triangle of each part among those of all
+  std::vector<Index> id_;               ///< vertex of the mesh for each point of the rounded result
+  std::vector<char> special_;           ///< per vertex that is of the rounded result
+  std::vector<RimPoint> rim_;           ///< sorted
+  std::vector<char> kept_;              ///< per stretch of Far, how the piece at hand has it
+  std::vector<Index> near_faces_;
+};
+
+}  // namespace
+
+std::size_t write_out(const std::vector<PreparedPtr>& parts, const Rounded& rounded, std::vector<OutFace> faces,
+                      const std::set<std::pair<Index, Index>>& scored, BooleanResult& result) {
+  Output output(parts, rounded, result);
+  output.run(faces);
+  output.mark_fresh(scored);
+  return output.far_faces;
+}
+
+}  // namespace anvil::boolean
