@@ -307,6 +307,23 @@ class Probe {
 
   /// @param winding  one number per part, beyond the face's front. @return false when no line was clear
   bool in_front_of(Index face, std::span<int> winding) const {
+    return try_lines(face, [&](const Vec3& at, int axis) { return along(face, at, axis, winding); });
+  }
+
+  /// A patch that a line passes through, and whether it looks along the line's axis.
+  struct Passed {
+    Index patch;
+    bool along;
+  };
+  /// All patches that a line through a face passes, in order along its axis. @return false when no line was clear
+  bool passed_with(Index face, const Cells& cells, std::vector<Passed>& passed) const {
+    return try_lines(face, [&](const Vec3& at, int axis) { return all_along(at, axis, cells, passed); });
+  }
+
+ private:
+  /// Tries lines through a face along an axis that it is not edge-on to, until attempt(at, axis) succeeds.
+  template <class Attempt>
+  bool try_lines(Index face, Attempt&& attempt_with) const {
     const Triangle& f = faces_.corners(face);
     const Vec3 a = arrangement_.points.approximate(f[0]), b = arrangement_.points.approximate(f[1]),
                c = arrangement_.points.approximate(f[2]);
@@ -321,12 +338,84 @@ class Probe {
     for (int attempt = 0; attempt < 48; ++attempt) {
       const double x = attempt == 0 ? 1 : unit(), y = attempt == 0 ? 1 : unit(), w = attempt == 0 ? 1 : unit();
       const Vec3 at = (x * a + y * b + w * c) / (x + y + w);
-      if (along(face, at, axes[static_cast<std::size_t>(attempt % 3 == 2 ? 1 : 0)], winding)) return true;
+      if (attempt_with(at, axes[static_cast<std::size_t>(attempt % 3 == 2 ? 1 : 0)])) return true;
     }
     return false;
   }
 
- private:
+  /// Calls visit(triangle's corners, stretch) for the far triangles that a line may meet, until it returns false.
+  template <class Visit>
+  bool for_each_far(const Vec3& at, int axis, Visit&& visit) const {
+    const int u = (axis + 1) % 3, v = (axis + 2) % 3;
+    for (Index k = 0; soup_.far != nullptr && k < soup_.far->parts.size(); ++k) {
+      const std::vector<Index>& stretch_of = soup_.far->stretch_of[k];
+      const Prepared& part = *soup_.far->parts[k];
+      for (std::size_t b = 0; b < part.blocks.size() && !stretch_of.empty(); ++b) {
+        const Box3& box = part.blocks[b];
+        if (at[u] < box.lo[u] || at[u] > box.hi[u] || at[v] < box.lo[v] || at[v] > box.hi[v]) continue;
+        const std::size_t end = std::min(part.triangles.size(), (b + 1) * Prepared::block);
+        for (auto t = static_cast<Index>(b * Prepared::block); t < end; ++t)
+          if (stretch_of[t] != no_index && !of_source_[stretch_of[t]].empty() && !visit(part.corners(t), stretch_of[t])) return false;
+      }
+    }
+    return true;
+  }
+
+  bool all_along(const Vec3& at, int axis, const Cells& cells, std::vector<Passed>& passed) const {
+    struct Hit {
+      Approx depth;
+      Index face;  // or behind all faces, a stretch
+      Passed what;
+    };
+    std::vector<Hit> hits;
+    auto clear = [&](const Plane& corners, auto&& add) {
+      Approx depth;
+      int facing = 0;
+      const int met = meet(corners, at, axis, depth, facing);
+      if (met > 0) return add(depth, facing);
+      return met == 0;
+    };
+    for (Index t = 0; t < soup_.triangles.size(); ++t) {
+      if (soup_.is_gone(t)) continue;
+      const bool found = clear(soup_.plane(t), [&](const Approx& depth, int facing) {
+        if (!arrangement_.touched[t]) {
+          hits.push_back({depth, t, {cells.patch_of_triangle[t], facing > 0}});
+          return true;
+        }
+        for (Index f = 0; f < arrangement_.faces.size(); ++f)
+          for (const auto& source : arrangement_.sources_of(f)) {
+            const Index face = faces_.triangles() + f;
+            if (source.triangle != t || !clearly_within(face, at, axis)) continue;
+            hits.push_back({depth, face, {cells.patch_of_face[f], (facing > 0) == source.same_way}});
+            return true;
+          }
+        return false;
+      });
+      if (!found) return false;
+    }
+    const auto behind = static_cast<Index>(faces_.triangles() + arrangement_.faces.size());
+    if (!for_each_far(at, axis, [&](const Plane& corners, Index source) {
+          return clear(corners, [&](const Approx& depth, int facing) {
+            for (const Stretch* stretch : of_source_[source]) {
+              const auto s = static_cast<Index>(stretch - soup_.stretches.data());
+              hits.push_back({depth, behind + s, {cells.patch_of_stretch[s], (facing > 0) != stretch->turned}});
+            }
+            return true;
+          });
+        }))
+      return false;
+    std::sort(hits.begin(), hits.end(), [](const Hit& a, const Hit& b) { return a.depth.value < b.depth.value; });
+    passed.clear();
+    for (std::size_t k = 0; k < hits.size(); ++k) {
+      if (k > 0 && (hits[k].depth - hits[k - 1].depth).sign() <= 0) {
+        if (hits[k].face != hits[k - 1].face) return false;
+        continue;  // several triangles lie at the one face
+      }
+      passed.push_back(hits[k].what);
+    }
+    return true;
+  }
+
   /// Where a line along `axis` through `at` meets a triangle: −1 unclear, 0 not, 1 it does at `depth`.
   /// @param facing  1 when the triangle looks along the axis
   int meet(const std::array<Vec3, 3>& t, const Vec3& at, int axis, Approx& depth, int& facing) const {
@@ -415,23 +504,13 @@ class Probe {
         if (!soup_.is_gone(i) && !count(i)) return false;
     for (Index i = soup_.part_begin.back(); i < soup_.triangles.size(); ++i)
       if (!soup_.is_gone(i) && !misses(soup_.part[i]) && !count(i)) return false;
-    for (Index k = 0; soup_.far != nullptr && k < soup_.far->parts.size(); ++k) {
-      const std::vector<Index>& stretch_of = soup_.far->stretch_of[k];
-      const Prepared& part = *soup_.far->parts[k];
-      for (std::size_t b = 0; b < part.blocks.size() && !stretch_of.empty(); ++b) {
-        const Box3& box = part.blocks[b];
-        if (at[u] < box.lo[u] || at[u] > box.hi[u] || at[v] < box.lo[v] || at[v] > box.hi[v]) continue;
-        const std::size_t end = std::min(part.triangles.size(), (b + 1) * Prepared::block);
-        for (auto t = static_cast<Index>(b * Prepared::block); t < end; ++t) {
-          if (stretch_of[t] == no_index || of_source_[stretch_of[t]].empty()) continue;
-          int turn = 0;
-          if (!turn_at(part.corners(t), turn)) return false;
-          for (const Stretch* stretch : of_source_[stretch_of[t]])
-            if (!soup_.sheet[stretch->part]) winding[stretch->part] += stretch->turned ? -turn : turn;
-        }
-      }
-    }
-    return true;
+    return for_each_far(at, axis, [&](const Plane& corners, Index source) {
+      int turn = 0;
+      if (!turn_at(corners, turn)) return false;
+      for (const Stretch* stretch : of_source_[source])
+        if (!soup_.sheet[stretch->part]) winding[stretch->part] += stretch->turned ? -turn : turn;
+      return true;
+    });
   }
 
   const Soup& soup_;
@@ -452,6 +531,34 @@ std::vector<Index> number_words(const std::vector<std::string>& words) {
   for (const std::string& word : words)
     numbers.push_back(empty + static_cast<Index>(std::lower_bound(sorted.begin(), sorted.end(), word) - sorted.begin()));
   return numbers;
+}
+
+/// Cells of different components that are one region of space: a component lies in a cell of another, or in the open.
+/// A line along an axis through each component tells: what it passes next after the last patch of the component.
+void unite_nested(const Cells& cells, const Faces& faces, const Probe& probe, const std::vector<char>& known, UnionFind& regions,
+                  const Control& control) {
+  const std::size_t patches = cells.first.size();
+  UnionFind connected(cells.count);
+  for (Index p = 0; p < patches; ++p) connected.unite(cells.cell[2 * p], cells.cell[2 * p + 1]);
+  std::vector<char> done(cells.count, 0);
+  std::vector<Probe::Passed> passed;
+  for (Index p = 0; p < patches; ++p) {
+    const Index component = connected.find(cells.cell[2 * p]);
+    if (done[component] || !known[cells.cell[2 * p]]) continue;
+    check_stop(control);
+    bool clear = probe.passed_with(cells.first[p], cells, passed);
+    for (Index t = 0; t < faces.triangles() && !clear; ++t)
+      clear = cells.patch_of_triangle[t] == p && probe.passed_with(t, cells, passed);
+    for (Index f = 0; f < cells.patch_of_face.size() && !clear; ++f)
+      clear = cells.patch_of_face[f] == p && probe.passed_with(faces.triangles() + f, cells, passed);
+    if (!clear) continue;  // another patch of the component may be clear
+    done[component] = 1;
+    auto last = passed.size();
+    while (last > 0 && connected.find(cells.cell[2 * passed[last - 1].patch]) != component) --last;
+    if (last == 0 || last == passed.size()) continue;
+    const Probe::Passed &own = passed[last - 1], &next = passed[last];
+    regions.unite(cells.cell[2 * own.patch + (own.along ? 0 : 1)], cells.cell[2 * next.patch + (next.along ? 1 : 0)]);
+  }
 }
 
 }  // namespace
@@ -526,6 +633,7 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Readi
     faces.sources(cells.first[p], [&](Index t, bool) { sheet = sheet || soup.sheet[soup.part[t]]; });
     if (class_of[front] == class_of[back] && !sheet) regions.unite(front, back);
   }
+  if (reading.by_place) unite_nested(cells, faces, probe, known, regions, control);
   // Pieces are numbered by class, then by the first cell.
   std::vector<std::pair<Index, Index>> keys;  // class, region
   auto key_of_cell = [&](Index c) {

@@ -115,19 +115,18 @@ class Stretches {
       : part_(part), stretch_of_(stretch_of), first_front_(part.shells) {
     stretch_of_ = part.shell;
     for (Index t : near.list()) stretch_of_[t] = no_index;
-    std::vector<Index> seeds;
     for (Index t : near.list())
       for (std::size_t k = 0; k < 3; ++k)
-        if (const Index mate = part.mate[3 * t + k]; mate != no_index && stretch_of_[mate / 3] != no_index) seeds.push_back(mate / 3);
-    std::sort(seeds.begin(), seeds.end());
-    seeds.erase(std::unique(seeds.begin(), seeds.end()), seeds.end());
-    fronts_.resize(seeds.size());
-    leader_ = UnionFind(seeds.size());
+        if (const Index mate = part.mate[3 * t + k]; mate != no_index && stretch_of_[mate / 3] != no_index) seeds_.push_back(mate / 3);
+    std::sort(seeds_.begin(), seeds_.end());
+    seeds_.erase(std::unique(seeds_.begin(), seeds_.end()), seeds_.end());
+    fronts_.resize(seeds_.size());
+    leader_ = UnionFind(seeds_.size());
     active_of_shell_.assign(part.shells, 0);
-    for (Index k = 0; k < seeds.size(); ++k) {
-      ++active_of_shell_[part.shell[seeds[k]]];
-      stretch_of_[seeds[k]] = first_front_ + k;
-      fronts_[k].taken.push_back(seeds[k]);
+    for (Index k = 0; k < seeds_.size(); ++k) {
+      ++active_of_shell_[part.shell[seeds_[k]]];
+      stretch_of_[seeds_[k]] = first_front_ + k;
+      fronts_[k].taken.push_back(seeds_[k]);
     }
   }
 
@@ -142,13 +141,22 @@ class Stretches {
         return fronts_[k].done || active_of_shell_[shell(k)] == 1;
       });
     }
-    // Numbers: shells whose rest has kept its name first, then the fronts that ended.
-    Index count = part_.shells;
+    // Names: that of the shell for its rest, then the fronts that ended.
+    Index names = part_.shells;
     for (Index k = 0; k < fronts_.size(); ++k) {
       if (leader_.find(k) != k) continue;
-      const Index name = fronts_[k].done ? count++ : shell(k);
+      const Index name = fronts_[k].done ? names++ : shell(k);
       for (Index t : fronts_[k].taken) stretch_of_[t] = name;
     }
+    // A shell of which nothing is left has no stretch.
+    std::vector<Index> number(names, no_index);
+    for (Index t : seeds_) number[stretch_of_[t]] = 0;
+    Index count = 0;
+    for (Index& n : number)
+      if (n != no_index) n = count++;
+    if (count < names)
+      for (Index& s : stretch_of_)
+        if (s != no_index) s = number[s];
     return count;
   }
 
@@ -210,6 +218,7 @@ class Stretches {
   const Prepared& part_;
   std::vector<Index>& stretch_of_;  ///< shells, and from first_front_ on fronts
   Index first_front_;
+  std::vector<Index> seeds_;  ///< far triangles at the rim
   std::vector<Front> fronts_;
   UnionFind leader_{0};
   std::vector<Index> active_of_shell_;

@@ -21,6 +21,7 @@ class Output {
     kept_.assign(far.part_of.size(), not_kept);
     for (const RimEdge& edge : rounded.rim) {
       const Stretch& stretch = rounded.stretches[edge.stretch];
+      if (stretch.trimmed) continue;
       const Index part = far.part_of[stretch.source];
       for (Index v : {edge.from, edge.to}) {
         const Index place = rounded.place.empty() ? v : rounded.place[v];

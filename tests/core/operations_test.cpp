@@ -54,6 +54,24 @@ TEST_CASE("pieces of a split are told apart by place: a slab through the middle 
   CHECK(volumes[0] + volumes[1] + volumes[2] == Approx(8).epsilon(1e-9));
 }
 
+TEST_CASE("a cavity that a split does not touch stays with the piece around it, and what floats in it is a piece") {
+  const Mesh ball = stock(PrimitiveKind::sphere, {10, 24, 12}), inner = placed(stock(PrimitiveKind::sphere, {4, 24, 12}), {2, 0, 0});
+  Mesh cavity = inner, island = placed(cube(0.5), {2, 0, 0});
+  reverse_faces(cavity);
+  Mesh part = ball;
+  append(part, cavity);
+  append(part, island);
+  const double around = signed_volume(ball) - signed_volume(inner);
+  // Off to the side, the sheet cuts the ball alone: the cavity stays whole.
+  const auto result = of({{shared(part), "A"}, {shared(sheet(30, {-3, 0.1, 0.2}, {0, 90, 0})), "sheet", Operation::split}});
+  auto volumes = piece_volumes(result);
+  REQUIRE(volumes.size() == 3);
+  std::sort(volumes.begin(), volumes.end());
+  CHECK(volumes[0] == Approx(0.125).epsilon(1e-9));
+  CHECK(volumes[1] + volumes[2] == Approx(around).epsilon(1e-9));
+  CHECK(volumes[1] > 1);
+}
+
 TEST_CASE("open sheets split: one, and several that cross each other, in one go") {
   const auto one = of({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.5})), "sheet", Operation::split}});
   CHECK(done(one, "cuts_as_sheet") == 1);
