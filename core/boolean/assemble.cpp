@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <set>
+#include <stdexcept>
 #include <tuple>
 
 #include "core/boolean/output.h"
@@ -326,6 +327,23 @@ class Faces {
   std::vector<char> bad_;
 };
 
+/// A middle that was put into a contact edge need not lie on it to the last bit.
+void check_middles(const Rounded& rounded, const Control& control) {
+  std::vector<char> suspect(rounded.triangles.size(), 0);
+  std::vector<Triangle> triangles = rounded.triangles;
+  std::vector<Index> piece;
+  bool any = false;
+  for (std::size_t i = 0; i < triangles.size(); ++i) {
+    piece.push_back(rounded.trace[i].piece);
+    for (Index& v : triangles[i]) {
+      if (rounded.fixed[v]) suspect[i] = 1, any = true;
+      v = rounded.place[v];
+    }
+  }
+  if (any && !find_troubled(rounded.points, triangles, piece, suspect, Across::no, control).empty())
+    throw std::logic_error("a contact edge has no middle");
+}
+
 }  // namespace
 
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
@@ -334,6 +352,7 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   for (const Trace& t : rounded.trace) pieces = std::max(pieces, t.piece + 1);
   if (pieces > 1) rounded.special.assign(rounded.points.size(), 1);
   std::vector<Vec3> contacts = separate_wedges(rounded);
+  check_middles(rounded, control);
   const std::string& name = operands.front()->name;
   if (!contacts.empty()) {
     const std::size_t count = contacts.size();

@@ -20,6 +20,7 @@ using namespace boolean;
 using Clock = std::chrono::steady_clock;
 
 constexpr int most_rounds = 12;
+constexpr int most_firmness = 2;
 constexpr double most_settling = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
 
 struct Named {
@@ -85,9 +86,9 @@ Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const Reading& reading
 }
 
 /// Sends the neighbourhood of what rounding broke through the engine again until it is sound.
-/// @param step  the distance of neighbouring coordinates at the size of the parts
+/// @param firmness  0 and up: how far from the last place the contact begins that ends it
 /// @return the number of rounds; most_rounds + 1 when it did not come to rest
-int settle(Pass& pass, double extent, bool to_float, Stages& stage, const Control& control) {
+int settle(Pass& pass, double extent, bool to_float, int firmness, Stages& stage, const Control& control) {
   const double step = std::ldexp(extent, to_float ? -23 : -52);
   const Index pieces = std::max<Index>(pass.pieces, 1);
   Reading reading;
@@ -106,14 +107,14 @@ int settle(Pass& pass, double extent, bool to_float, Stages& stage, const Contro
       return rounds;
     }
     if (rounds == most_rounds) return rounds + 1;
-    if (pass.rounded.triangles.size() > most_triangles) throw std::logic_error("rounding makes ever more faces");
     // Rounding brings near things to meet or cross; contact of a few units in the last place, more each
     // time, is what ends it.
     Soup again = soup_again(pass.rounded, std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, std::min(rounds + 2, 10))
-                                      : std::min(std::ldexp(step, 4 * (rounds + 1)), most_settling * extent);
+                                      : std::min(std::ldexp(step, 4 * (rounds + 1) + 10 * firmness), most_settling * extent);
     std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
     const ContactCount contact = make_contact(again, pairs, tolerance, control);
+    if (again.triangles.size() > most_triangles) throw std::logic_error("rounding makes ever more faces");
     if (contact.changed) {
       // Contact may have changed triangles at the rim of what is looked at: look as far as their neighbours.
       std::vector<char> changed = again.loose;
@@ -207,8 +208,9 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
 }
 
 /// @param all_near  look at every triangle one by one
+/// @param firmness  of settling; at the last a result that does not come to rest is given with a note
 Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
-                              bool all_near) {
+                              bool all_near, int firmness) {
   const auto begin = Clock::now();
   if (auto issue = senseless(operands)) return *issue;
   BooleanResult result;
@@ -252,7 +254,8 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
                      "use it with split or score, mend it, or recast it as one watertight mesh"};
     if (pass.left_out > 0) result.report.done.push_back({"skins_left_out", pass.left_out, names.front()->name, {}});
     soup = {};
-    const int rounds = settle(pass, extent, false, stage, control);
+    const int rounds = settle(pass, extent, false, firmness, stage, control);
+    if (rounds > most_rounds && firmness < most_firmness) throw std::logic_error("rounding does not come to rest");
     if (rounds > most_rounds)
       result.report.done.push_back({"rounding_not_settled", 1, names.front()->name, {}});
     else if (rounds > 0)
@@ -319,23 +322,32 @@ Mesh BooleanResult::piece_mesh(Index which) const {
 }
 
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
-  try {
-    try {
-      return compute(operands, control, settings, false);
-    } catch (const ReachesFar&) {
-      return compute(operands, control, settings, true);
-    }
-  } catch (const std::logic_error& error) {
-    if (settings.contact == 0)
-      return Issue{fmt::format("the combination contradicts itself ({})", error.what()), operands.back().name, {},
-                   "move the tool slightly and please report the parts"};
-  }
-  // Contact could not make everything meet that is near: the exact parts always combine.
+  // What near-coincident faces come to when they are rounded may contradict itself: then once more, with contact
+  // that closes more, and at last without the contact that was asked for. The exact parts always combine.
   CombineSettings exact = settings;
   exact.contact = 0;
-  Result<BooleanResult> result = combine(operands, control, exact);
-  if (result) result->report.done.push_back({"contact_left_out", 1, operands.front().name, {}});
-  return result;
+  std::string why;
+  for (const bool as_asked : {true, false}) {
+    if (!as_asked && settings.contact == 0) break;
+    for (int firmness = 0; firmness <= most_firmness; ++firmness) {
+      bool all_near = false;
+      try {
+        Result<BooleanResult> result{Issue{}};
+        try {
+          result = compute(operands, control, as_asked ? settings : exact, false, firmness);
+        } catch (const ReachesFar&) {
+          all_near = true;
+        }
+        if (all_near) result = compute(operands, control, as_asked ? settings : exact, true, firmness);
+        if (result && !as_asked) result->report.done.push_back({"contact_left_out", 1, operands.front().name, {}});
+        return result;
+      } catch (const std::logic_error& error) {
+        why = error.what();
+      }
+    }
+  }
+  return Issue{fmt::format("the combination contradicts itself ({})", why), operands.back().name, {},
+               "move the tool slightly and please report the parts"};
 }
 
 Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& control) {
@@ -368,7 +380,7 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
     }
     merge_equal(rounded);
     const double extent = std::max((*part)->box.lo.cwiseAbs().maxCoeff(), (*part)->box.hi.cwiseAbs().maxCoeff());
-    const int rounds = settle(pass, extent, true, stage, control);
+    const int rounds = settle(pass, extent, true, 0, stage, control);
     if (rounds == 0) {
       // The triangles that were looked at, not those that rounded polygons might be cut into.
       Mesh rounded_mesh;

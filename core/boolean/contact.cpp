@@ -235,35 +235,140 @@ class Contacts {
   std::map<std::pair<EdgeKey, EdgeKey>, Index> crossings_;
 };
 
-/// Joins edges of changed triangles, and those that lay against them, to mates anew.
-void mend_mates(Soup& soup, const std::vector<Index>& changed, const std::vector<Index>& old_mates) {
-  struct Use {
-    Index part, lo, hi, corner;
-    auto operator<=>(const Use&) const = default;
-  };
-  std::vector<Use> uses;
-  auto add = [&](Index corner) {
-    const Triangle& t = soup.triangles[corner / 3];
-    const Index a = t[corner % 3], b = t[(corner % 3 + 1) % 3];
-    uses.push_back({soup.part[corner / 3], std::min(a, b), std::max(a, b), corner});
-  };
-  for (Index t : changed)
-    for (Index k = 0; k < 3 && !soup.is_gone(t); ++k) add(3 * t + k);
-  for (Index corner : old_mates)
-    if (!soup.is_gone(corner / 3)) add(corner);
-  std::sort(uses.begin(), uses.end());
-  uses.erase(std::unique(uses.begin(), uses.end()), uses.end());
-  for (std::size_t i = 0; i < uses.size();) {
-    std::size_t j = i;
-    while (j < uses.size() && uses[j].part == uses[i].part && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi)
-      soup.mate[uses[j++].corner] = no_index;
-    if (j - i == 2) {
-      const Index a = uses[i].corner, b = uses[i + 1].corner;
-      if (soup.triangles[a / 3][a % 3] != soup.triangles[b / 3][b % 3]) soup.mate[a] = b, soup.mate[b] = a;
+/// The soup while contact changes it: which triangles are new or changed, and what lay against them.
+class Changes {
+ public:
+  Changes(Soup& soup, std::vector<Index>& involved) : soup_(soup), involved_(involved) {}
+
+  /// A triangle leaves its place in the surface.
+  void leave(Index t) {
+    changed_.push_back(t);
+    for (Index k = 0; k < 3; ++k) {
+      Index& mate = soup_.mate[3 * t + k];
+      if (mate != no_index) old_mates_.push_back(mate);
+      mate = no_index;
     }
-    i = j;
+    soup_.loose[t] = 1;
   }
-}
+  void drop(Index t) {
+    if (soup_.gone.empty()) soup_.gone.assign(soup_.triangles.size(), 0);
+    leave(t);
+    soup_.gone[t] = 1;
+  }
+  void replace(Index t, const Triangle& corners, const Trace& trace) {
+    leave(t);
+    soup_.triangles[t] = corners;
+    soup_.trace[t] = trace;
+  }
+  /// One more triangle out of another. @return its number
+  Index add(Index from, const Triangle& corners, const Trace& trace) {
+    const auto t = static_cast<Index>(soup_.triangles.size());
+    soup_.triangles.push_back(corners);
+    soup_.trace.push_back(trace);
+    soup_.part.push_back(soup_.part[from]);
+    soup_.loose.push_back(1);
+    if (!soup_.tested.empty()) soup_.tested.push_back(1);
+    if (!soup_.gone.empty()) soup_.gone.push_back(0);
+    soup_.mate.insert(soup_.mate.end(), 3, no_index);
+    changed_.push_back(t);
+    involved_.push_back(t);
+    return t;
+  }
+
+  /// Takes triangles without area out of the surface and keeps it closed: one with its corners on a line goes, and all
+  /// others at its long edge are cut there in its middle corner.
+  /// @param queue  triangles that may have no area
+  /// @return new triangles and what each was cut from
+  std::vector<std::pair<Index, Index>> flatten(std::vector<Index> queue) {
+    std::vector<std::pair<Index, Index>> added;
+    std::map<EdgeKey, std::vector<Index>> at_edge;
+    for (std::size_t k = 0; k < queue.size(); ++k) {
+      const Index t = queue[k];
+      if (soup_.is_gone(t)) continue;
+      const Triangle corners = soup_.triangles[t];
+      if (corners[0] == corners[1] || corners[1] == corners[2] || corners[2] == corners[0]) {
+        drop(t);
+        continue;
+      }
+      const Vec3 p[] = {soup_.points[corners[0]], soup_.points[corners[1]], soup_.points[corners[2]]};
+      if (!collinear(p[0], p[1], p[2])) continue;
+      if (at_edge.empty())
+        for (Index i : involved_)
+          if (!soup_.is_gone(i)) note_edges(i, at_edge);
+      std::size_t middle = 0;
+      for (std::size_t c = 1; c < 3; ++c)
+        if ((p[(c + 1) % 3] - p[(c + 2) % 3]).squaredNorm() > (p[(middle + 1) % 3] - p[(middle + 2) % 3]).squaredNorm()) middle = c;
+      const Index m = corners[middle], a = corners[(middle + 1) % 3], b = corners[(middle + 2) % 3];
+      drop(t);
+      const std::vector<Index> others = at_edge[edge_key(a, b)];
+      for (Index other : others) {
+        if (soup_.is_gone(other)) continue;
+        Triangle now = soup_.triangles[other];
+        Trace trace = soup_.trace[other];
+        std::size_t e = 0;
+        while (e < 3 && edge_key(now[e], now[(e + 1) % 3]) != edge_key(a, b)) ++e;
+        if (e == 3) continue;  // cut before
+        std::rotate(now.begin(), now.begin() + static_cast<std::ptrdiff_t>(e), now.end());
+        const unsigned bits = (trace.scored >> e | static_cast<unsigned>(trace.scored) << (3 - e)) & 7u;
+        trace.whole = false;
+        trace.scored = static_cast<unsigned char>(bits & 5u);
+        replace(other, {now[0], m, now[2]}, trace);
+        trace.scored = static_cast<unsigned char>(bits & 3u);
+        const Index piece = add(other, {m, now[1], now[2]}, trace);
+        added.emplace_back(piece, other);
+        for (Index i : {other, piece}) {
+          note_edges(i, at_edge);
+          queue.push_back(i);
+        }
+      }
+    }
+    return added;
+  }
+
+  /// Joins edges of changed triangles, and those that lay against them, to mates anew.
+  void mend_mates() {
+    std::sort(changed_.begin(), changed_.end());
+    changed_.erase(std::unique(changed_.begin(), changed_.end()), changed_.end());
+    struct Use {
+      Index part, lo, hi, corner;
+      auto operator<=>(const Use&) const = default;
+    };
+    std::vector<Use> uses;
+    auto add_use = [&](Index corner) {
+      const Triangle& t = soup_.triangles[corner / 3];
+      const Index a = t[corner % 3], b = t[(corner % 3 + 1) % 3];
+      uses.push_back({soup_.part[corner / 3], std::min(a, b), std::max(a, b), corner});
+    };
+    for (Index t : changed_)
+      for (Index k = 0; k < 3 && !soup_.is_gone(t); ++k) add_use(3 * t + k);
+    for (Index corner : old_mates_)
+      if (!soup_.is_gone(corner / 3)) add_use(corner);
+    std::sort(uses.begin(), uses.end());
+    uses.erase(std::unique(uses.begin(), uses.end()), uses.end());
+    for (std::size_t i = 0; i < uses.size();) {
+      std::size_t j = i;
+      while (j < uses.size() && uses[j].part == uses[i].part && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi)
+        soup_.mate[uses[j++].corner] = no_index;
+      if (j - i == 2) {
+        const Index a = uses[i].corner, b = uses[i + 1].corner;
+        if (soup_.triangles[a / 3][a % 3] != soup_.triangles[b / 3][b % 3]) soup_.mate[a] = b, soup_.mate[b] = a;
+      }
+      i = j;
+    }
+    for (Index t : changed_)
+      for (Index v : soup_.triangles[t]) soup_.special[v] = 1;
+  }
+
+ private:
+  void note_edges(Index t, std::map<EdgeKey, std::vector<Index>>& at_edge) const {
+    const Triangle& c = soup_.triangles[t];
+    for (std::size_t k = 0; k < 3; ++k) at_edge[edge_key(c[k], c[(k + 1) % 3])].push_back(t);
+  }
+
+  Soup& soup_;
+  std::vector<Index>& involved_;
+  std::vector<Index> changed_, old_mates_;
+};
 
 }  // namespace
 
@@ -284,28 +389,22 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   }
   count.vertices = merge_vertices(soup, pairs, involved, tolerance, count.places);
 
-  std::vector<Index> changed, old_mates;
-  auto leave = [&](Index t) {  // its place in the surface
-    for (Index k = 0; k < 3; ++k)
-      if (soup.mate[3 * t + k] != no_index) old_mates.push_back(soup.mate[3 * t + k]);
-  };
-  std::vector<Index> flat_corners;
-  auto is_flat = [&](const Triangle& t) {
-    return t[0] == t[1] || t[1] == t[2] || t[2] == t[0] || collinear(soup.points[t[0]], soup.points[t[1]], soup.points[t[2]]);
-  };
-  auto drop = [&](Index t) {
-    if (soup.gone.empty()) soup.gone.assign(soup.triangles.size(), 0);
-    soup.gone[t] = 1;
-  };
+  Changes changes(soup, involved);
+  std::vector<Index> maybe_flat;
   for (Index i : involved) {
-    if (!soup.loose[i]) continue;
-    changed.push_back(i);
-    leave(i);
-    const Triangle& t = soup.triangles[i];
-    if (!is_flat(t)) continue;
-    // The long edge of a flattened triangle now passes through its third corner.
-    if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) flat_corners.insert(flat_corners.end(), t.begin(), t.end());
-    drop(i);
+    if (soup.loose[i]) changes.leave(i);
+    if (soup.loose[i] || (!soup.tested.empty() && soup.tested[i])) maybe_flat.push_back(i);
+  }
+  // What is cut off a triangle meets what that met.
+  const std::vector<std::pair<Index, Index>> pieces = changes.flatten(std::move(maybe_flat));
+  std::map<Index, std::vector<Index>> cut_from;
+  for (const auto& [piece, from] : pieces) cut_from[from].push_back(piece);
+  for (std::size_t k = 0; k < pairs.size() && !pieces.empty(); ++k) {
+    const TrianglePair pair = pairs[k];
+    if (const auto it = cut_from.find(pair.s); it != cut_from.end())
+      for (Index piece : it->second) pairs.push_back({pair.t, piece});
+    if (const auto it = cut_from.find(pair.t); it != cut_from.end())
+      for (Index piece : it->second) pairs.push_back({pair.s, piece});
   }
   std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.is_gone(pair.s) || soup.is_gone(pair.t); });
 
@@ -328,7 +427,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   for (Index i : involved)
     if (cuts.touched[i]) touched.push_back(i);
   const std::vector<Index> nearly = contacts.nearly();
-  count.changed = count.vertices > 0 || !touched.empty();
+  count.changed = count.vertices > 0 || !touched.empty() || !soup.gone.empty();
   count.faces = nearly.size();
   for (std::size_t k = 0; k < nearly.size() && count.places.size() < most_places; ++k) {
     const Triangle& t = soup.triangles[nearly[k]];
@@ -357,6 +456,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     Arrangement arrangement(given);
     subdivide(soup, cuts, arrangement, control, true);
     std::vector<char> placed(soup.triangles.size(), 0);
+    std::vector<Index> cut;
     for (std::size_t f = 0; f < arrangement.faces.size(); ++f)
       for (const auto& source : arrangement.sources_of(f)) {
         const Index from = source.triangle;
@@ -367,49 +467,22 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
           bits = (bits >> 2 & 1u) | (bits & 2u) | (bits & 1u) << 2;
         }
         for (Index& v : t) v = welded(v);
-        if (is_flat(t)) {
-          if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) flat_corners.insert(flat_corners.end(), t.begin(), t.end());
-          continue;
-        }
         Trace trace = soup.trace[from];
         trace.whole = false;
         trace.scored = static_cast<unsigned char>(bits);
-        Index to = from;
         if (placed[from]) {
-          to = static_cast<Index>(soup.triangles.size());
-          soup.triangles.emplace_back();
-          soup.trace.emplace_back();
-          soup.part.push_back(soup.part[from]);
-          soup.loose.push_back(1);
-          if (!soup.tested.empty()) soup.tested.push_back(1);
-          if (!soup.gone.empty()) soup.gone.push_back(0);
-          soup.mate.insert(soup.mate.end(), 3, no_index);
-          placed.push_back(1);
-          involved.push_back(to);
+          cut.push_back(changes.add(from, t, trace));
         } else {
           placed[from] = 1;
-          leave(from);
-          for (Index k = 0; k < 3; ++k) soup.mate[3 * from + k] = no_index;
+          changes.replace(from, t, trace);
+          cut.push_back(from);
         }
-        soup.triangles[to] = t;
-        soup.trace[to] = trace;
-        soup.loose[to] = 1;
-        changed.push_back(to);
       }
     for (Index t : touched)
-      if (!placed[t]) {
-        leave(t);
-        drop(t);
-      }
-    soup.gone.resize(soup.gone.empty() ? 0 : soup.triangles.size(), 0);
+      if (!placed[t]) changes.drop(t);
+    changes.flatten(std::move(cut));
   }
-  mend_mates(soup, changed, old_mates);
-  for (Index t : changed)
-    for (Index v : soup.triangles[t]) soup.special[v] = 1;
-  std::sort(flat_corners.begin(), flat_corners.end());
-  for (Index t : involved)
-    for (Index v : soup.triangles[t])
-      if (std::binary_search(flat_corners.begin(), flat_corners.end(), v)) soup.loose[t] = 1;
+  changes.mend_mates();
   for (std::size_t i = 0; i < soup.tested.size(); ++i) soup.tested[i] = soup.tested[i] || soup.loose[i];
   return count;
 }

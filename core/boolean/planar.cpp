@@ -266,7 +266,13 @@ int Planar::local(Index point) const {
 void Planar::constrain(Index from, Index to) {
   int a = local(from);
   const int end = local(to);
+  // Points that contact has only brought near may contradict each other, so that a walk comes back to where it was.
+  std::size_t steps = 4 * (tris_.size() + ids_.size());
+  auto count_step = [&] {
+    if (steps-- == 0) throw std::logic_error("a segment does not end");
+  };
   while (a != end) {
+    count_step();
     // Find where the segment leaves a.
     int at = first_around(a, some_[u(a)]);
     const int start = at;
@@ -287,6 +293,7 @@ void Planar::constrain(Index from, Index to) {
         break;
       }
       at = tri(at).n[z(next(k))];
+      count_step();
     } while (at >= 0 && at != start);
     if (reached >= 0) {
       fix_edge(a, reached);
@@ -300,6 +307,7 @@ void Planar::constrain(Index from, Index to) {
     int right = tri(t).v[z(next(index_of(t, a)))], left = tri(t).v[z(prev(index_of(t, a)))];
     int i = index_of(t, a), target = -1;
     while (target < 0) {
+      count_step();
       if (tri(t).fixed[z(i)]) throw std::logic_error("two segments cross in the subdivision");
       crossed.emplace_back(right, left);
       const int o = tri(t).n[z(i)];

@@ -249,7 +249,6 @@ Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces) {
     for (std::size_t i = 0; i < rounded.triangles.size(); ++i) {
       const Triangle& t = rounded.triangles[i];
       if (rounded.trace[i].piece != piece) continue;
-      if (near[i] && collinear(rounded.points[t[0]], rounded.points[t[1]], rounded.points[t[2]])) continue;
       soup.triangles.push_back(t);
       soup.part.push_back(piece);
       soup.trace.push_back(rounded.trace[i]);

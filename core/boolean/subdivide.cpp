@@ -251,6 +251,11 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
       const Vec3 p = points.approximate(a), q = points.approximate(b);
       return std::tuple(p.x(), p.y(), p.z(), a) < std::tuple(q.x(), q.y(), q.z(), b);
     });
+    // An edge may come to pass through the triangle's own third corner: then there is nothing inside.
+    if (by_contact && std::adjacent_find(known.begin(), known.end()) != known.end()) {
+      pieces[k] = planar.pieces();
+      return;
+    }
     const Planar at_edges_only = planar;
     try {
       if (known.size() > 3) planar.improve();
