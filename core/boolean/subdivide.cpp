@@ -300,7 +300,11 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
     }
     return static_cast<unsigned char>(bits);
   };
-  std::map<std::vector<std::pair<Index, Index>>, std::vector<Triangle>> pockets;
+  struct Pocket {
+    std::vector<Triangle> triangles;
+    bool forward;  ///< they run along the first edge that is in the border once from its smaller point to the larger
+  };
+  std::map<std::vector<std::pair<Index, Index>>, Pocket> pockets;
   auto add_record = [&](const Triangle& corners, Index source, bool same_way) {
     Triangle key = corners;
     std::sort(key.begin(), key.end());
@@ -320,29 +324,29 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
       seen[seed] = 1;
       std::vector<std::size_t> pocket{seed};
       std::vector<std::pair<Index, Index>> border;
+      std::vector<std::pair<Index, Index>> forward;
       for (std::size_t i = 0; i < pocket.size(); ++i)
         for (std::size_t e = 0; e < 3; ++e) {
           const auto& piece = list[pocket[i]];
           if (piece.fixed[e]) {
             const Index a = piece.corners[(e + 1) % 3], b = piece.corners[(e + 2) % 3];
             border.emplace_back(std::min(a, b), std::max(a, b));
+            if (a < b) forward.emplace_back(a, b);
           } else if (const auto n = static_cast<std::size_t>(piece.across[e]); !seen[n]) {
             seen[n] = 1;
             pocket.push_back(n);
           }
         }
       std::sort(border.begin(), border.end());
-      std::vector<Triangle> own;
-      for (std::size_t i : pocket) own.push_back(list[i].corners);
-      const auto [first, is_new] = pockets.try_emplace(std::move(border), own);
-      // Which way round do these turn, seen with the first pocket's triangle?
-      bool same_way = true;
-      if (!is_new) {
-        const Projection plane = projection_of(soup, t);
-        const Triangle &a = first->second[0], &b = own[0];
-        same_way = points.turn(plane, a[0], a[1], a[2]) == points.turn(plane, b[0], b[1], b[2]);
-      }
-      for (const Triangle& triangle : first->second) add_record(triangle, t, same_way);
+      std::size_t once = 0;
+      while (once + 1 < border.size() && border[once] == border[once + 1]) once += 2;
+      once = std::min(once, border.size() - 1);
+      Pocket own{{}, std::find(forward.begin(), forward.end(), border[once]) != forward.end()};
+      for (std::size_t i : pocket) own.triangles.push_back(list[i].corners);
+      const bool runs_forward = own.forward;
+      const auto first = pockets.try_emplace(std::move(border), std::move(own)).first;
+      const bool same_way = first->second.forward == runs_forward;
+      for (const Triangle& triangle : first->second.triangles) add_record(triangle, t, same_way);
     }
   }
   check_stop(control);
