@@ -21,6 +21,7 @@ using Clock = std::chrono::steady_clock;
 
 constexpr int most_rounds = 12;
 constexpr int most_firmness = 2;
+constexpr std::size_t no_limit = ~std::size_t{0};
 constexpr double most_settling = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
 
 struct Named {
@@ -32,6 +33,11 @@ constexpr Named operations[] = {
     {Operation::split, "split"},       {Operation::partition, "partition"},     {Operation::inlay, "inlay"},
     {Operation::score, "score"},       {Operation::trim_inside, "trim-inside"}, {Operation::trim_outside, "trim-outside"},
     {Operation::gather, "gather"},
+};
+
+/// Thrown when rounding and contact make more and more to do.
+struct NoEnd : std::logic_error {
+  NoEnd() : std::logic_error("rounding makes ever more faces") {}
 };
 
 /// Times the stages and reports progress.
@@ -66,11 +72,13 @@ struct Pass {
   std::vector<char> bounds;
   std::size_t left_out = 0;
 };
-Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const Reading& reading, bool to_float, Stages& stage,
-             const Control& control) {
+/// @param most_points  more than so many points are taken as a sign that it does not end
+Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const Reading& reading, bool to_float, std::size_t most_points,
+             Stages& stage, const Control& control) {
   Arrangement arrangement(soup.points);
   Cuts cuts = stage("intersect", 0.4, [&] { return intersect(soup, pairs, arrangement.points, control); });
   pairs = {};
+  if (arrangement.points.size() > most_points) throw NoEnd{};
   stage("subdivide", 0.5, [&] {
     subdivide(soup, cuts, arrangement, control);
     return 0;
@@ -99,7 +107,9 @@ int settle(Pass& pass, double extent, bool to_float, int firmness, Stages& stage
     return std::string();
   };
   reading.makes_pieces = pieces > 1;
-  const std::size_t most_triangles = 4 * pass.rounded.triangles.size() + 10'000;
+  // Each round should leave less to do. Where near faces lie many deep, contact can make ever more of them instead.
+  const std::size_t most_triangles = 4 * pass.rounded.triangles.size() + 2'000;
+  std::size_t most_pairs = 0;
   for (int rounds = 0;; ++rounds) {
     std::vector<char> near = stage("settle", 0.9, [&] { return find_trouble(pass.rounded, control); });
     if (near.empty()) {
@@ -113,14 +123,17 @@ int settle(Pass& pass, double extent, bool to_float, int firmness, Stages& stage
     const double tolerance = to_float ? std::ldexp(step, std::min(rounds + 2, 10))
                                       : std::min(std::ldexp(step, 4 * (rounds + 1) + 10 * firmness), most_settling * extent);
     std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
+    if (rounds == 0) most_pairs = 4 * pairs.size() + 50'000;
+    if (pairs.size() > most_pairs) throw NoEnd{};
     const ContactCount contact = make_contact(again, pairs, tolerance, control);
-    if (again.triangles.size() > most_triangles) throw std::logic_error("rounding makes ever more faces");
+    if (again.triangles.size() > most_triangles) throw NoEnd{};
     if (contact.changed) {
       // Contact may have changed triangles at the rim of what is looked at: look as far as their neighbours.
       std::vector<char> changed = again.loose;
       for (std::size_t i = 0; i < again.tested.size(); ++i) changed[i] = changed[i] || again.tested[i];
       again.tested = with_neighbours(again.points, again.triangles, changed, control);
       pairs = find_pairs(again, 0, control);
+      if (pairs.size() > most_pairs) throw NoEnd{};
     }
     if (!again.rim.empty()) {
       std::vector<char> at_rim(again.points.size(), 0);
@@ -130,7 +143,8 @@ int settle(Pass& pass, double extent, bool to_float, int firmness, Stages& stage
           if (again.tested[i] && at_rim[v]) throw ReachesFar{};
     }
     const Index before = pass.pieces;
-    pass = arrange(again, std::move(pairs), reading, to_float, stage, control);
+    const std::size_t most_points = 4 * again.points.size() + 4'000;
+    pass = arrange(again, std::move(pairs), reading, to_float, most_points, stage, control);
     pass.pieces = before;
   }
 }
@@ -247,7 +261,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     if (expression.trims()) reading.trims_away = [&](std::span<const int> winding) { return expression.trims_away(winding); };
     reading.by_place = expression.pieces_by_place();
     reading.makes_pieces = expression.makes_pieces();
-    Pass pass = arrange(soup, std::move(pairs), reading, false, stage, control);
+    Pass pass = arrange(soup, std::move(pairs), reading, false, no_limit, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)
         return Issue{"it bounds nothing: its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},
@@ -329,7 +343,7 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
   std::string why;
   for (const bool as_asked : {true, false}) {
     if (!as_asked && settings.contact == 0) break;
-    for (int firmness = 0; firmness <= most_firmness; ++firmness) {
+    for (int firmness = 0; firmness <= (as_asked && settings.contact != 0 ? 0 : most_firmness); ++firmness) {
       bool all_near = false;
       try {
         Result<BooleanResult> result{Issue{}};

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <map>
 #include <numeric>
+#include <stdexcept>
 
 #include "core/boolean/stages.h"
 #include "core/mesh/union_find.h"
@@ -282,7 +283,9 @@ class Changes {
   std::vector<std::pair<Index, Index>> flatten(std::vector<Index> queue) {
     std::vector<std::pair<Index, Index>> added;
     std::map<EdgeKey, std::vector<Index>> at_edge;
+    const std::size_t most = 16 * queue.size() + 1'000;
     for (std::size_t k = 0; k < queue.size(); ++k) {
+      if (queue.size() > most) throw std::logic_error("flat faces come back");
       const Index t = queue[k];
       if (soup_.is_gone(t)) continue;
       const Triangle corners = soup_.triangles[t];
