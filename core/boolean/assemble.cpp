@@ -232,7 +232,17 @@ class Faces {
     // Corners that were doubled where the result touches itself stand at one place.
     for (Triangle& t : all)
       for (Index& v : t) v = rounded_.place[v];
-    const std::vector<char> troubled = find_troubled(rounded_.points, all, piece, suspect, Across::no, control, crowded);
+    std::vector<char> troubled = find_troubled(rounded_.points, all, piece, suspect, Across::no, control, crowded);
+    if (troubled.empty()) {
+      // Shells of a few units in the last place are turned inside out by taking one vertex out of an edge.
+      std::vector<char> moved(all.size(), 0), changed(rounded_.points.size(), 0);
+      for (std::size_t i = 0; i < all.size(); ++i)
+        for (Index v : all[i]) {
+          if (rounded_.moved[v]) moved[i] = 1;
+          if (suspect[i]) changed[v] = 1;
+        }
+      troubled = in_turned_shells(rounded_.points, all, piece, moved, changed);
+    }
     bad_.assign(list.size(), 0);
     bool sound = true;
     for (std::size_t i = 0; i < again.face.size() && !troubled.empty(); ++i)

@@ -386,10 +386,11 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
     rounded.special = (*part)->special;
     // As doubles it must be free of trouble, else rounding is not what has to be settled.
     rounded.moved.assign(rounded.points.size(), 1);
+    rounded.inexact.assign(rounded.points.size(), 0);
     if (!find_trouble(rounded, control).empty()) return plain;
     for (std::size_t v = 0; v < rounded.points.size(); ++v) {
       const Vec3 p = rounded.points[v].cast<float>().cast<double>();
-      rounded.moved[v] = p != rounded.points[v];
+      rounded.moved[v] = rounded.inexact[v] = p != rounded.points[v];
       rounded.points[v] = p;
     }
     merge_equal(rounded);

@@ -84,6 +84,7 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
     if (i != no_index) i = used++;
   out.points.resize(used);
   out.moved.resize(used);
+  out.inexact.resize(used);
   out.special.resize(used);
   out.given.resize(used, no_index);
   std::atomic<bool> any_moved = false;
@@ -91,15 +92,17 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
     for (std::size_t v = range.begin(); v < range.end(); ++v) {
       if (id[v] == no_index) continue;
       Vec3 p = arrangement.points.approximate(static_cast<Index>(v));
-      bool moved = v >= given || (!soup.moved.empty() && soup.moved[v]);
+      bool moved = v >= given || (!soup.moved.empty() && soup.moved[v]), inexact = v >= given;
       if (to_float) {
         const Vec3 rounded = p.cast<float>().cast<double>();
-        moved = moved || rounded != p;
+        inexact = inexact || rounded != p;
+        moved = moved || inexact;
         p = rounded;
       }
       if (moved) any_moved.store(true, std::memory_order_relaxed);
       out.points[id[v]] = p;
       out.moved[id[v]] = moved;
+      out.inexact[id[v]] = inexact;
       out.special[id[v]] = v >= given || soup.special[v];
       if (v < soup.given.size()) out.given[id[v]] = soup.given[v];
     }
@@ -231,8 +234,10 @@ std::vector<char> find_trouble(const Rounded& rounded, const Control& control) {
       find_troubled(rounded.points, rounded.triangles, piece, suspect, Across::yes, control, merged);
   if (!troubled.empty()) return with_neighbours(rounded.points, rounded.triangles, troubled, control);
   const std::vector<char> confused = at_confused_edges(rounded);
-  if (confused.empty()) return {};
-  return with_neighbours(rounded.points, rounded.triangles, confused, control);
+  if (!confused.empty()) return with_neighbours(rounded.points, rounded.triangles, confused, control);
+  const std::vector<char> turned = in_turned_shells(rounded.points, rounded.triangles, piece, suspect, rounded.inexact);
+  if (turned.empty()) return {};
+  return with_neighbours(rounded.points, rounded.triangles, turned, control);
 }
 
 Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces) {

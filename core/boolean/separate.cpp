@@ -8,6 +8,7 @@
 #include <numeric>
 
 #include "core/boolean/separate.h"
+#include "core/exact/volume.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil::boolean {
@@ -20,7 +21,7 @@ struct Leaf {
 };
 
 /// Sorts faces by angle about u→v (exact), beginning with the first.
-void sort_around(const std::vector<Vec3>& p, Index u, Index v, std::vector<Leaf>& leaves) {
+void sort_around(std::span<const Vec3> p, Index u, Index v, std::vector<Leaf>& leaves) {
   auto side = [&](const Leaf& l, Index x) { return orient3d(p[u], p[v], p[l.apex], p[x]); };
   const Leaf first = leaves[0];
   auto half = [&](const Leaf& l) {
@@ -103,14 +104,14 @@ void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& crowded
 }
 
 /// The faces at one crowded edge in the order of their angle.
-std::vector<Leaf> leaves_of(const Rounded& rounded, std::span<const EdgeUse> uses) {
+std::vector<Leaf> leaves_of(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const EdgeUse> uses) {
   std::vector<Leaf> leaves;
   for (const EdgeUse& use : uses) {
-    const Triangle& t = rounded.triangles[use.corner / 3];
+    const Triangle& t = triangles[use.corner / 3];
     const Index c = use.corner % 3;
     leaves.push_back({use.corner, t[(c + 2) % 3], t[c] == use.lo});
   }
-  sort_around(rounded.points, uses[0].lo, uses[0].hi, leaves);
+  sort_around(points, uses[0].lo, uses[0].hi, leaves);
   return leaves;
 }
 
@@ -140,7 +141,7 @@ std::vector<char> at_confused_edges(const Rounded& rounded) {
   std::vector<char> confused;
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() < 3) return;
-    const std::vector<Leaf> leaves = leaves_of(rounded, edge);
+    const std::vector<Leaf> leaves = leaves_of(rounded.points, rounded.triangles, edge);
     bool alternate = true;
     for (std::size_t k = 0; k < leaves.size(); ++k) alternate = alternate && leaves[k].forward != leaves[(k + 1) % leaves.size()].forward;
     if (alternate) return;
@@ -148,6 +149,67 @@ std::vector<char> at_confused_edges(const Rounded& rounded) {
     for (const EdgeUse& use : edge) confused[use.corner / 3] = 1;
   });
   return confused;
+}
+
+std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const Index> piece,
+                                   std::span<const char> suspect, std::span<const char> inexact) {
+  std::vector<char> near(points.size(), 0);
+  bool any = false;
+  for (std::size_t i = 0; i < suspect.size(); ++i)
+    for (Index v : triangles[i])
+      if (suspect[i]) near[v] = 1, any = any || inexact[v];
+  if (!any) return {};
+  std::vector<EdgeUse> uses;
+  for (Index i = 0; i < triangles.size(); ++i) {
+    const Triangle& t = triangles[i];
+    for (Index k = 0; k < 3; ++k) {
+      const Index a = t[k], b = t[k == 2 ? 0 : k + 1];
+      if (near[a] && near[b]) uses.push_back({std::min(a, b), std::max(a, b), piece[i], 3 * i + k});
+    }
+  }
+  tbb::parallel_sort(uses.begin(), uses.end());
+  UnionFind shells(triangles.size());
+  for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
+    if (edge.size() == 2) shells.unite(edge[0].corner / 3, edge[1].corner / 3);
+    if (edge.size() < 3) return;
+    const std::vector<Leaf> leaves = leaves_of(points, triangles, edge);
+    for (std::size_t k = 0; k < leaves.size(); ++k) {
+      const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];
+      if (!here.forward && then.forward) shells.unite(here.corner / 3, then.corner / 3);
+    }
+  });
+  struct Shell {
+    std::vector<Triangle> triangles;
+    bool suspect = true, inexact = false;
+  };
+  std::map<Index, Shell> found;
+  for (Index i = 0; i < suspect.size(); ++i)
+    if (suspect[i]) found[shells.find(i)].triangles.push_back(triangles[i]);
+  for (Index i = 0; i < suspect.size(); ++i)
+    if (const auto it = found.find(shells.find(i)); it != found.end()) {
+      it->second.suspect = it->second.suspect && suspect[i];
+      for (Index v : triangles[i]) it->second.inexact = it->second.inexact || inexact[v];
+    }
+  std::vector<char> turned;
+  for (const auto& [name, shell] : found) {
+    if (!shell.suspect || !shell.inexact) continue;
+    // Rounding moves a surface by its area times a unit in the last place of what is largest: thicker shells that run
+    // the other way round are cavities.
+    const Vec3 origin = points[shell.triangles[0][0]];
+    double six_volumes = 0, area = 0, largest = 0;
+    for (const Triangle& t : shell.triangles) {
+      const Vec3 a = points[t[0]] - origin, b = points[t[1]] - origin, c = points[t[2]] - origin;
+      six_volumes += a.dot(b.cross(c));
+      area += (b - a).cross(c - a).norm();
+      for (Index v : t) largest = std::max(largest, points[v].cwiseAbs().maxCoeff());
+    }
+    const double unit = std::ldexp(largest, -20);  // also of 32-bit coordinates
+    if (std::abs(six_volumes) > area * unit || volume_sign(points, shell.triangles) > 0) continue;
+    turned.resize(triangles.size(), 0);
+    for (Index i = 0; i < suspect.size(); ++i)
+      if (shells.find(i) == name) turned[i] = 1;
+  }
+  return turned;
 }
 
 std::vector<Vec3> separate_wedges(Rounded& rounded) {
@@ -190,7 +252,7 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() == 2) marry(edge[0].corner, edge[1].corner);
     if (edge.size() < 3) return;
-    const std::vector<Leaf> leaves = leaves_of(rounded, edge);
+    const std::vector<Leaf> leaves = leaves_of(rounded.points, rounded.triangles, edge);
     crowded.emplace_back();
     for (std::size_t k = 0; k < leaves.size(); ++k) {
       const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];

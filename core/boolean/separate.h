@@ -14,4 +14,12 @@ std::vector<Vec3> separate_wedges(Rounded& rounded);
 /// edge, which rounding can bring about. @return per triangle; empty when there is none
 std::vector<char> at_confused_edges(const Rounded& rounded);
 
+/// Triangles of shells thinner than rounding that are inside out, or flat.
+/// @param piece    of each triangle
+/// @param suspect  per triangle; only shells of nothing else are looked at
+/// @param inexact  per point: just put where it was not; only shells with such a point are looked at
+/// @return per triangle; empty when there is none
+std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const Index> piece,
+                                   std::span<const char> suspect, std::span<const char> inexact);
+
 }  // namespace anvil::boolean

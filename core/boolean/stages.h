@@ -253,6 +253,7 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Readi
 struct Rounded {
   std::vector<Vec3> points;
   std::vector<char> moved;    ///< per point: it is new or has been moved
+  std::vector<char> inexact;  ///< per point: the last rounding has moved it
   std::vector<char> special;  ///< per point: see Soup::special; new points are
   std::vector<Triangle> triangles;
   std::vector<Trace> trace;

@@ -2,9 +2,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <optional>
 #include <cmath>
 
 #include "core/mesh/winding.h"
+#include "core/exact/predicates.h"
+#include "core/exact/volume.h"
 #include "core/soundness/analysis.h"
 
 namespace anvil {
@@ -83,6 +86,34 @@ std::vector<Patch> collect_patches(const Analysis& a, const std::vector<char>& p
   return patches;
 }
 
+/// Is a point inside closed triangles? By a line along an axis, exact; nothing when the point lies on one of them or
+/// no line misses all their edges.
+std::optional<bool> is_inside(const std::vector<Vec3>& points, const std::vector<Triangle>& triangles, const Vec3& p) {
+  for (int axis = 0; axis < 3; ++axis) {
+    const Projection plane{(axis + 1) % 3, (axis + 2) % 3};
+    int winding = 0;
+    bool clear = true;
+    for (const Triangle& t : triangles) {
+      const Vec3 &a = points[t[0]], &b = points[t[1]], &c = points[t[2]];
+      const Vec3 lo = a.cwiseMin(b).cwiseMin(c), hi = a.cwiseMax(b).cwiseMax(c);
+      if (p[plane.u] < lo[plane.u] || p[plane.u] > hi[plane.u] || p[plane.v] < lo[plane.v] || p[plane.v] > hi[plane.v]) continue;
+      const int sides[] = {orient2d(plane(a), plane(b), plane(p)), orient2d(plane(b), plane(c), plane(p)),
+                           orient2d(plane(c), plane(a), plane(p))};
+      const auto [least, most] = std::minmax({sides[0], sides[1], sides[2]});
+      if (least < 0 && most > 0) continue;
+      if (least == 0 || most == 0) {
+        clear = false;
+        break;
+      }
+      const int facing = least, side = orient3d(a, b, c, p);
+      if (side == 0) return std::nullopt;
+      if (side * facing < 0) winding += facing;
+    }
+    if (clear) return winding != 0;
+  }
+  return std::nullopt;
+}
+
 /// Does closed patch `outer` enclose `inner`? Judged at the corner that lies most clearly in or out.
 bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
   if ((inner.box.lo.array() < outer.box.lo.array()).any() ||
@@ -98,6 +129,11 @@ bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
     clearest = std::abs(w - 0.5);
     inside = w > 0.5;
   }
+  if (clearest > 0.25) return inside;
+  // Against the other's surface, as shells are that touch it.
+  for (const Triangle& t : inner.triangles)
+    for (Index v : t)
+      if (const auto exact = is_inside(a.mesh.positions, outer.triangles, a.mesh.positions[v])) return *exact;
   return inside;
 }
 
@@ -159,7 +195,9 @@ void find_turned_faces_and_inner_walls(const Analysis& a, SoundnessReport& repor
       a.check_stop();
       if (encloses(a, patches[closed_by_size[earlier]], patch)) around += corrected[closed_by_size[earlier]];
     }
-    const int sign = patch.volume < 0 ? -1 : 1;
+    // Shells of a few units in the last place are told exactly.
+    const bool thin = std::abs(patch.volume) < 1e-10 * patch.area * patch.box.diagonal();
+    const int sign = (thin ? volume_sign(a.mesh.positions, patch.triangles) : patch.volume < 0 ? -1 : 1) < 0 ? -1 : 1;
     const bool mostly_first = 2 * patch.turned <= patch.faces.size();
     const int as_stored = mostly_first ? sign : -sign;  // sign of the orientation that most faces have
     int wanted = 1;
