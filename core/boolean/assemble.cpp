@@ -357,12 +357,12 @@ void check_middles(const Rounded& rounded, const Control& control) {
 }  // namespace
 
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
-              double tolerance, BooleanResult& result, const Control& control) {
+              double tolerance, bool settled, BooleanResult& result, const Control& control) {
   Index pieces = 1;
   for (const Trace& t : rounded.trace) pieces = std::max(pieces, t.piece + 1);
   if (pieces > 1) rounded.special.assign(rounded.points.size(), 1);
   std::vector<Vec3> contacts = separate_wedges(rounded);
-  check_middles(rounded, control);
+  if (settled) check_middles(rounded, control);
   const std::string& name = operands.front()->name;
   if (!contacts.empty()) {
     const std::size_t count = contacts.size();

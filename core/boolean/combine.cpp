@@ -12,6 +12,7 @@
 #include "core/boolean/cache.h"
 #include "core/boolean/stages.h"
 #include "core/boolean/trouble.h"
+#include "core/soundness/check.h"
 
 namespace anvil {
 namespace {
@@ -222,7 +223,7 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
 }
 
 /// @param all_near  look at every triangle one by one
-/// @param firmness  of settling; at the last a result that does not come to rest is given with a note
+/// @param firmness  of settling; beyond the last a result that does not come to rest is given with a note
 Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
                               bool all_near, int firmness) {
   const auto begin = Clock::now();
@@ -268,17 +269,28 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
                      "use it with split or score, mend it, or recast it as one watertight mesh"};
     if (pass.left_out > 0) result.report.done.push_back({"skins_left_out", pass.left_out, names.front()->name, {}});
     soup = {};
-    const int rounds = settle(pass, extent, false, firmness, stage, control);
-    if (rounds > most_rounds && firmness < most_firmness) throw std::logic_error("rounding does not come to rest");
-    if (rounds > most_rounds)
+    // Beyond all firmness the result is given as rounding left it, with a note.
+    const bool may_be_unsound = firmness > most_firmness;
+    const int rounds = may_be_unsound ? 0 : settle(pass, extent, false, firmness, stage, control);
+    if (rounds > most_rounds) throw std::logic_error("rounding does not come to rest");
+    if (may_be_unsound)
       result.report.done.push_back({"rounding_not_settled", 1, names.front()->name, {}});
     else if (rounds > 0)
       result.report.done.push_back({"rounds_to_settle", static_cast<std::size_t>(rounds), names.front()->name, {}});
     if (pass.rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
     stage("assemble", 1, [&] {
-      assemble(parts, names, std::move(pass.rounded), contact, result, control);
+      assemble(parts, names, std::move(pass.rounded), contact, !may_be_unsound, result, control);
       return 0;
     });
+    // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code.
+    const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
+                                     [](const auto& done) { return done.what == "contact_edges"; });
+    if ((rounds > 0 || touches) && !expression.trims() && !may_be_unsound)
+      stage("check", 1, [&] {
+        if (!check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound)
+          throw std::logic_error("the result is not sound");
+        return 0;
+      });
   } else {
     // Nothing to compute with: the first part goes through as it is.
     result.mesh = *names.front()->mesh;
@@ -343,7 +355,7 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
   std::string why;
   for (const bool as_asked : {true, false}) {
     if (!as_asked && settings.contact == 0) break;
-    for (int firmness = 0; firmness <= (as_asked && settings.contact != 0 ? 0 : most_firmness); ++firmness) {
+    for (int firmness = 0; firmness <= (as_asked && settings.contact != 0 ? 0 : most_firmness + 1); ++firmness) {
       bool all_near = false;
       try {
         Result<BooleanResult> result{Issue{}};
@@ -405,7 +417,7 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
     }
     report.done.push_back({rounds > most_rounds ? "rounding_not_settled" : "float_settled", static_cast<std::size_t>(rounds), "", {}});
     BooleanResult result;
-    assemble({*part}, {&operand}, std::move(rounded), 0, result, control);
+    assemble({*part}, {&operand}, std::move(rounded), 0, rounds <= most_rounds, result, control);
     return std::move(result.mesh);
   } catch (const std::logic_error&) {
     report.done.push_back({"rounding_not_settled", 1, "", {}});

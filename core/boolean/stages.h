@@ -277,8 +277,9 @@ bool reaches_far(const Rounded& rounded);
 Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces);
 
 /// Stages 10 and 11: separates solid wedges that touch, puts uncut polygons back and joins what is left of others.
+/// @param settled  rounding has left no trouble; else what can be told of it is not complained of
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
-              double tolerance, BooleanResult& result, const Control& control);
+              double tolerance, bool settled, BooleanResult& result, const Control& control);
 
 /// Throws Stopped when asked to stop.
 inline void check_stop(const Control& control) {

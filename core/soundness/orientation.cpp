@@ -2,12 +2,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <optional>
 #include <cmath>
+#include <optional>
 
-#include "core/mesh/winding.h"
 #include "core/exact/predicates.h"
 #include "core/exact/volume.h"
+#include "core/mesh/winding.h"
 #include "core/soundness/analysis.h"
 
 namespace anvil {
@@ -114,27 +114,21 @@ std::optional<bool> is_inside(const std::vector<Vec3>& points, const std::vector
   return std::nullopt;
 }
 
-/// Does closed patch `outer` enclose `inner`? Judged at the corner that lies most clearly in or out.
+/// Does closed patch `outer` enclose `inner`? Judged at a corner that does not lie on the other's surface.
 bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
   if ((inner.box.lo.array() < outer.box.lo.array()).any() ||
       (inner.box.hi.array() > outer.box.hi.array()).any())
     return false;
-  double clearest = 0;
-  bool inside = false;
   const std::size_t step = std::max<std::size_t>(1, inner.triangles.size() / 4);
   for (std::size_t i = 0; i < inner.triangles.size(); i += step) {
     const double w =
         std::abs(winding_number(a.mesh.positions, outer.triangles, a.mesh.positions[inner.triangles[i][0]]));
-    if (std::abs(w - 0.5) <= clearest) continue;
-    clearest = std::abs(w - 0.5);
-    inside = w > 0.5;
+    if (std::abs(w - std::round(w)) < 1e-6) return w > 0.5;  // on the surface it is a share of the full angle
   }
-  if (clearest > 0.25) return inside;
-  // Against the other's surface, as shells are that touch it.
   for (const Triangle& t : inner.triangles)
     for (Index v : t)
       if (const auto exact = is_inside(a.mesh.positions, outer.triangles, a.mesh.positions[v])) return *exact;
-  return inside;
+  return false;  // on the other's surface all over
 }
 
 /// A wall hangs on non-manifold edges and has the rest of the mesh's inside on both of its sides.
