@@ -285,7 +285,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code.
     const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
                                      [](const auto& done) { return done.what == "contact_edges"; });
-    if ((rounds > 0 || touches) && !expression.trims() && !may_be_unsound)
+    if ((rounds > 0 || touches) && !expression.trims() && !may_be_unsound && !result.mesh.empty())
       stage("check", 1, [&] {
         if (!check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound)
           throw std::logic_error("the result is not sound");

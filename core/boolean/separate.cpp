@@ -178,21 +178,25 @@ std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const
       if (!here.forward && then.forward) shells.unite(here.corner / 3, then.corner / 3);
     }
   });
+  // A shell may have faces of points that all stayed where they were; they hang between those that moved.
+  auto within = [&](const Triangle& t) { return near[t[0]] && near[t[1]] && near[t[2]]; };
   struct Shell {
     std::vector<Triangle> triangles;
-    bool suspect = true, inexact = false;
+    bool whole = true, inexact = false;
   };
   std::map<Index, Shell> found;
   for (Index i = 0; i < suspect.size(); ++i)
-    if (suspect[i]) found[shells.find(i)].triangles.push_back(triangles[i]);
+    if (suspect[i]) found[shells.find(i)];
   for (Index i = 0; i < suspect.size(); ++i)
     if (const auto it = found.find(shells.find(i)); it != found.end()) {
-      it->second.suspect = it->second.suspect && suspect[i];
-      for (Index v : triangles[i]) it->second.inexact = it->second.inexact || inexact[v];
+      Shell& shell = it->second;
+      shell.triangles.push_back(triangles[i]);
+      shell.whole = shell.whole && within(triangles[i]);
+      for (Index v : triangles[i]) shell.inexact = shell.inexact || inexact[v];
     }
   std::vector<char> turned;
   for (const auto& [name, shell] : found) {
-    if (!shell.suspect || !shell.inexact) continue;
+    if (!shell.whole || !shell.inexact) continue;
     // Rounding moves a surface by its area times a unit in the last place of what is largest: thicker shells that run
     // the other way round are cavities.
     const Vec3 origin = points[shell.triangles[0][0]];

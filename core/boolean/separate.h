@@ -16,7 +16,7 @@ std::vector<char> at_confused_edges(const Rounded& rounded);
 
 /// Triangles of shells thinner than rounding that are inside out, or flat.
 /// @param piece    of each triangle
-/// @param suspect  per triangle; only shells of nothing else are looked at
+/// @param suspect  per triangle; only shells of these and what hangs between them are looked at
 /// @param inexact  per point: just put where it was not; only shells with such a point are looked at
 /// @return per triangle; empty when there is none
 std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const Index> piece,
