@@ -200,15 +200,17 @@ std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const
     // Rounding moves a surface by its area times a unit in the last place of what is largest: thicker shells that run
     // the other way round are cavities.
     const Vec3 origin = points[shell.triangles[0][0]];
-    double six_volumes = 0, area = 0, largest = 0;
+    double six_volumes = 0, area = 0, largest = 0, size = 0;
     for (const Triangle& t : shell.triangles) {
       const Vec3 a = points[t[0]] - origin, b = points[t[1]] - origin, c = points[t[2]] - origin;
       six_volumes += a.dot(b.cross(c));
       area += (b - a).cross(c - a).norm();
+      size = std::max({size, a.norm(), b.norm(), c.norm()});
       for (Index v : t) largest = std::max(largest, points[v].cwiseAbs().maxCoeff());
     }
     const double unit = std::ldexp(largest, -20);  // also of 32-bit coordinates
-    if (std::abs(six_volumes) > area * unit || volume_sign(points, shell.triangles) > 0) continue;
+    const double error = 1e-14 * static_cast<double>(shell.triangles.size()) * size * size * largest;
+    if (std::abs(six_volumes) > area * unit + error || volume_sign(points, shell.triangles) > 0) continue;
     turned.resize(triangles.size(), 0);
     for (Index i = 0; i < suspect.size(); ++i)
       if (shells.find(i) == name) turned[i] = 1;

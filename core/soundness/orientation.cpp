@@ -190,7 +190,8 @@ void find_turned_faces_and_inner_walls(const Analysis& a, SoundnessReport& repor
       if (encloses(a, patches[closed_by_size[earlier]], patch)) around += corrected[closed_by_size[earlier]];
     }
     // Shells of a few units in the last place are told exactly.
-    const bool thin = std::abs(patch.volume) < 1e-10 * patch.area * patch.box.diagonal();
+    const double size = patch.box.diagonal(), reach = std::max(patch.box.lo.cwiseAbs().maxCoeff(), patch.box.hi.cwiseAbs().maxCoeff());
+    const bool thin = std::abs(patch.volume) < 1e-14 * static_cast<double>(patch.triangles.size()) * size * size * reach;
     const int sign = (thin ? volume_sign(a.mesh.positions, patch.triangles) : patch.volume < 0 ? -1 : 1) < 0 ? -1 : 1;
     const bool mostly_first = 2 * patch.turned <= patch.faces.size();
     const int as_stored = mostly_first ? sign : -sign;  // sign of the orientation that most faces have
