@@ -93,7 +93,8 @@ class Faces {
   std::set<std::pair<Index, Index>> scored;  ///< edges that a score drew, smaller vertex first
 
   /// Sorts triangles by the polygon they come from and joins them.
-  void join() {
+  /// @param cut_too  also those of polygons that something has cut
+  void join(bool cut_too) {
     struct Member {
       Index first;  // triangle of the source polygon
       Index part;
@@ -145,7 +146,7 @@ class Faces {
         found[g].push_back(std::move(face));
       };
       auto add_triangle = [&](Index k) { add({corners[k].begin(), corners[k].end()}, {k}); };
-      if (!whole && !sources_.is_flat(part, polygon)) {
+      if (!whole && (!cut_too || !sources_.is_flat(part, polygon))) {
         for (Index k = 0; k < corners.size(); ++k) add_triangle(k);
         return;
       }
@@ -357,12 +358,12 @@ void check_middles(const Rounded& rounded, const Control& control) {
 }  // namespace
 
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
-              double tolerance, bool settled, BooleanResult& result, const Control& control) {
+              double tolerance, Assembly how, BooleanResult& result, const Control& control) {
   Index pieces = 1;
   for (const Trace& t : rounded.trace) pieces = std::max(pieces, t.piece + 1);
   if (pieces > 1) rounded.special.assign(rounded.points.size(), 1);
   std::vector<Vec3> contacts = separate_wedges(rounded);
-  if (settled) check_middles(rounded, control);
+  if (how != Assembly::anyhow) check_middles(rounded, control);
   const std::string& name = operands.front()->name;
   if (!contacts.empty()) {
     const std::size_t count = contacts.size();
@@ -376,7 +377,7 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   const double rounding = std::ldexp(extent, -46);
   const Sources sources(parts, rounding);
   Faces faces(rounded, sources);
-  faces.join();
+  faces.join(how == Assembly::polygons);
   check_stop(control);
   // What does not come out sound goes back to the triangles it was made of. Straightening changes both sides of an
   // edge, so it starts anew each time, and is given up before joining is.

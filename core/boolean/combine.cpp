@@ -21,7 +21,7 @@ using namespace boolean;
 using Clock = std::chrono::steady_clock;
 
 constexpr int most_rounds = 12;
-constexpr int most_firmness = 2;
+constexpr int most_firmness = 3;
 constexpr std::size_t no_limit = ~std::size_t{0};
 constexpr double most_settling = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
 
@@ -94,8 +94,19 @@ Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const Reading& reading
   return pass;
 }
 
+/// How many times two the smallest step contact closes in a round of settling. More each time ends most trouble; where
+/// near faces lie many deep, the same each time does.
+int contact_bits(int firmness, int round) {
+  switch (firmness) {
+    case 0: return 4 * (round + 1);
+    case 1: return 8;
+    case 2: return 14;
+    default: return 20 + 4 * round;
+  }
+}
+
 /// Sends the neighbourhood of what rounding broke through the engine again until it is sound.
-/// @param firmness  0 and up: how far from the last place the contact begins that ends it
+/// @param firmness  0 to most_firmness: see contact_bits
 /// @return the number of rounds; most_rounds + 1 when it did not come to rest
 int settle(Pass& pass, double extent, bool to_float, int firmness, Stages& stage, const Control& control) {
   const double step = std::ldexp(extent, to_float ? -23 : -52);
@@ -122,7 +133,7 @@ int settle(Pass& pass, double extent, bool to_float, int firmness, Stages& stage
     // time, is what ends it.
     Soup again = soup_again(pass.rounded, std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, std::min(rounds + 2, 10))
-                                      : std::min(std::ldexp(step, 4 * (rounds + 1) + 10 * firmness), most_settling * extent);
+                                      : std::min(std::ldexp(step, contact_bits(firmness, rounds)), most_settling * extent);
     std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
     if (rounds == 0) most_pairs = 4 * pairs.size() + 50'000;
     if (pairs.size() > most_pairs) throw NoEnd{};
@@ -278,19 +289,24 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     else if (rounds > 0)
       result.report.done.push_back({"rounds_to_settle", static_cast<std::size_t>(rounds), names.front()->name, {}});
     if (pass.rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
-    stage("assemble", 1, [&] {
-      assemble(parts, names, std::move(pass.rounded), contact, !may_be_unsound, result, control);
-      return 0;
-    });
-    // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code.
-    const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
-                                     [](const auto& done) { return done.what == "contact_edges"; });
-    if ((rounds > 0 || touches) && !expression.trims() && !may_be_unsound && !result.mesh.empty())
-      stage("check", 1, [&] {
-        if (!check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound)
-          throw std::logic_error("the result is not sound");
+    // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code; joining
+    // cut triangles to polygons may be what spoils shells of a few units in the last place.
+    const BooleanReport before = result.report;
+    for (Assembly how : {may_be_unsound ? Assembly::anyhow : Assembly::polygons, Assembly::triangles}) {
+      result.mesh = {};
+      result.part = result.face = result.piece = {};
+      result.fresh_edges = {};
+      result.report = before;
+      stage("assemble", 1, [&] {
+        assemble(parts, names, pass.rounded, contact, how, result, control);
         return 0;
       });
+      const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
+                                       [](const auto& done) { return done.what == "contact_edges"; });
+      if (how == Assembly::anyhow || (rounds == 0 && !touches) || expression.trims() || result.mesh.empty()) break;
+      if (stage("check", 1, [&] { return check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound; })) break;
+      if (how == Assembly::triangles) throw std::logic_error("the result is not sound");
+    }
   } else {
     // Nothing to compute with: the first part goes through as it is.
     result.mesh = *names.front()->mesh;
@@ -417,7 +433,7 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
     }
     report.done.push_back({rounds > most_rounds ? "rounding_not_settled" : "float_settled", static_cast<std::size_t>(rounds), "", {}});
     BooleanResult result;
-    assemble({*part}, {&operand}, std::move(rounded), 0, rounds <= most_rounds, result, control);
+    assemble({*part}, {&operand}, std::move(rounded), 0, rounds <= most_rounds ? Assembly::polygons : Assembly::anyhow, result, control);
     return std::move(result.mesh);
   } catch (const std::logic_error&) {
     report.done.push_back({"rounding_not_settled", 1, "", {}});

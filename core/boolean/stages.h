@@ -277,9 +277,13 @@ bool reaches_far(const Rounded& rounded);
 Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces);
 
 /// Stages 10 and 11: separates solid wedges that touch, puts uncut polygons back and joins what is left of others.
-/// @param settled  rounding has left no trouble; else what can be told of it is not complained of
+enum class Assembly {
+  polygons,   ///< as above
+  triangles,  ///< what was cut stays in the triangles that the rounding stage looked at
+  anyhow      ///< likewise, and what rounding has left is not complained of
+};
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
-              double tolerance, bool settled, BooleanResult& result, const Control& control);
+              double tolerance, Assembly how, BooleanResult& result, const Control& control);
 
 /// Throws Stopped when asked to stop.
 inline void check_stop(const Control& control) {
