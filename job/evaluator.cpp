@@ -28,6 +28,10 @@ Affine relative_placement(const Job& job, const Part& part, const Part& tool) {
   return job.world_of(part.id).inverse() * job.world_of(tool.id);
 }
 
+bool is_free_of_crossings(const SoundnessReport& report) {
+  return report.of(Family::crossing_faces).count == 0 && report.of(Family::zero_area_faces).count == 0;
+}
+
 }  // namespace
 
 std::vector<Mesh> separate_pieces(const Evaluated& evaluated) {
@@ -59,19 +63,40 @@ std::vector<Mesh> separate_pieces(const Evaluated& evaluated) {
   return out;
 }
 
-RecipeCache::Entry& RecipeCache::entry_of(const Job& job, PartId id) {
-  const Part& part = job.at(id);
+std::string RecipeCache::source_key(const Part& part) {
   std::string key;
-  std::shared_ptr<const Mesh> source;
   if (const auto* primitive = std::get_if<Primitive>(&part.source)) {
     put(key, 'p');
     put(key, primitive->kind);
     for (double v : primitive->values) put(key, v);
   } else {
-    source = std::get<ImportedSource>(part.source).mesh;
     put(key, 'm');
-    put(key, source.get());
+    put(key, std::get<ImportedSource>(part.source).mesh.get());
   }
+  return key;
+}
+
+RecipeCache::Entry& RecipeCache::entry_at(const std::string& key, const Part& part) {
+  Entry& entry = entries_[key];
+  if (entry.content == 0) {
+    entry.content = next_content_++;
+    if (const auto* imported = std::get_if<ImportedSource>(&part.source)) entry.keeps_alive = imported->mesh;
+  }
+  entry.age = 0;
+  return entry;
+}
+
+bool RecipeCache::source_is_free_of_crossings(const Part& part, const Mesh& source, const Control& control) {
+  // The entry of the same part without a recipe.
+  Entry& entry = entry_at(source_key(part), part);
+  if (!entry.report) entry.report = std::make_shared<const SoundnessReport>(check_soundness(source, control.stop));
+  return is_free_of_crossings(*entry.report);
+}
+
+RecipeCache::Entry& RecipeCache::entry_of(const Job& job, PartId id) {
+  const Part& part = job.at(id);
+  std::string key = source_key(part);
+  if (const auto source = entries_.find(key); source != entries_.end()) source->second.age = 0;  // what it tells is used again
   for (const Step& step : part.recipe) {
     const auto& combine = std::get<CombineStep>(step);
     if (!combine.on) continue;
@@ -86,13 +111,7 @@ RecipeCache::Entry& RecipeCache::entry_of(const Job& job, PartId id) {
       key += tool->name;  // messages name the tool
     }
   }
-  Entry& entry = entries_[key];
-  if (entry.content == 0) {
-    entry.content = next_content_++;
-    entry.keeps_alive = source;
-  }
-  entry.age = 0;
-  return entry;
+  return entry_at(key, part);
 }
 
 std::uint64_t RecipeCache::content_of(const Job& job, PartId id) {
@@ -117,7 +136,8 @@ Evaluated RecipeCache::run_recipe(const Job& job, const Part& part, const Contro
     const auto& combine_step = std::get<CombineStep>(step);
     if (!combine_step.on) continue;
     std::vector<Operand> operands{{result.mesh, part.name, Operation::unite, Affine::Identity()}};
-    operands[0].free_of_crossings = result.boolean.seconds > 0 && !result.open_on_purpose;  // the engine made it
+    operands[0].free_of_crossings = result.boolean.seconds > 0 ? !result.open_on_purpose  // the engine made it
+                                                               : source_is_free_of_crossings(part, *result.mesh, control);
     for (const ToolUse& use : combine_step.tools) {
       const Part* tool = job.find(use.tool);
       if (!use.on || tool == nullptr) continue;
@@ -127,8 +147,7 @@ Evaluated RecipeCache::run_recipe(const Job& job, const Part& part, const Contro
         return result;
       }
       Operand operand{evaluated->mesh, tool->name, use.operation, relative_placement(job, part, *tool)};
-      if (const ReportPtr known = known_report(job, use.tool))
-        operand.free_of_crossings = known->of(Family::crossing_faces).count == 0 && known->of(Family::zero_area_faces).count == 0;
+      operand.free_of_crossings = is_free_of_crossings(*check(job, use.tool, control));
       operands.push_back(std::move(operand));
     }
     if (operands.size() < 2) continue;

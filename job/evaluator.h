@@ -56,7 +56,11 @@ class RecipeCache {
     std::shared_ptr<const Mesh> keeps_alive;  // so that a source's address is not used again
     int age = 0;
   };
+  static std::string source_key(const Part& part);
+  Entry& entry_at(const std::string& key, const Part& part);
   Entry& entry_of(const Job& job, PartId id);
+  /// Known from the soundness of the part without its recipe, which is found out once.
+  bool source_is_free_of_crossings(const Part& part, const Mesh& source, const Control& control);
   Evaluated run_recipe(const Job& job, const Part& part, const Control& control);
 
   std::unordered_map<std::string, Entry> entries_;

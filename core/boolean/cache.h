@@ -25,7 +25,7 @@ struct CombineCache::State {
     std::erase_if(entries, [](Entry& e) { return ++e.age > 2; });
   }
   /// May be called for several parts at once.
-  Result<boolean::PreparedPtr> get(const Operand& operand, bool may_be_sheet) {
+  Result<boolean::PreparedPtr> get(const Operand& operand, bool may_be_sheet, const Control& control) {
     {
       const std::lock_guard lock(mutex);
       for (Entry& e : entries)
@@ -35,7 +35,7 @@ struct CombineCache::State {
           return e.part;
         }
     }
-    Result<boolean::PreparedPtr> made = boolean::prepare(operand, may_be_sheet);
+    Result<boolean::PreparedPtr> made = boolean::prepare(operand, may_be_sheet, control);
     if (made) {
       const std::lock_guard lock(mutex);
       entries.push_back({operand.mesh, operand.placement, operand.name, operand.free_of_crossings, may_be_sheet, *made});

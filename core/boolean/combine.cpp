@@ -196,7 +196,7 @@ std::vector<PreparedPtr> prepared_parts(const Expression& expression, CombineCac
   std::vector<std::optional<Issue>> issues(parts.size());
   tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
     check_stop(control);
-    Result<PreparedPtr> part = state.get(*expression.parts()[k], expression.may_be_sheet()[k] != 0 && k > 0);
+    Result<PreparedPtr> part = state.get(*expression.parts()[k], expression.may_be_sheet()[k] != 0 && k > 0, control);
     if (part)
       parts[k] = *part;
     else
@@ -372,11 +372,11 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
   for (const bool as_asked : {true, false}) {
     if (!as_asked && settings.contact == 0) break;
     for (int firmness = 0; firmness <= (as_asked && settings.contact != 0 ? 0 : most_firmness + 1); ++firmness) {
-      bool all_near = false;
+      bool all_near = settings.every_triangle;
       try {
         Result<BooleanResult> result{Issue{}};
         try {
-          result = compute(operands, control, as_asked ? settings : exact, false, firmness);
+          if (!all_near) result = compute(operands, control, as_asked ? settings : exact, false, firmness);
         } catch (const ReachesFar&) {
           all_near = true;
         }
@@ -400,8 +400,8 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
   Stages stage(report, control);
   try {
     const auto shared = std::make_shared<const Mesh>(mesh);
-    const Operand operand{shared, "", Operation::unite, Affine::Identity(), false, {}};
-    const auto part = prepare(operand, false);
+    const Operand operand{shared, "", Operation::unite, Affine::Identity(), true, {}};
+    const auto part = prepare(operand, false, control);
     if (!part || std::find((*part)->mate.begin(), (*part)->mate.end(), no_index) != (*part)->mate.end() || !(*part)->done.empty())
       return plain;
     Pass pass;

@@ -113,6 +113,7 @@ struct CombineSettings {
   /// negative means 1e-6 of the diagonal of all parts' bounds.
   double contact = -1;
   CombineCache* cache = nullptr;  ///< none: nothing is kept
+  bool every_triangle = false;    ///< look at far triangles one by one too: slower, the same result; for tests
 };
 
 /// Evaluates ((first op₂ second) op₃ third) … in one pass over the arrangement of all parts.

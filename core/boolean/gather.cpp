@@ -7,6 +7,8 @@
 #include <stdexcept>
 
 #include "core/boolean/stages.h"
+#include "core/mesh/bvh.h"
+#include "core/mesh/triangles_cross.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
 
@@ -148,6 +150,24 @@ std::vector<char> find_knotted(const Prepared& part, const Mesh& mesh, bool face
   return any ? knotted : std::vector<char>();
 }
 
+/// Do triangles of the part meet anywhere but at common corners and edges?
+bool has_crossings(const Prepared& part, const Control& control) {
+  std::atomic<bool> found = false;
+  auto sorted = [](Triangle t) {
+    std::sort(t.begin(), t.end());
+    return t;
+  };
+  const Bvh tree(part.points, part.triangles);
+  tree.for_each_pair(
+      [&](Index i, Index j) {
+        if (found.load(std::memory_order_relaxed)) return;
+        const Triangle &s = part.triangles[i], &t = part.triangles[j];
+        if (triangles_cross(part.points, s, t) || sorted(s) == sorted(t)) found.store(true, std::memory_order_relaxed);
+      },
+      control.stop);
+  return found;
+}
+
 void find_shells(Prepared& part) {
   UnionFind sets(part.triangles.size());
   for (Index c = 0; c < part.mate.size(); ++c)
@@ -177,7 +197,7 @@ void filter(TriangleList& list, const std::vector<char>& keep) {
 
 }  // namespace
 
-Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet) {
+Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Control& control) {
   auto out = std::make_shared<Prepared>();
   Mesh mesh;
   mesh.positions = operand.mesh->positions;
@@ -256,7 +276,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet) {
   out->face = std::move(list.face);
   out->special.assign(out->points.size(), 0);
   mark_crowded(out->triangles, out->mate, out->special);
-  out->crosses_itself = !operand.free_of_crossings || degenerate > 0;
+  out->crosses_itself = degenerate > 0 || (!operand.free_of_crossings && has_crossings(*out, control));
   out->mesh = operand.mesh;
   if (!all_apart) out->point_of = weld.id;
   out->mirrored = mirrored;

@@ -123,9 +123,10 @@ struct Prepared {
   }
 };
 using PreparedPtr = std::shared_ptr<const Prepared>;
-/// Places, triangulates, welds, caps holes and drops degenerate triangles.
+/// Places, triangulates, welds, caps holes, drops degenerate triangles and, where that is not known, finds out whether
+/// the part crosses itself.
 /// Fails when the part bounds nothing and may not be used as a sheet.
-Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet);
+Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Control& control);
 
 /// Which triangles stay out of the soup, and the stretches that they make up: what is left of a shell without its near
 /// triangles, cut apart where those part it.

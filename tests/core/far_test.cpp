@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Triangles far from all other parts pass through the engine as whole stretches (core/boolean/far.cpp). The result
-// must be the very same as when every triangle is looked at one by one, which is what happens with parts that
-// are not known to be free of crossings.
+// must be the very same as when every triangle is looked at one by one.
 #include <random>
 #include <set>
 
@@ -46,17 +45,9 @@ std::set<std::array<std::array<double, 3>, 2>> fresh_of(const BooleanResult& res
   return edges;
 }
 
-std::vector<Operand> known(std::vector<Operand> operands, bool free_of_crossings) {
-  for (Operand& operand : operands) {
-    operand.free_of_crossings = free_of_crossings;
-    for (Operand& member : operand.tray) member.free_of_crossings = free_of_crossings;
-  }
-  return operands;
-}
-
 /// Combines both ways, compares face by face and has CGAL judge every piece.
 void compare(const std::vector<Operand>& operands) {
-  const auto quick = combine(known(operands, true)), whole = combine(known(operands, false));
+  const auto quick = combine(operands), whole = combine(operands, {}, {-1, nullptr, true});
   REQUIRE(quick);
   REQUIRE(whole);
   CHECK(quick->pieces == whole->pieces);
@@ -89,8 +80,8 @@ Mesh crowd() {
 }  // namespace
 
 TEST_CASE("most triangles of a large part stay out of a small tool's way") {
-  const auto large = boolean::prepare({shared(ring()), "A", Operation::unite, Affine::Identity(), true, {}}, false);
-  const auto small = boolean::prepare({shared(placed(ball(3), {10, 0, 0})), "B", Operation::difference, Affine::Identity(), true, {}}, false);
+  const auto large = boolean::prepare({shared(ring()), "A", Operation::unite, Affine::Identity(), true, {}}, false, {});
+  const auto small = boolean::prepare({shared(placed(ball(3), {10, 0, 0})), "B", Operation::difference, Affine::Identity(), true, {}}, false, {});
   const boolean::Far far = boolean::find_far({*large, *small}, 1e-5, false, {});
   REQUIRE_FALSE(far.near[0].empty());
   CHECK(10 * far.near[0].size() < (*large)->triangles.size());
@@ -146,7 +137,7 @@ TEST_CASE("far stretches of mirrored parts and of parts that are inside out face
 
 TEST_CASE("polygons that no cut touched come back as the very same rings, far ones and near ones") {
   const Mesh torus = ring();
-  const auto result = combine(known({{shared(torus), "A"}, {shared(placed(ball(3), {10, 0, 0})), "B"}}, true));
+  const auto result = combine({{shared(torus), "A"}, {shared(placed(ball(3), {10, 0, 0})), "B"}});
   REQUIRE(result);
   std::size_t same = 0;
   for (std::size_t f = 0; f < result->mesh.face_count(); ++f) {
