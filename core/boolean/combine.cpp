@@ -22,6 +22,7 @@ using Clock = std::chrono::steady_clock;
 
 constexpr int most_rounds = 12;
 constexpr int most_firmness = 3;
+constexpr int most_nudges = 4;
 constexpr std::size_t no_limit = ~std::size_t{0};
 constexpr double most_settling = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
 
@@ -323,6 +324,34 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
   return result;
 }
 
+/// All parts but the first, each moved another way by some 1e-11 of the largest coordinate.
+std::vector<Operand> nudged(std::vector<Operand> operands, int k) {
+  double extent = 0;
+  for (const Operand& operand : operands) {
+    auto look = [&](const Operand& part) {
+      const Box3 box = bounds(*part.mesh);
+      const Vec3 half = 0.5 * box.size();
+      const Vec3 reach = (part.placement * box.centre()).cwiseAbs() + part.placement.linear().cwiseAbs() * half;
+      extent = std::max(extent, reach.maxCoeff());
+    };
+    if (operand.tray.empty()) look(operand);
+    for (const Operand& member : operand.tray)
+      if (member.mesh != nullptr) look(member);
+  }
+  std::uint32_t random = 97;
+  auto part = [&] {
+    random = random * 1664525u + 1013904223u;
+    return (random >> 8) / 16777216.0 - 0.5;
+  };
+  const double step = std::ldexp(extent, k - 36);
+  for (std::size_t j = 1; j < operands.size(); ++j) {
+    const Vec3 by = step * Vec3(part(), part(), part());
+    operands[j].placement.pretranslate(by);
+    for (Operand& member : operands[j].tray) member.placement.pretranslate(by);
+  }
+  return operands;
+}
+
 }  // namespace
 
 CombineCache::CombineCache() : state_(std::make_unique<State>()) {}
@@ -364,30 +393,37 @@ Mesh BooleanResult::piece_mesh(Index which) const {
 }
 
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
-  // What near-coincident faces come to when they are rounded may contradict itself: then once more, with contact
-  // that closes more, and at last without the contact that was asked for. The exact parts always combine.
+  // What near-coincident faces come to when they are rounded may contradict itself. Then other ways are tried, each
+  // farther from what was asked for: without the contact, with the tools moved by far less than anybody can see, but
+  // by far more than rounding, and with more contact while settling (docs/decisions/safe-rounding.md).
   CombineSettings exact = settings;
   exact.contact = 0;
   std::string why;
-  for (const bool as_asked : {true, false}) {
-    if (!as_asked && settings.contact == 0) break;
-    for (int firmness = 0; firmness <= (as_asked && settings.contact != 0 ? 0 : most_firmness + 1); ++firmness) {
-      bool all_near = settings.every_triangle;
-      try {
-        Result<BooleanResult> result{Issue{}};
-        try {
-          if (!all_near) result = compute(operands, control, as_asked ? settings : exact, false, firmness);
+  auto attempt = [&](const std::vector<Operand>& parts, const CombineSettings& with, int firmness) -> std::optional<Result<BooleanResult>> {
+    try {
+      if (!settings.every_triangle) try {
+          return compute(parts, control, with, false, firmness);
         } catch (const ReachesFar&) {
-          all_near = true;
         }
-        if (all_near) result = compute(operands, control, as_asked ? settings : exact, true, firmness);
-        if (result && !as_asked) result->report.done.push_back({"contact_left_out", 1, operands.front().name, {}});
-        return result;
-      } catch (const std::logic_error& error) {
-        why = error.what();
-      }
+      return compute(parts, control, with, true, firmness);
+    } catch (const std::logic_error& error) {
+      why = error.what();
+      return std::nullopt;
     }
-  }
+  };
+  auto noted = [&](Result<BooleanResult> result, const char* what, std::size_t count) {
+    if (!result) return result;
+    if (settings.contact != 0) result->report.done.push_back({"contact_left_out", 1, operands.front().name, {}});
+    if (count > 0) result->report.done.push_back({what, count, operands.front().name, {}});
+    return result;
+  };
+  if (auto result = attempt(operands, settings, 0)) return *std::move(result);
+  for (int firmness = settings.contact == 0 ? 1 : 0; firmness <= 1; ++firmness)
+    if (auto result = attempt(operands, exact, firmness)) return noted(*std::move(result), "", 0);
+  for (int k = 0; k < most_nudges; ++k)
+    if (auto result = attempt(nudged(operands, k), exact, k % 2)) return noted(*std::move(result), "tools_nudged", operands.size() - 1);
+  for (int firmness = 2; firmness <= most_firmness + 1; ++firmness)
+    if (auto result = attempt(operands, exact, firmness)) return noted(*std::move(result), "", 0);
   return Issue{fmt::format("the combination contradicts itself ({})", why), operands.back().name, {},
                "move the tool slightly and please report the parts"};
 }

@@ -18,6 +18,8 @@ std::string in_words(const BooleanReport::Done& done) {
       {"made_to_meet", "1 place made to meet within the contact tolerance", "{0} places made to meet within the contact tolerance"},
       {"contact_left_out", "near faces could not all be made to meet: combined without contact",
        "near faces could not all be made to meet: combined without contact"},
+      {"tools_nudged", "faces lay too near each other for rounding: 1 tool was moved by a hundred-billionth of the size",
+       "faces lay too near each other for rounding: {0} tools were moved by a hundred-billionth of the size"},
       {"contact_edges", "the result touches itself along 1 edge and is separated there",
        "the result touches itself along {0} edges and is separated there"},
       {"skins_left_out", "1 skin thinner than rounding left out", "{0} skins thinner than rounding left out"},

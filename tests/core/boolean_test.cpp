@@ -197,7 +197,7 @@ TEST_CASE("a solid that touches itself along an edge is separated there and says
 
 TEST_CASE("random degenerate solids: every combination is sound and volumes add up") {
   // The first cases of tests/core/boolean_fuzz.cpp.
-  for (unsigned seed = 1; seed <= 300; ++seed) {
+  for (unsigned seed = 1; seed <= 2000; ++seed) {
     const auto [a, b] = random_pair(seed);
     INFO("seed " << seed);
     CHECK(what_is_wrong(a, b) == "");
@@ -205,20 +205,38 @@ TEST_CASE("random degenerate solids: every combination is sound and volumes add 
 }
 
 TEST_CASE("set algebra: A − (A − B) = A ∩ B, (A − B) ∪ (A ∩ B) = A, A ∪ B = B ∪ A") {
-  for (unsigned seed = 3001; seed < 3009; ++seed) {
+  // The second combination meets the first one's rounded cuts: near-coincident faces everywhere.
+  std::vector<unsigned> seeds{3034, 3044, 3047, 3054, 3056, 3094, 3106, 3110, 3128};  // each has failed once
+  for (unsigned seed = 3001; seed <= 3016; ++seed) seeds.push_back(seed);
+  for (const unsigned seed : seeds)
+    for (const double contact : {-1.0, 0.0}) {
+      CAPTURE(seed, contact);
+      const auto [a, b] = random_pair(seed);
+      auto combined = [&](const Mesh& part, Operation operation, const Mesh& tool) {
+        const auto result = combine({{shared(part), "A"}, {shared(tool), "B", operation}}, {}, {contact});
+        REQUIRE(result);
+        if (!result->mesh.empty()) {
+          CHECK(judge(in_triangles(result->mesh)).sound());
+          CHECK(check_soundness(result->mesh).sound);
+        }
+        return result->mesh;
+      };
+      const Mesh less = combined(a, Operation::difference, b), common = combined(a, Operation::intersection, b);
+      const double whole = signed_volume(combined(a, Operation::unite, a)), both = signed_volume(common);
+      const double tolerance = 1e-5 * (whole + 1);  // contact may move what is nearer than 1e-6 of the size
+      if (!less.empty()) {
+        CHECK(signed_volume(combined(a, Operation::difference, less)) == Approx(both).margin(tolerance));
+        if (!common.empty()) CHECK(signed_volume(combined(less, Operation::unite, common)) == Approx(whole).margin(tolerance));
+      }
+      CHECK(signed_volume(combined(a, Operation::unite, b)) == Approx(signed_volume(combined(b, Operation::unite, a))).margin(tolerance));
+    }
+}
+
+TEST_CASE("random pairs that have failed once come out sound") {
+  for (const unsigned seed : {500480u, 501090u, 501796u, 701441u, 701502u, 701959u, 1000455u, 2000458u, 2001248u}) {
     INFO("seed " << seed);
     const auto [a, b] = random_pair(seed);
-    const auto less = two(a, Operation::difference, b), common = two(a, Operation::intersection, b);
-    REQUIRE(less);
-    REQUIRE(common);
-    const double whole = signed_volume(two(a, Operation::unite, a)->mesh), both = signed_volume(common->mesh);
-    const double tolerance = 1e-5 * (whole + 1);  // contact may move what is nearer than 1e-6 of the size
-    if (!less->mesh.empty()) {
-      CHECK(signed_volume(two(a, Operation::difference, less->mesh)->mesh) == Approx(both).margin(tolerance));
-      if (!common->mesh.empty())
-        CHECK(signed_volume(two(less->mesh, Operation::unite, common->mesh)->mesh) == Approx(whole).margin(tolerance));
-    }
-    CHECK(signed_volume(two(a, Operation::unite, b)->mesh) == Approx(signed_volume(two(b, Operation::unite, a)->mesh)).margin(tolerance));
+    CHECK(what_is_wrong(a, b) == "");
   }
 }
 

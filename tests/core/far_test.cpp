@@ -57,13 +57,6 @@ void compare(const std::vector<Operand>& operands) {
   for (Index k = 0; k < quick->pieces && !quick->open_on_purpose; ++k) CHECK(judge(quick->piece_mesh(k)).sound());
 }
 
-Mesh in_triangles(const Mesh& mesh) {
-  Mesh out;
-  out.positions = mesh.positions;
-  for (const Triangle& t : triangulate(mesh).triangles) out.add_face(t);
-  return out;
-}
-
 Mesh ring() { return stock(PrimitiveKind::torus, {20, 8, 120, 60}); }
 Mesh ball(double size) { return stock(PrimitiveKind::sphere, {size, 80, 40}); }
 

@@ -29,6 +29,14 @@ inline std::shared_ptr<const Mesh> shared(Mesh mesh) {
   return std::make_shared<const Mesh>(std::move(mesh));
 }
 
+/// The mesh with its polygons cut into triangles.
+inline Mesh in_triangles(const Mesh& mesh) {
+  Mesh out;
+  out.positions = mesh.positions;
+  for (const Triangle& t : triangulate(mesh).triangles) out.add_face(t);
+  return out;
+}
+
 /// The mesh without some faces.
 inline Mesh without_faces(const Mesh& mesh, const std::vector<std::size_t>& gone) {
   Mesh result;
