@@ -4,9 +4,12 @@
 #include <fmt/format.h>
 #include <QThreadPool>
 #include <algorithm>
+#include <utility>
 
+#include "app/let_go.h"
 #include "core/io/mesh_file.h"
 #include "core/soundness/check.h"
+#include "job/background.h"
 #include "job/edit.h"
 #include "job/job_file.h"
 
@@ -84,8 +87,8 @@ void Session::changed(bool live) {
 void Session::receive(const Published& published) {
   if (job().find(published.part) == nullptr) return;
   PartResult& result = results_[published.part];
-  result.evaluated = published.evaluated;
-  result.report = published.report;
+  let_go(std::exchange(result.evaluated, published.evaluated));
+  let_go(std::exchange(result.report, published.report));
   emit result_changed(published.part);
 }
 
@@ -199,6 +202,7 @@ void Session::run_task(const QString& what, std::function<std::function<void()>(
   task_since_ = std::chrono::steady_clock::now();
   task_dropped_ = std::make_shared<std::atomic<bool>>(false);
   QThreadPool::globalInstance()->start([this, work = std::move(work), dropped = task_dropped_] {
+    step_back_for_the_window();
     const auto finish = work();
     QMetaObject::invokeMethod(
         this,

@@ -8,6 +8,7 @@
 
 #include "core/mesh/union_find.h"
 #include "core/soundness/check.h"
+#include "job/background.h"
 
 namespace anvil {
 namespace {
@@ -242,6 +243,7 @@ Evaluator::Activity Evaluator::activity() const {
 }
 
 void Evaluator::work() {
+  step_back_for_the_window();
   std::unique_lock lock(mutex_);
   for (;;) {
     changed_.wait(lock, [&] { return quitting_ || pending_; });

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/let_go.h"
 #include "app/theme.h"
 
 namespace anvil::app {
@@ -93,6 +94,7 @@ void main() {
   colour = ink;
 })";
 
+constexpr std::size_t most_indices_a_step = 3 * 50'000, most_edges_a_step = 10'000;
 constexpr std::size_t most_edges_looked_at = 400'000;  // more would stall a software renderer
 
 QVector3D rgb(const QColor& c) {
@@ -143,13 +145,13 @@ void Renderer::end_coarse(GLuint target, const QSize& size) {
   glBindFramebuffer(GL_FRAMEBUFFER, target);
 }
 
-void Renderer::bind_edges(QOpenGLBuffer& buffer) {
+void Renderer::bind_edges(QOpenGLBuffer& buffer, int first) {
   buffer.bind();
   const auto stride = static_cast<GLsizei>(sizeof(DrawnEdge));
   for (GLuint k = 0; k < 5; ++k) {
     glEnableVertexAttribArray(k);
     glVertexAttribPointer(k, k < 4 ? 3 : 1, GL_FLOAT, GL_FALSE, stride,
-                          reinterpret_cast<const void*>(static_cast<std::uintptr_t>(12 * k)));
+                          reinterpret_cast<const void*>(static_cast<std::uintptr_t>(first) * sizeof(DrawnEdge) + 12 * k));
     glVertexAttribDivisor(k, 1);
   }
 }
@@ -172,11 +174,13 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   glEnableVertexAttribArray(0);
   glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
   fill(b.stand_in, drawable->stand_in.data(), drawable->stand_in.size() * sizeof(std::uint32_t));
-  fill(b.indices, drawable->triangles.data(), drawable->triangles.size() * sizeof(std::uint32_t));
+  // A heavy mesh shows its stand-in until the rest has been sent, a little at a time.
+  const bool heavy = !drawable->stand_in.empty();
+  fill(b.indices, heavy ? nullptr : drawable->triangles.data(), drawable->triangles.size() * sizeof(std::uint32_t));
   b.faces.release();
   b.lines.create();
   b.lines.bind();
-  fill(b.edges, drawable->edges.data(), drawable->edges.size() * sizeof(DrawnEdge));
+  fill(b.edges, heavy ? nullptr : drawable->edges.data(), drawable->edges.size() * sizeof(DrawnEdge));
   bind_edges(b.edges);
   b.lines.release();
   b.fresh_lines.create();
@@ -190,18 +194,47 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   b.edge_count = static_cast<int>(drawable->edges.size());
   b.crease_count = static_cast<int>(drawable->crease_count);
   b.open_count = static_cast<int>(drawable->open_count);
+  if (!heavy) {
+    b.indices_sent = b.index_count;
+    b.edges_sent = b.edge_count;
+  }
   return b;
 }
 
+void Renderer::send_indices(Buffers& b, BufferRange range) {
+  const int from = std::max(range.first, b.indices_sent), end = range.first + range.count;
+  if (from >= end) return;
+  b.faces.bind();
+  b.indices.bind();
+  b.indices.write(from * static_cast<int>(sizeof(std::uint32_t)), b.source->triangles.data() + from,
+                  (end - from) * static_cast<int>(sizeof(std::uint32_t)));
+  b.faces.release();
+  b.indices_sent = end;
+}
+
+void Renderer::send_edges(Buffers& b, BufferRange range) {
+  const int from = std::max(range.first, b.edges_sent), end = range.first + range.count;
+  if (from >= end) return;
+  b.edges.bind();
+  b.edges.write(from * static_cast<int>(sizeof(DrawnEdge)), b.source->edges.data() + from,
+                (end - from) * static_cast<int>(sizeof(DrawnEdge)));
+  b.edges_sent = end;
+}
+
 void Renderer::keep_only(const std::vector<const Drawable*>& alive) {
-  std::erase_if(buffers_, [&](const auto& item) {
-    return std::find(alive.begin(), alive.end(), item.first) == alive.end();
+  std::erase_if(buffers_, [&](auto& item) {
+    if (std::find(alive.begin(), alive.end(), item.first) != alive.end()) return false;
+    let_go(std::move(item.second->source));
+    return true;
   });
 }
 
 void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
-                          const FrameStyle& style, float alpha) {
+                          const FrameStyle& style, float alpha, BufferRange range) {
   Buffers& b = buffers_for(item.drawable);
+  const bool light = style.moving && b.stand_in_count > 0;
+  if (range.count == 0) range = {0, light ? b.stand_in_count : b.index_count};
+  if (!light) send_indices(b, range);
   const Affine model = view_from_model(item, camera);
   glFrontFace(model.linear().determinant() < 0 ? GL_CW : GL_CCW);
   mesh_.bind();
@@ -213,9 +246,9 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
       "up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));
   mesh_.setUniformValue("alpha", alpha);
   b.faces.bind();
-  const bool light = style.moving && b.stand_in_count > 0;
   (light ? b.stand_in : b.indices).bind();
-  glDrawElements(GL_TRIANGLES, light ? b.stand_in_count : b.index_count, GL_UNSIGNED_INT, nullptr);
+  glDrawElements(GL_TRIANGLES, range.count, GL_UNSIGNED_INT,
+                 reinterpret_cast<const void*>(static_cast<std::uintptr_t>(range.first) * sizeof(std::uint32_t)));
   b.faces.release();
 }
 
@@ -228,7 +261,9 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
   int count = heavy && (line.which != LineStyle::all || style.moving) ? b.crease_count : b.edge_count;
   if (line.which == LineStyle::open_only) count = b.open_count;
   if (line.which == LineStyle::fresh) count = b.fresh_count;
-  if (count == 0) return;
+  const BufferRange range = line.range.count > 0 ? line.range : BufferRange{0, count};
+  if (range.count == 0) return;
+  if (line.which != LineStyle::fresh) send_edges(b, range);
   const Affine model = view_from_model(item, camera);
   const Affine back = model.inverse();
   const Vec3 eye = camera.parallel ? Vec3(back.linear() * Vec3(0, 0, 1)) : Vec3(back.translation());
@@ -250,7 +285,10 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
   if (line.hidden_too) glDisable(GL_DEPTH_TEST);
   QOpenGLVertexArrayObject& lines = line.which == LineStyle::fresh ? b.fresh_lines : b.lines;
   lines.bind();
-  glDrawArraysInstanced(GL_TRIANGLE_STRIP, 0, 4, count);
+  QOpenGLBuffer& buffer = line.which == LineStyle::fresh ? b.fresh : b.edges;
+  if (range.first > 0) bind_edges(buffer, range.first);
+  glDrawArraysInstanced(GL_TRIANGLE_STRIP, 0, 4, range.count);
+  if (range.first > 0) bind_edges(buffer);
   lines.release();
   if (line.hidden_too) glEnable(GL_DEPTH_TEST);
 }
@@ -305,69 +343,107 @@ void Renderer::draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera,
 
 void Renderer::draw(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items,
                     const Box3& scene, const FrameStyle& style) {
+  for (const auto& step : steps(pixels, camera, items, scene, style)) step();
+}
+
+void Renderer::begin_step(const QRect& pixels) {
   glViewport(pixels.x(), pixels.y(), pixels.width(), pixels.height());
   glEnable(GL_SCISSOR_TEST);
   glScissor(pixels.x(), pixels.y(), pixels.width(), pixels.height());
   glDisable(GL_CULL_FACE);
   glDepthMask(GL_TRUE);
-  glClear(GL_DEPTH_BUFFER_BIT);
-  glDisable(GL_DEPTH_TEST);
-  glDisable(GL_BLEND);
-  backdrop_.bind();
-  backdrop_.setUniformValue("top", rgb(theme::view_top));
-  backdrop_.setUniformValue("bottom", rgb(theme::view_bottom));
-  nothing_.bind();
-  glDrawArrays(GL_TRIANGLES, 0, 3);
-  nothing_.release();
-
   glEnable(GL_DEPTH_TEST);
   glDepthFunc(GL_LEQUAL);
   glEnable(GL_BLEND);
   glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+}
+
+Renderer::Steps Renderer::steps(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items,
+                                const Box3& scene, const FrameStyle& style) {
   const QMatrix4x4 clip = camera.projection(pixels.size(), scene);
-  if (style.grid) draw_grid(clip, camera, pixels, style);
+  Steps all;
+  auto add = [&](auto work) {
+    all.push_back([this, pixels, camera, style, clip, work] {
+      begin_step(pixels);
+      work(clip, camera, style);
+      glDepthMask(GL_TRUE);
+      glDisable(GL_SCISSOR_TEST);
+      glDisable(GL_DEPTH_TEST);
+    });
+  };
+  add([this, pixels](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
+    glClear(GL_DEPTH_BUFFER_BIT);
+    glDisable(GL_DEPTH_TEST);
+    glDisable(GL_BLEND);
+    backdrop_.bind();
+    backdrop_.setUniformValue("top", rgb(theme::view_top));
+    backdrop_.setUniformValue("bottom", rgb(theme::view_bottom));
+    nothing_.bind();
+    glDrawArrays(GL_TRIANGLES, 0, 3);
+    nothing_.release();
+    glEnable(GL_DEPTH_TEST);
+    glEnable(GL_BLEND);
+    if (in.grid) draw_grid(to_clip, from, pixels, in);
+  });
+  // Calls add_range(range) so often that each is quick; an empty range stands for all.
+  auto in_ranges = [](std::size_t count, std::size_t most, auto add_range) {
+    if (count <= most) return add_range(BufferRange{});
+    for (std::size_t first = 0; first < count; first += most)
+      add_range(BufferRange{static_cast<int>(first), static_cast<int>(std::min(most, count - first))});
+  };
 
   const bool see_through = style.look == Look::see_through;
-  if (!see_through)
-    for (const DrawItem& item : items)
-      if (!item.ghost) draw_faces(item, clip, camera, style, 1);
-  if (see_through) {
-    glDepthMask(GL_FALSE);
-    for (const DrawItem& item : items)
-      if (!item.ghost) draw_faces(item, clip, camera, style, 0.30F);
-    glDepthMask(GL_TRUE);
+  for (const DrawItem& item : items) {
+    if (item.ghost) continue;
+    const bool light = style.moving || !is_heavy(item);
+    in_ranges(light ? 0 : item.drawable->triangles.size(), most_indices_a_step, [&](BufferRange range) {
+      add([this, item, range, see_through](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
+        if (see_through) glDepthMask(GL_FALSE);
+        draw_faces(item, to_clip, from, in, see_through ? 0.30F : 1.0F, range);
+      });
+    });
   }
   for (const DrawItem& item : items) {
     if (item.ghost) continue;
-    if (style.look == Look::wires)
-      draw_lines(item, clip, camera, pixels, style, {theme::ink, 0.75F, 1, 0, LineStyle::all, false});
-    if (style.look != Look::plain || item.selected)
-      draw_lines(item, clip, camera, pixels, style,
-                 {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0,
-                  LineStyle::outlines, false});
-    if (item.fresh && style.look != Look::plain)
-      draw_lines(item, clip, camera, pixels, style, {theme::selection, 1, 2.0F, 0, LineStyle::fresh, false});
-    if (style.marks)
-      draw_lines(item, clip, camera, pixels, style, {theme::defect, 1, 2.4F, 0, LineStyle::open_only, false});
+    if (style.look == Look::wires) {
+      const bool light = style.moving || !is_heavy(item);
+      in_ranges(light ? 0 : item.drawable->edges.size(), most_edges_a_step, [&](BufferRange range) {
+        add([this, item, range, pixels](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
+          draw_lines(item, to_clip, from, pixels, in, {theme::ink, 0.75F, 1, 0, LineStyle::all, false, range});
+        });
+      });
+    }
+    add([this, item, pixels, see_through](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
+      if (in.look != Look::plain || item.selected)
+        draw_lines(item, to_clip, from, pixels, in,
+                   {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0, LineStyle::outlines, false});
+      if (item.fresh && in.look != Look::plain)
+        draw_lines(item, to_clip, from, pixels, in, {theme::selection, 1, 2.0F, 0, LineStyle::fresh, false});
+      if (in.marks) draw_lines(item, to_clip, from, pixels, in, {theme::defect, 1, 2.4F, 0, LineStyle::open_only, false});
+    });
   }
-  glDepthMask(GL_FALSE);
   for (const DrawItem& item : items) {
     if (!item.ghost) continue;
-    // Where a ghost lies flush with its part, the part wins.
-    glEnable(GL_POLYGON_OFFSET_FILL);
-    glPolygonOffset(1, 4);
-    draw_faces(item, clip, camera, style, item.faint ? 0.10F : 0.32F);
-    glDisable(GL_POLYGON_OFFSET_FILL);
-    if (!item.faint)
-      draw_lines(item, clip, camera, pixels, style,
-                 {item.outline, 0.40F, 1.3F, 5, LineStyle::outlines, true});
-    draw_lines(
-        item, clip, camera, pixels, style,
-        {item.outline, item.faint ? 0.7F : 1.0F, item.faint ? 1.2F : 2.2F, 5, LineStyle::outlines, false});
+    const bool light = style.moving || !is_heavy(item);
+    in_ranges(light ? 0 : item.drawable->triangles.size(), most_indices_a_step, [&](BufferRange range) {
+      add([this, item, range](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
+        glDepthMask(GL_FALSE);
+        // Where a ghost lies flush with its part, the part wins.
+        glEnable(GL_POLYGON_OFFSET_FILL);
+        glPolygonOffset(1, 4);
+        draw_faces(item, to_clip, from, in, item.faint ? 0.10F : 0.32F, range);
+        glDisable(GL_POLYGON_OFFSET_FILL);
+      });
+    });
+    add([this, item, pixels](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
+      glDepthMask(GL_FALSE);
+      if (!item.faint)
+        draw_lines(item, to_clip, from, pixels, in, {item.outline, 0.40F, 1.3F, 5, LineStyle::outlines, true});
+      draw_lines(item, to_clip, from, pixels, in,
+                 {item.outline, item.faint ? 0.7F : 1.0F, item.faint ? 1.2F : 2.2F, 5, LineStyle::outlines, false});
+    });
   }
-  glDepthMask(GL_TRUE);
-  glDisable(GL_SCISSOR_TEST);
-  glDisable(GL_DEPTH_TEST);
+  return all;
 }
 
 }  // namespace anvil::app

@@ -9,6 +9,7 @@
 #include <QOpenGLShaderProgram>
 #include <QOpenGLVertexArrayObject>
 #include <QRect>
+#include <functional>
 #include <map>
 #include <memory>
 #include <vector>
@@ -41,6 +42,11 @@ struct FrameStyle {
   double pixel_ratio = 1;
 };
 
+/// Some of the indices or edges of a buffer; a count of 0 stands for all.
+struct BufferRange {
+  int first = 0, count = 0;
+};
+
 class Renderer : protected QOpenGLFunctions_3_3_Core {
  public:
   /// To be called with a current context. False when OpenGL 3.3 is not to be had.
@@ -48,6 +54,12 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   /// Draws one picture into `pixels` of the current framebuffer (device pixels, origin at the bottom).
   void draw(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items, const Box3& scene,
             const FrameStyle& style);
+  /// The same in steps of a few milliseconds each, to be run in this order with the same framebuffer bound.
+  using Steps = std::vector<std::function<void()>>;
+  Steps steps(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items, const Box3& scene,
+              const FrameStyle& style);
+  /// Has a mesh so many triangles that it is drawn in several steps?
+  static bool is_heavy(const DrawItem& item) { return !item.drawable->stand_in.empty(); }
   /// Is the picture made by the processor? Then moving pictures are drawn coarsely, to keep up with the hand.
   bool software() const { return software_; }
   /// Sends what is drawn until end_coarse() to a framebuffer of `size` pixels without smoothing.
@@ -68,18 +80,24 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
         fresh{QOpenGLBuffer::VertexBuffer};
     QOpenGLBuffer indices{QOpenGLBuffer::IndexBuffer}, stand_in{QOpenGLBuffer::IndexBuffer};
     int index_count = 0, stand_in_count = 0, edge_count = 0, crease_count = 0, open_count = 0, fresh_count = 0;
+    int indices_sent = 0, edges_sent = 0;  ///< of a heavy mesh, sent when they are first needed
     std::shared_ptr<const Drawable> source;
   };
 
   Buffers& buffers_for(const std::shared_ptr<const Drawable>& drawable);
-  void bind_edges(QOpenGLBuffer& buffer);
+  void bind_edges(QOpenGLBuffer& buffer, int first = 0);
+  /// Sends what a heavy mesh's buffers do not hold yet.
+  void send_indices(Buffers& b, BufferRange range);
+  void send_edges(Buffers& b, BufferRange range);
+  void begin_step(const QRect& pixels);
   void draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
-                  const FrameStyle& style, float alpha);
+                  const FrameStyle& style, float alpha, BufferRange range = {});
   struct LineStyle {
     QColor colour;
     float alpha = 1, width = 1, dash = 0;
     enum { outlines, all, open_only, fresh } which = outlines;
     bool hidden_too = false;
+    BufferRange range = {};  ///< of all edges; empty: what `which` says
   };
   void draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
                   const QRect& pixels, const FrameStyle& style, const LineStyle& line);

@@ -22,6 +22,8 @@ double turned(double from, double to, double t) {
   return from + std::remainder(to - from, 360.0) * t;
 }
 
+constexpr int milliseconds_a_turn = 12;  // of drawing at a heavy still picture between two turns of the event loop
+
 }  // namespace
 
 ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent), session_(session) {
@@ -34,6 +36,9 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent
     cameras_[k].look(four_directions[k]);
     cameras_[k].parallel = k > 0;
   }
+  still_timer_.setSingleShot(true);
+  still_timer_.setInterval(0);
+  connect(&still_timer_, &QTimer::timeout, this, &ViewWidget::advance_still);
   settle_.setSingleShot(true);
   settle_.setInterval(160);
   connect(&settle_, &QTimer::timeout, this, [this] {
@@ -82,6 +87,7 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent
 
 ViewWidget::~ViewWidget() {
   makeCurrent();
+  still_.forget();
   renderer_.keep_only({});
   doneCurrent();
 }
@@ -318,6 +324,47 @@ void ViewWidget::initializeGL() {
   if (!usable_) QMetaObject::invokeMethod(this, &ViewWidget::unusable, Qt::QueuedConnection);
 }
 
+/// All that a picture depends on.
+QByteArray ViewWidget::picture_key(const std::vector<DrawItem>& items, const Box3& scene) const {
+  QByteArray key;
+  auto put = [&](const auto& value) { key.append(reinterpret_cast<const char*>(&value), sizeof value); };
+  auto put_numbers = [&](const double* numbers, int count) {
+    key.append(reinterpret_cast<const char*>(numbers), count * static_cast<int>(sizeof(double)));
+  };
+  put(width());
+  put(height());
+  put(style_.look);
+  put(style_.grid);
+  put(style_.marks);
+  put(style_.grid_step);
+  put(style_.pixel_ratio);
+  put_numbers(scene.lo.data(), 3);
+  put_numbers(scene.hi.data(), 3);
+  for (std::size_t k = 0; k < picture_count(); ++k) {
+    put_numbers(cameras_[k].view_matrix().data(), 16);
+    put(cameras_[k].distance);
+    put(cameras_[k].parallel);
+  }
+  for (const DrawItem& item : items) {
+    put(item.drawable.get());
+    put_numbers(item.world.data(), 16);
+    put(item.colour.rgba());
+    put(item.outline.rgba());
+    for (const bool flag : {item.ghost, item.faint, item.selected, item.fresh}) put(flag);
+  }
+  return key;
+}
+
+void ViewWidget::advance_still() {
+  if (!usable_ || style_.moving) return;
+  makeCurrent();
+  const bool done = still_.advance(milliseconds_a_turn);
+  const bool more = !still_.finished();
+  doneCurrent();
+  if (done) update();
+  if (more) still_timer_.start();
+}
+
 void ViewWidget::paintGL() {
   if (!usable_) return;
   const double ratio = devicePixelRatioF();
@@ -331,18 +378,39 @@ void ViewWidget::paintGL() {
   scene.add(cameras_[0].focus - Vec3(reach, reach, 0));
   scene.add(cameras_[0].focus + Vec3(reach, reach, 0));
   const QSize full = size() * ratio;
-  const bool coarse = style_.moving && renderer_.software();
-  const bool heavy = std::any_of(items.begin(), items.end(),
-                                 [](const DrawItem& i) { return !i.drawable->stand_in.empty(); });
-  const double scale = coarse && heavy ? ratio / 2 : ratio;
-  if (coarse) renderer_.begin_coarse(size() * scale);
-  for (std::size_t k = 0; k < picture_count(); ++k) {
+  const bool heavy = std::any_of(items.begin(), items.end(), Renderer::is_heavy);
+  auto pixels_of = [&](std::size_t k, double scale) {
     const QRectF a = area(k);
-    const QRect pixels(qRound(a.left() * scale), qRound((height() - a.bottom()) * scale),
-                       qRound(a.width() * scale), qRound(a.height() * scale));
-    renderer_.draw(pixels, cameras_[k], items, scene, style_);
+    return QRect(qRound(a.left() * scale), qRound((height() - a.bottom()) * scale), qRound(a.width() * scale),
+                 qRound(a.height() * scale));
+  };
+  FrameStyle style = style_;
+  if (heavy && !style.moving) {
+    // At rest, a heavy picture is made in steps between events; until it is done the lighter one stands.
+    const QByteArray key = picture_key(items, scene);
+    if (!still_.is_of(key)) {
+      Renderer::Steps steps;
+      for (std::size_t k = 0; k < picture_count(); ++k) {
+        Renderer::Steps more = renderer_.steps(pixels_of(k, ratio), cameras_[k], items, scene, style);
+        std::move(more.begin(), more.end(), std::back_inserter(steps));
+      }
+      still_.begin(key, full, format().samples(), std::move(steps));
+    }
+    style.moving = !still_.finished();
+    if (style.moving) still_timer_.start();
+  } else {
+    still_.forget();
   }
-  if (coarse) renderer_.end_coarse(defaultFramebufferObject(), full);
+  const bool coarse = style.moving && renderer_.software();
+  const double scale = coarse && heavy ? ratio / 2 : ratio;
+  if (heavy && !style.moving) {
+    still_.show(defaultFramebufferObject());
+  } else {
+    if (coarse) renderer_.begin_coarse(size() * scale);
+    for (std::size_t k = 0; k < picture_count(); ++k)
+      renderer_.draw(pixels_of(k, scale), cameras_[k], items, scene, style);
+    if (coarse) renderer_.end_coarse(defaultFramebufferObject(), full);
+  }
   std::vector<const Drawable*> alive;
   for (const PartPtr& part : session_.job().parts)
     if (const PartResult r = session_.result(part->id); r.evaluated)

@@ -11,6 +11,7 @@
 #include "app/view/drag.h"
 #include "app/view/overlay.h"
 #include "app/view/renderer.h"
+#include "app/view/still.h"
 
 namespace anvil::app {
 
@@ -83,6 +84,8 @@ class ViewWidget : public QOpenGLWidget {
   std::vector<PartId> shown_parts() const;
   bool is_ghost(const Part& part) const;
   std::vector<DrawItem> draw_items() const;
+  QByteArray picture_key(const std::vector<DrawItem>& items, const Box3& scene) const;
+  void advance_still();
   Vec3 point_under(const QPointF& pixel) const;
   void begin_drag(HandleMode mode, int axis, const Vec3& grabbed);
   void update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
@@ -97,6 +100,8 @@ class ViewWidget : public QOpenGLWidget {
 
   Session& session_;
   Renderer renderer_;
+  StillPicture still_;
+  QTimer still_timer_;  // draws on at the still picture
   bool usable_ = false;
   std::array<Camera, 4> cameras_;
   std::size_t active_ = 0;
