@@ -180,7 +180,9 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   b.faces.release();
   b.lines.create();
   b.lines.bind();
-  fill(b.edges, heavy ? nullptr : drawable->edges.data(), drawable->edges.size() * sizeof(DrawnEdge));
+  // Of a heavy mesh only wires show more than the creases.
+  const std::size_t edges = heavy ? drawable->crease_count : drawable->edges.size();
+  fill(b.edges, drawable->edges.data(), edges * sizeof(DrawnEdge));
   bind_edges(b.edges);
   b.lines.release();
   b.fresh_lines.create();
@@ -194,10 +196,8 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   b.edge_count = static_cast<int>(drawable->edges.size());
   b.crease_count = static_cast<int>(drawable->crease_count);
   b.open_count = static_cast<int>(drawable->open_count);
-  if (!heavy) {
-    b.indices_sent = b.index_count;
-    b.edges_sent = b.edge_count;
-  }
+  b.indices_sent = heavy ? 0 : b.index_count;
+  b.edges_sent = heavy ? b.crease_count : b.edge_count;
   return b;
 }
 
@@ -213,9 +213,13 @@ void Renderer::send_indices(Buffers& b, BufferRange range) {
 }
 
 void Renderer::send_edges(Buffers& b, BufferRange range) {
-  const int from = std::max(range.first, b.edges_sent), end = range.first + range.count;
-  if (from >= end) return;
+  if (range.first + range.count <= b.edges_sent) return;
   b.edges.bind();
+  if (b.edges_sent <= b.crease_count) {  // room for the creases alone: now for all
+    b.edges.allocate(b.edge_count * static_cast<int>(sizeof(DrawnEdge)));
+    b.edges_sent = 0;
+  }
+  const int from = b.edges_sent, end = range.first + range.count;
   b.edges.write(from * static_cast<int>(sizeof(DrawnEdge)), b.source->edges.data() + from,
                 (end - from) * static_cast<int>(sizeof(DrawnEdge)));
   b.edges_sent = end;
