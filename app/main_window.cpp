@@ -4,6 +4,7 @@
 #include <QApplication>
 #include <QButtonGroup>
 #include <QCloseEvent>
+#include <QDir>
 #include <QDropEvent>
 #include <QFileInfo>
 #include <QMenu>
@@ -364,7 +365,7 @@ void MainWindow::offer_recovery() {
                              ? tr("an unsaved job")
                              : QString::fromStdString(leftover.original.filename().string());
     QMessageBox box(
-        QMessageBox::Question, tr("Clean Anvil"),
+        QMessageBox::NoIcon, tr("Clean Anvil"),
         tr("Clean Anvil ended unexpectedly while %1 had unsaved changes.\nBring the work back?").arg(name),
         QMessageBox::NoButton, this);
     box.setObjectName(QStringLiteral("recovery"));
@@ -388,7 +389,7 @@ void MainWindow::offer_recovery() {
 
 bool MainWindow::may_discard() {
   if (session_.history().saved()) return true;
-  QMessageBox box(QMessageBox::Question, tr("Clean Anvil"), tr("Save the changes to this job first?"),
+  QMessageBox box(QMessageBox::NoIcon, tr("Clean Anvil"), tr("Save the changes to this job first?"),
                   QMessageBox::NoButton, this);
   box.setObjectName(QStringLiteral("unsaved"));
   auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
@@ -437,7 +438,7 @@ void MainWindow::recall() {
   restoreGeometry(settings.value(QStringLiteral("window")).toByteArray());
   columns_->restoreState(settings.value(QStringLiteral("columns")).toByteArray());
   left_->restoreState(settings.value(QStringLiteral("left")).toByteArray());
-  folder_ = settings.value(QStringLiteral("folder")).toString();
+  folder_ = settings.value(QStringLiteral("folder"), QDir::homePath()).toString();
   view_->set_scheme(
       static_cast<MouseScheme>(std::clamp(settings.value(QStringLiteral("mouse"), 0).toInt(), 0, 2)));
 }

@@ -482,7 +482,7 @@ void MainWindow::bring_in_dialog() {
 }
 
 bool MainWindow::ask_unit(Unit& unit) {
-  QMessageBox box(QMessageBox::Question, tr("Unit of the files"),
+  QMessageBox box(QMessageBox::NoIcon, tr("Unit of the files"),
                   tr("These files do not say what unit they are in.\nWhat is one unit in them? The job "
                      "itself is in millimetres, and this is asked once per job."),
                   QMessageBox::NoButton, this);

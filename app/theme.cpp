@@ -6,7 +6,7 @@
 #include <QFontDatabase>
 #include <QPainter>
 #include <QPalette>
-#include <QStyleFactory>
+#include <QProxyStyle>
 #include <QSvgRenderer>
 
 /// The resources sit in a static library, from which the linker would leave them out.
@@ -140,11 +140,24 @@ const char* operation_glyph(Operation operation) {
   return "part";
 }
 
+namespace {
+
+/// Buttons of dialogs say what they do in words; the stock icons are not ours.
+class PlainButtons : public QProxyStyle {
+ public:
+  PlainButtons() : QProxyStyle(QStringLiteral("Fusion")) {}
+  int styleHint(StyleHint hint, const QStyleOption* option, const QWidget* widget, QStyleHintReturn* data) const override {
+    return hint == SH_DialogButtonBox_ButtonsHaveIcons ? 0 : QProxyStyle::styleHint(hint, option, widget, data);
+  }
+};
+
+}  // namespace
+
 void apply(QApplication& application) {
   load_resources();
   for (const char* weight : {"Regular", "Medium", "SemiBold"})
     QFontDatabase::addApplicationFont(QStringLiteral(":/fonts/Inter-%1.otf").arg(QLatin1String(weight)));
-  application.setStyle(QStyleFactory::create(QStringLiteral("Fusion")));
+  application.setStyle(new PlainButtons);
   QPalette palette;
   palette.setColor(QPalette::Window, panel);
   palette.setColor(QPalette::Base, paper);

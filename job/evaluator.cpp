@@ -290,17 +290,20 @@ void Evaluator::serve(const Job& job, PartId first, std::uint64_t number) {
     return Control{stop_.get_token(), &progress_};
   };
   cache_.forget_unused();
+  std::vector<PartId> unchecked;
   for (PartId id : order) {
     const Control control = begin("Combining", id);
-    publish_({id, number, cache_.evaluate(job, id, control, true), cache_.known_report(job, id)});
+    const EvaluatedPtr evaluated = cache_.evaluate(job, id, control, true);
+    const ReportPtr report = cache_.known_report(job, id);
+    publish_({id, number, evaluated, report});
+    if (!report) unchecked.push_back(id);
   }
   {
     const std::lock_guard lock(mutex_);
     checking_ = true;
     if (pending_) return;
   }
-  for (PartId id : order) {
-    if (cache_.known_report(job, id)) continue;
+  for (PartId id : unchecked) {
     const Control control = begin("Checking", id);
     const ReportPtr report = cache_.check(job, id, control);
     publish_({id, number, cache_.evaluate(job, id, control, true), report});

@@ -617,11 +617,17 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Readi
   std::vector<char> trimmed(cells.count, 0);
   Selection selection;
   selection.bounds.assign(parts, 0);
+  for (const int n : reading.neutral) selection.idle.push_back(n != not_watched);
   for (Index c = 0; c < cells.count; ++c) {
     words[c] = reading.class_of(of(c));
     trimmed[c] = reading.trims_away && reading.trims_away(of(c));
-    for (std::size_t k = 0; k < parts; ++k)
+    for (std::size_t k = 0; k < parts; ++k) {
       if (of(c)[k] != 0) selection.bounds[k] = 1;
+      if (selection.idle.empty() || !selection.idle[k] || (of(c)[k] != 0) == (reading.neutral[k] != 0)) continue;
+      std::copy(of(c).begin(), of(c).end(), number.begin());
+      number[k] = reading.neutral[k];
+      if (reading.class_of(number) != words[c]) selection.idle[k] = 0;
+    }
   }
   const std::vector<Index> class_of = number_words(words);
 

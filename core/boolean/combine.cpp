@@ -71,7 +71,7 @@ class Stages {
 struct Pass {
   Rounded rounded;
   Index pieces = 0;
-  std::vector<char> bounds;
+  std::vector<char> bounds, idle;
   std::size_t left_out = 0;
 };
 /// @param most_points  more than so many points are taken as a sign that it does not end
@@ -91,6 +91,7 @@ Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const Reading& reading
   pass.rounded = stage("round", 0.8, [&] { return round_points(soup, arrangement, selection, to_float); });
   pass.pieces = selection.pieces;
   pass.bounds = std::move(selection.bounds);
+  pass.idle = std::move(selection.idle);
   pass.left_out = selection.left_out;
   return pass;
 }
@@ -274,11 +275,14 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     if (expression.trims()) reading.trims_away = [&](std::span<const int> winding) { return expression.trims_away(winding); };
     reading.by_place = expression.pieces_by_place();
     reading.makes_pieces = expression.makes_pieces();
+    reading.neutral = expression.neutral();
     Pass pass = arrange(soup, std::move(pairs), reading, false, no_limit, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)
         return Issue{"it bounds nothing: its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},
                      "use it with split or score, mend it, or recast it as one watertight mesh"};
+    for (std::size_t k = 0; k < parts.size(); ++k)
+      if (pass.idle[k]) result.report.done.push_back({"changes_nothing", 1, names[k]->name, {parts[k]->box.centre()}});
     if (pass.left_out > 0) result.report.done.push_back({"skins_left_out", pass.left_out, names.front()->name, {}});
     soup = {};
     // Beyond all firmness the result is given as rounding left it, with a note.

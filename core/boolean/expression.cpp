@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/boolean/expression.h"
 
+#include "core/boolean/stages.h"
+
 namespace anvil::boolean {
 
 Expression::Expression(const std::vector<Operand>& operands) {
@@ -89,6 +91,16 @@ bool Expression::trims_away(std::span<const int> winding) const {
         (node.operation == Operation::trim_outside && !inside(node, winding)))
       return true;
   return false;
+}
+
+std::vector<int> Expression::neutral() const {
+  std::vector<int> neutral(parts_.size(), not_watched);
+  for (std::size_t k = 1; k < nodes_.size(); ++k) {
+    if (nodes_[k].part == no_index) continue;
+    if (nodes_[k].operation == Operation::unite || nodes_[k].operation == Operation::difference) neutral[nodes_[k].part] = 0;
+    if (nodes_[k].operation == Operation::intersection) neutral[nodes_[k].part] = 1;
+  }
+  return neutral;
 }
 
 }  // namespace anvil::boolean

@@ -15,6 +15,7 @@ std::string in_words(const BooleanReport::Done& done) {
       {"operands_turned_right", "{1} was inside out and has been turned right", "{1} was inside out and has been turned right"},
       {"zero_area_faces_dropped", "1 zero-area face of {1} left out", "{0} zero-area faces of {1} left out"},
       {"cuts_as_sheet", "{1} is open and cuts as a sheet", "{1} is open and cuts as a sheet"},
+      {"changes_nothing", "{1} changes nothing where it is", "{1} changes nothing where it is"},
       {"made_to_meet", "1 place made to meet within the contact tolerance", "{0} places made to meet within the contact tolerance"},
       {"contact_left_out", "near faces could not all be made to meet: combined without contact",
        "near faces could not all be made to meet: combined without contact"},

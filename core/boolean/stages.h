@@ -229,7 +229,11 @@ struct Reading {
   std::function<bool(std::span<const int>)> trims_away;       ///< null: none
   bool by_place = false;                                      ///< as Expression::pieces_by_place
   bool makes_pieces = false;
+  /// Per part, the winding number by which it would change no class: is it idle wherever it has another? Empty: none
+  /// is asked for.
+  std::vector<int> neutral;
 };
+inline constexpr int not_watched = -1;
 
 /// Stages 6 to 8: which faces bound which pieces of the result.
 struct Selection {
@@ -246,6 +250,7 @@ struct Selection {
   std::vector<std::pair<Index, unsigned char>> scored_triangles, scored_faces;
   Index pieces = 0;
   std::vector<char> bounds;  ///< per part: it has an inside
+  std::vector<char> idle;    ///< per part, if asked for: the classes are the same without it
   std::size_t left_out = 0;  ///< closed skins thinner than rounding, which cannot be told in or out
 };
 Selection classify(const Soup& soup, const Arrangement& arrangement, const Reading& reading, const Control& control);

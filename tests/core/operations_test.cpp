@@ -54,6 +54,21 @@ TEST_CASE("pieces of a split are told apart by place: a slab through the middle 
   CHECK(volumes[0] + volumes[1] + volumes[2] == Approx(8).epsilon(1e-9));
 }
 
+TEST_CASE("a tool that changes nothing where it is is told, and only such a tool") {
+  const Operand part{shared(cube(4)), "A"};
+  auto idle = [&](const Mesh& tool, Operation operation) { return done(of({part, {shared(tool), "B", operation}}), "changes_nothing"); };
+  const Mesh within = cube(1), apart = placed(cube(1), {9, 0, 0}), across = placed(cube(1), {2, 0, 0}), around = cube(6);
+  CHECK(idle(apart, Operation::difference) == 1);
+  CHECK(idle(within, Operation::difference) == 0);
+  CHECK(idle(within, Operation::unite) == 1);
+  CHECK(idle(across, Operation::unite) == 0);
+  CHECK(idle(around, Operation::intersection) == 1);
+  CHECK(idle(across, Operation::intersection) == 0);
+  // Two drills in one hole: each of them is dispensable.
+  const auto twice = of({part, {shared(across), "B"}, {shared(across), "C"}});
+  CHECK(std::count_if(twice.report.done.begin(), twice.report.done.end(), [](const auto& d) { return d.what == "changes_nothing"; }) == 2);
+}
+
 TEST_CASE("a cavity that a split does not touch stays with the piece around it, and what floats in it is a piece") {
   const Mesh ball = stock(PrimitiveKind::sphere, {10, 24, 12}), inner = placed(stock(PrimitiveKind::sphere, {4, 24, 12}), {2, 0, 0});
   Mesh cavity = inner, island = placed(cube(0.5), {2, 0, 0});
