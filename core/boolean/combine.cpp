@@ -258,7 +258,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     const Far far = stage("far", 0.12, [&] { return find_far(parts, 2 * (contact + most_settling * extent), all_near, control); });
     Soup soup = stage("gather", 0.15, [&] { return gather(far, expression.scores()); });
     std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] {
-      auto found = find_pairs(soup, contact, control);
+      auto found = find_pairs(soup, contact, control, &soup.meeting);
       weld_parts(soup, found);
       return found;
     });

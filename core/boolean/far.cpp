@@ -3,6 +3,7 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <numeric>
 
 #include "core/boolean/stages.h"
 #include "core/mesh/sieve.h"
@@ -290,15 +291,23 @@ Far find_far(const std::vector<PreparedPtr>& parts, double margin, bool nothing,
     far.first_point.push_back(far.first_point.back() + static_cast<Index>(p->points.size()));
     far.first_triangle.push_back(far.first_triangle.back() + static_cast<Index>(p->triangles.size()));
   }
-  if (nothing) return far;
+  far.meeting.resize(parts.size());
+  auto all_meet = [&](std::size_t k) {
+    far.meeting[k].resize(parts[k]->triangles.size());
+    std::iota(far.meeting[k].begin(), far.meeting[k].end(), Index{0});
+  };
+  if (nothing) {
+    for (std::size_t k = 0; k < parts.size(); ++k) all_meet(k);
+    return far;
+  }
 
-  const std::vector<std::vector<Index>> meeting = find_meeting(parts, margin, control);
+  far.meeting = find_meeting(parts, margin, control);
   std::vector<Index> stretches(parts.size(), 0);
   tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
     const Prepared& part = *parts[k];
-    if (part.crosses_itself) return;
+    if (part.crosses_itself) return all_meet(k);
     NearOfPart near(part);
-    near.add_about(meeting[k], margin);
+    near.add_about(far.meeting[k], margin);
     near.add_knotted();
     near.add_one_of_each_shell();
     near.add_ring();

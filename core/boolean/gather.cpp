@@ -290,25 +290,50 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
 namespace {
 
 /// The near triangles of one part and their points, and where they stand in the soup.
-struct NearPart {
-  const Prepared* part = nullptr;
-  std::span<const Index> triangles;  ///< in order; when all are near, empty
-  std::vector<Index> points;         ///< likewise
-  Index first_triangle = 0, first_point = 0;  ///< in the soup
+class NearPart {
+ public:
+  NearPart() = default;
+  NearPart(const Prepared& p, std::span<const Index> near, Index first_triangle, Index first_point)
+      : part(&p), first_triangle_(first_triangle), first_point_(first_point), triangles_(near) {
+    if (near.empty()) return;  // all are
+    for (Index t : near) points_.insert(points_.end(), p.triangles[t].begin(), p.triangles[t].end());
+    std::sort(points_.begin(), points_.end());
+    points_.erase(std::unique(points_.begin(), points_.end()), points_.end());
+    // Few among many are looked up, many have a table.
+    if (near.size() * 16 < p.triangles.size()) return;
+    triangle_number_.assign(p.triangles.size(), no_index);
+    point_number_.assign(p.points.size(), no_index);
+    for (Index k = 0; k < near.size(); ++k) triangle_number_[near[k]] = first_triangle + k;
+    for (Index k = 0; k < points_.size(); ++k) point_number_[points_[k]] = first_point + k;
+  }
 
-  Index triangle_count() const { return static_cast<Index>(triangles.empty() ? part->triangles.size() : triangles.size()); }
-  Index point_count() const { return static_cast<Index>(triangles.empty() ? part->points.size() : points.size()); }
-  Index triangle(Index k) const { return triangles.empty() ? k : triangles[k]; }
-  Index point(Index k) const { return triangles.empty() ? k : points[k]; }
-  /// Number in the soup; no_index for a far triangle.
-  Index number_of_triangle(Index t) const { return triangles.empty() ? first_triangle + t : number(triangles, t, first_triangle); }
-  Index number_of_point(Index v) const { return triangles.empty() ? first_point + v : number(points, v, first_point); }
+  Index first_triangle() const { return first_triangle_; }
+  Index first_point() const { return first_point_; }
+  Index triangle_count() const { return static_cast<Index>(triangles_.empty() ? part->triangles.size() : triangles_.size()); }
+  Index point_count() const { return static_cast<Index>(triangles_.empty() ? part->points.size() : points_.size()); }
+  Index triangle(Index k) const { return triangles_.empty() ? k : triangles_[k]; }
+  Index point(Index k) const { return triangles_.empty() ? k : points_[k]; }
+  bool all() const { return triangles_.empty(); }
+  /// Numbers in the soup; no_index for what is far.
+  Index number_of_triangle(Index t) const {
+    return all() ? first_triangle_ + t : triangle_number_.empty() ? number(triangles_, t, first_triangle_) : triangle_number_[t];
+  }
+  Index number_of_point(Index v) const {
+    return all() ? first_point_ + v : point_number_.empty() ? number(points_, v, first_point_) : point_number_[v];
+  }
+
+  const Prepared* part = nullptr;
 
  private:
   static Index number(std::span<const Index> list, Index wanted, Index first) {
     const auto it = std::lower_bound(list.begin(), list.end(), wanted);
     return it == list.end() || *it != wanted ? no_index : first + static_cast<Index>(it - list.begin());
   }
+
+  Index first_triangle_ = 0, first_point_ = 0;
+  std::span<const Index> triangles_;  ///< in order; when all are near, empty
+  std::vector<Index> points_;         ///< likewise
+  std::vector<Index> triangle_number_, point_number_;
 };
 
 }  // namespace
@@ -318,20 +343,13 @@ Soup gather(const Far& far, std::vector<char> scores) {
   soup.far = &far;
   soup.scores = std::move(scores);
   soup.part_begin.push_back(0);
-  std::vector<NearPart> parts(far.parts.size());
+  std::vector<NearPart> parts;
   Index points = 0;
-  for (std::size_t k = 0; k < parts.size(); ++k) {
-    NearPart& near = parts[k];
-    near.part = far.parts[k].get();
-    near.triangles = far.near[k];
-    for (Index t : near.triangles)
-      near.points.insert(near.points.end(), near.part->triangles[t].begin(), near.part->triangles[t].end());
-    std::sort(near.points.begin(), near.points.end());
-    near.points.erase(std::unique(near.points.begin(), near.points.end()), near.points.end());
-    near.first_triangle = soup.part_begin.back();
-    near.first_point = points;
-    points += near.point_count();
-    soup.part_begin.push_back(near.first_triangle + near.triangle_count());
+  for (std::size_t k = 0; k < far.parts.size(); ++k) {
+    parts.emplace_back(*far.parts[k], far.near[k], soup.part_begin.back(), points);
+    points += parts[k].point_count();
+    soup.part_begin.push_back(soup.part_begin.back() + parts[k].triangle_count());
+    for (Index t : far.meeting[k]) soup.meeting.push_back(parts[k].number_of_triangle(t));
   }
   const std::size_t triangles = soup.part_begin.back();
   soup.triangles.resize(triangles);
@@ -347,7 +365,7 @@ Soup gather(const Far& far, std::vector<char> scores) {
     const Prepared& p = *near.part;
     tbb::parallel_for(tbb::blocked_range<Index>(0, near.point_count(), 16384), [&](const auto& range) {
       for (Index j = range.begin(); j < range.end(); ++j) {
-        const Index v = near.point(j), to = near.first_point + j;
+        const Index v = near.point(j), to = near.first_point() + j;
         soup.points[to] = p.points[v];
         soup.special[to] = p.special[v];
         soup.given[to] = far.first_point[k] + v;
@@ -355,7 +373,7 @@ Soup gather(const Far& far, std::vector<char> scores) {
     });
     tbb::parallel_for(tbb::blocked_range<Index>(0, near.triangle_count(), 16384), [&](const auto& range) {
       for (Index j = range.begin(); j < range.end(); ++j) {
-        const Index i = near.triangle(j), to = near.first_triangle + j;
+        const Index i = near.triangle(j), to = near.first_triangle() + j;
         for (std::size_t c = 0; c < 3; ++c) {
           soup.triangles[to][c] = near.number_of_point(p.triangles[i][c]);
           const Index mate = p.mate[3 * i + c], beyond = mate == no_index ? no_index : near.number_of_triangle(mate / 3);
@@ -365,10 +383,10 @@ Soup gather(const Far& far, std::vector<char> scores) {
         soup.part[to] = k;
       }
     });
-    for (Index j = 0; j < near.triangles.size(); ++j)
+    for (Index j = 0; j < near.triangle_count() && !near.all(); ++j)
       for (Index c = 0; c < 3; ++c) {
         const Index mate = p.mate[3 * near.triangle(j) + c];
-        if (mate == no_index || soup.mate[3 * (near.first_triangle + j) + c] != no_index) continue;
+        if (mate == no_index || soup.mate[3 * (near.first_triangle() + j) + c] != no_index) continue;
         const Triangle& beyond = p.triangles[mate / 3];
         soup.rim.push_back({near.number_of_point(beyond[mate % 3]), near.number_of_point(beyond[(mate % 3 + 1) % 3]),
                             far.stretch_of[k][mate / 3]});

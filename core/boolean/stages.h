@@ -68,6 +68,7 @@ struct Soup {
   const Far* far = nullptr;  ///< null: every triangle is here
   std::vector<Stretch> stretches;
   std::vector<RimEdge> rim;
+  std::vector<Index> meeting;  ///< of the first soup: the triangles that may meet others, in order
 
   std::size_t parts() const { return part_begin.size() - 1; }
   bool is_gone(Index t) const { return !gone.empty() && gone[t]; }
@@ -134,6 +135,7 @@ struct Far {
   std::vector<PreparedPtr> parts;
   std::vector<std::vector<Index>> stretch_of;  ///< per part, per triangle; no_index: near. Empty: all are near
   std::vector<std::vector<Index>> near;        ///< per part, its near triangles in order; empty when all are
+  std::vector<std::vector<Index>> meeting;     ///< per part, the triangles that may meet others, in order
   std::vector<Index> part_of;                  ///< per stretch
   std::vector<Index> first_point, first_triangle;  ///< per part, among those of all, and the end
 };

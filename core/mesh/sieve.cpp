@@ -12,7 +12,7 @@ namespace {
 
 constexpr Index empty_cell = no_index - 1, shared_cell = no_index;
 constexpr std::size_t block_size = 8192;
-constexpr std::size_t worth_it = 4000;   // below this the hierarchy itself is as cheap
+constexpr std::size_t worth_it = 512;    // below this the hierarchy itself is as cheap
 constexpr std::size_t large_span = 512;  // cells; larger triangles are compared by their boxes
 constexpr std::size_t most_large = 64;
 

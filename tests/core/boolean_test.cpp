@@ -260,15 +260,45 @@ TEST_CASE("membership: a point is in the result exactly when the inputs say so")
 }
 
 TEST_CASE("the same bytes come out on one thread and on two") {
-  const Mesh a = stock(PrimitiveKind::icosphere, {2, 4}), b = placed(a, {0.7, 0.2, 0.1});
-  auto run = [&](int threads) {
-    tbb::global_control limit(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
-    return two(a, Operation::difference, b)->mesh;
+  auto same = [](const std::vector<Operand>& operands) {
+    auto run = [&](int threads) {
+      tbb::global_control limit(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
+      const auto result = combine(operands);
+      REQUIRE(result);
+      return *result;
+    };
+    const BooleanResult one = run(1), other = run(2);
+    CHECK(one.mesh.positions == other.mesh.positions);
+    CHECK(one.mesh.corners == other.mesh.corners);
+    CHECK(one.mesh.face_offsets == other.mesh.face_offsets);
+    CHECK(one.part == other.part);
+    CHECK(one.face == other.face);
+    CHECK(one.piece == other.piece);
+    CHECK(one.fresh_edges == other.fresh_edges);
+    REQUIRE(one.report.done.size() == other.report.done.size());
+    for (std::size_t k = 0; k < one.report.done.size(); ++k) {
+      CHECK(one.report.done[k].what == other.report.done[k].what);
+      CHECK(one.report.done[k].count == other.report.done[k].count);
+    }
   };
-  const Mesh one = run(1), other = run(2);
-  CHECK(one.positions == other.positions);
-  CHECK(one.corners == other.corners);
-  CHECK(one.face_offsets == other.face_offsets);
+  // Large parts, with and without far triangles, and polygons.
+  const Mesh ball = stock(PrimitiveKind::icosphere, {2, 4}), ring = stock(PrimitiveKind::torus, {6, 2, 160, 80});
+  for (const Operation operation : all_operations) {
+    CAPTURE(key_of(operation));
+    same({{shared(ball), "A"}, {shared(placed(ball, {0.7, 0.2, 0.1})), "B", operation}});
+    same({{shared(ring), "A"}, {shared(placed(ball, {3, 0.2, 0.1})), "B", operation}});
+  }
+  // Many parts at once.
+  std::vector<Operand> many{{shared(stock(PrimitiveKind::box, {40, 40, 4})), "plate"}};
+  for (int i = 0; i < 60; ++i)
+    many.push_back({shared(placed(stock(PrimitiveKind::cylinder, {3, 10, 24}), {5.0 * (i % 8) - 17, 5.0 * (i / 8) - 17, 0})), "drill"});
+  same(many);
+  // Degenerate families.
+  for (unsigned seed = 1; seed <= 60; ++seed) {
+    CAPTURE(seed);
+    const auto [a, b] = random_pair(seed);
+    same({{shared(a), "A"}, {shared(b), "B", all_operations[seed % all_operations.size()]}});
+  }
 }
 
 TEST_CASE("the engine agrees with CGAL's corefinement on parts in general position") {
