@@ -123,7 +123,7 @@ struct CombineSettings {
 /// are turned right; both are reported. The result is closed, edge- and vertex-manifold and free of crossings
 /// in the doubles it holds, piece by piece; where it touches itself the vertices are doubled. It may be empty
 /// and then says why. Polygons that no cut touched come back bit for bit; of the others, edges between
-/// triangles of one polygon do not survive where the rest is a simple polygon. Material slots come along.
+/// triangles of one polygon do not survive where the rest is a simple polygon.
 /// Deterministic on any number of threads.
 /// @return the combined mesh in the common space, or an Issue that names the part and what to do, when a part
 ///         bounds nothing. Throws Stopped.

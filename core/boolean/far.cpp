@@ -16,14 +16,19 @@ bool overlap(const Box3& a, const Box3& b) {
   return (a.lo.array() <= b.hi.array()).all() && (a.hi.array() >= b.lo.array()).all();
 }
 
-Box3 box_of(const Prepared& part, Index t) { return anvil::box_of(part.points, part.triangles[t]); }
+Box3 box_of(const Prepared& part, Index t) {
+  return anvil::box_of(part.points, part.triangles[t]);
+}
 
 std::pair<Index, Index> triangles_of(const Prepared& part, Index block) {
-  const auto begin = static_cast<Index>(block * Prepared::block), count = static_cast<Index>(part.triangles.size());
+  const auto begin = static_cast<Index>(block * Prepared::block),
+             count = static_cast<Index>(part.triangles.size());
   return {begin, std::min(count, begin + static_cast<Index>(Prepared::block))};
 }
 
-Index next(Index corner) { return corner % 3 == 2 ? corner - 2 : corner + 1; }
+Index next(Index corner) {
+  return corner % 3 == 2 ? corner - 2 : corner + 1;
+}
 
 /// Triangles of one part that must be looked at one by one.
 class NearOfPart {
@@ -52,9 +57,11 @@ class NearOfPart {
       if (!overlap(part_.blocks[b], around)) continue;
       const auto [begin, end] = triangles_of(part_, b);
       blocks.push_back(b);
-      groups.push_back(std::find(meets.begin() + begin, meets.begin() + end, 1) != meets.begin() + end ? no_index : 0);
+      groups.push_back(
+          std::find(meets.begin() + begin, meets.begin() + end, 1) != meets.begin() + end ? no_index : 0);
     }
-    const std::vector<char> close_blocks = near_other_group([&](std::size_t k) { return part_.blocks[blocks[k]]; }, groups, margin);
+    const std::vector<char> close_blocks =
+        near_other_group([&](std::size_t k) { return part_.blocks[blocks[k]]; }, groups, margin);
     std::vector<Index> chosen;
     groups.clear();
     for (std::size_t k = 0; k < blocks.size(); ++k) {
@@ -66,7 +73,8 @@ class NearOfPart {
         groups.push_back(meets[t] ? no_index : 0);
       }
     }
-    const std::vector<char> close = near_other_group([&](std::size_t k) { return box_of(part_, chosen[k]); }, groups, margin);
+    const std::vector<char> close =
+        near_other_group([&](std::size_t k) { return box_of(part_, chosen[k]); }, groups, margin);
     for (std::size_t k = 0; k < chosen.size(); ++k)
       if (close[k]) add(chosen[k]);
   }
@@ -107,9 +115,10 @@ class NearOfPart {
   std::vector<Index> list_;
 };
 
-/// Far triangles by the stretch they lie in. From the rim of the near ones a front goes out in every direction, all at
-/// the same pace; fronts that meet go on as one. The last front of a shell need not be followed to its end: what no
-/// other front has taken is its. So the work is that of the smaller stretches, however large the shell is.
+/// Far triangles by the stretch they lie in. From the rim of the near ones a front goes out in every
+/// direction, all at the same pace; fronts that meet go on as one. The last front of a shell need not be
+/// followed to its end: what no other front has taken is its. So the work is that of the smaller stretches,
+/// however large the shell is.
 class Stretches {
  public:
   Stretches(const Prepared& part, const NearOfPart& near, std::vector<Index>& stretch_of)
@@ -118,7 +127,8 @@ class Stretches {
     for (Index t : near.list()) stretch_of_[t] = no_index;
     for (Index t : near.list())
       for (std::size_t k = 0; k < 3; ++k)
-        if (const Index mate = part.mate[3 * t + k]; mate != no_index && stretch_of_[mate / 3] != no_index) seeds_.push_back(mate / 3);
+        if (const Index mate = part.mate[3 * t + k]; mate != no_index && stretch_of_[mate / 3] != no_index)
+          seeds_.push_back(mate / 3);
     std::sort(seeds_.begin(), seeds_.end());
     seeds_.erase(std::unique(seeds_.begin(), seeds_.end()), seeds_.end());
     fronts_.resize(seeds_.size());
@@ -209,7 +219,8 @@ class Stretches {
     const std::size_t open = into.taken.size() - into.next;
     into.taken.insert(into.taken.end(), other.taken.begin(), other.taken.end());
     const auto begin = into.taken.begin() + static_cast<std::ptrdiff_t>(into.next);
-    std::rotate(begin, begin + static_cast<std::ptrdiff_t>(open), begin + static_cast<std::ptrdiff_t>(open + other.next));
+    std::rotate(begin, begin + static_cast<std::ptrdiff_t>(open),
+                begin + static_cast<std::ptrdiff_t>(open + other.next));
     into.next += other.next;
     other = {};
     other.done = true;
@@ -226,21 +237,25 @@ class Stretches {
 };
 
 /// Per part, the triangles that come near a triangle of another.
-std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& parts, double margin, const Control& control) {
+std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& parts, double margin,
+                                             const Control& control) {
   struct Item {
     Index part, number;
   };
-  // Blocks of triangles within the bounds of another part first, then those near a block of one, then their triangles.
+  // Blocks of triangles within the bounds of another part first, then those near a block of one, then their
+  // triangles.
   std::vector<std::vector<Box3>> others(parts.size());
   auto in_bounds = [&](Index k, const Box3& own) {
-    return std::any_of(others[k].begin(), others[k].end(), [&](const Box3& box) { return overlap(box, own); });
+    return std::any_of(others[k].begin(), others[k].end(),
+                       [&](const Box3& box) { return overlap(box, own); });
   };
   std::vector<std::vector<Item>> of_part(parts.size());
   tbb::parallel_for(Index{0}, static_cast<Index>(parts.size()), [&](Index k) {
     const Prepared& part = *parts[k];
     for (Index j = 0; j < parts.size(); ++j) {
       if (j == k) continue;
-      const Box3 common{part.box.lo.cwiseMax(parts[j]->box.lo).array() - margin, part.box.hi.cwiseMin(parts[j]->box.hi).array() + margin};
+      const Box3 common{part.box.lo.cwiseMax(parts[j]->box.lo).array() - margin,
+                        part.box.hi.cwiseMin(parts[j]->box.hi).array() + margin};
       if ((common.lo.array() <= common.hi.array()).all()) others[k].push_back(common);
     }
     for (Index b = 0; b < part.blocks.size(); ++b)
@@ -272,7 +287,8 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
     for (Index t = begin; t < end; ++t)
       if (in_bounds(block.part, box_of(*parts[block.part], t))) triangles.push_back({block.part, t});
   }
-  keep_close(triangles, [&](std::size_t k) { return box_of(*parts[triangles[k].part], triangles[k].number); });
+  keep_close(triangles,
+             [&](std::size_t k) { return box_of(*parts[triangles[k].part], triangles[k].number); });
   std::vector<std::vector<Index>> meeting(parts.size());
   for (const Item& t : triangles) meeting[t.part].push_back(t.number);
   return meeting;

@@ -13,9 +13,14 @@ namespace {
 class Output {
  public:
   Output(const std::vector<PreparedPtr>& parts, const Rounded& rounded, BooleanResult& result)
-      : parts_(parts), rounded_(rounded), result_(result), mesh_(result.mesh), id_(rounded.points.size(), no_index) {
+      : parts_(parts),
+        rounded_(rounded),
+        result_(result),
+        mesh_(result.mesh),
+        id_(rounded.points.size(), no_index) {
     begin_.push_back(0);
-    for (const PreparedPtr& p : parts) begin_.push_back(begin_.back() + static_cast<Index>(p->triangles.size()));
+    for (const PreparedPtr& p : parts)
+      begin_.push_back(begin_.back() + static_cast<Index>(p->triangles.size()));
     if (rounded.far == nullptr) return;
     const Far& far = *rounded.far;
     kept_.assign(far.part_of.size(), not_kept);
@@ -56,7 +61,9 @@ class Output {
         }
       for (Index part = 0; part < parts_.size(); ++part) {
         auto end = it;
-        while (end != faces.end() && rounded_.trace[end->triangle].piece == piece && rounded_.trace[end->triangle].origin < begin_[part + 1]) ++end;
+        while (end != faces.end() && rounded_.trace[end->triangle].piece == piece &&
+               rounded_.trace[end->triangle].origin < begin_[part + 1])
+          ++end;
         add_part(piece, part, has_far[part] != 0, {it, end});
         it = end;
       }
@@ -87,7 +94,8 @@ class Output {
       i = j;
     }
     for (const auto& [a, b] : scored)
-      if (id_[a] != no_index && id_[b] != no_index) fresh.push_back({std::min(id_[a], id_[b]), std::max(id_[a], id_[b])});
+      if (id_[a] != no_index && id_[b] != no_index)
+        fresh.push_back({std::min(id_[a], id_[b]), std::max(id_[a], id_[b])});
     std::sort(fresh.begin(), fresh.end());
     fresh.erase(std::unique(fresh.begin(), fresh.end()), fresh.end());
   }
@@ -134,7 +142,7 @@ class Output {
   /// Some of the triangles of a part, one after the other.
   struct Chunk {
     std::span<const OutFace> near;
-    Index begin = 0, end = 0;    ///< triangles of the part
+    Index begin = 0, end = 0;  ///< triangles of the part
     Index faces = 0, far = 0, corners = 0;
     Index first_face = 0, first_corner = 0;
   };
@@ -222,20 +230,24 @@ class Output {
     const std::size_t near_before = near_faces_.size();
     near_faces_.resize(near_before + near.size());
     tbb::parallel_for(std::size_t{0}, chunks.size(), [&](std::size_t k) {
-      write(chunks[k], part, has_far, vertex, near_faces_.data() + near_before + (chunks[k].near.data() - near.data()));
+      write(chunks[k], part, has_far, vertex,
+            near_faces_.data() + near_before + (chunks[k].near.data() - near.data()));
     });
   }
 
-  /// @param vertex  per point of the part: not no_index where a far face needs it; then the vertex of the mesh
+  /// @param vertex  per point of the part: not no_index where a far face needs it; then the vertex of the
+  /// mesh
   void number_far_points(Index piece, Index part, std::vector<Index>& vertex) {
     const Prepared& p = *parts_[part];
     // Those at the rim have theirs; the others get the next ones.
     auto rim = std::lower_bound(rim_.begin(), rim_.end(), RimPoint{piece, part, 0, 0});
     const auto at_rim = rim;
-    for (; rim != rim_.end() && rim->piece == piece && rim->part == part; ++rim) vertex[rim->point] = no_index;
+    for (; rim != rim_.end() && rim->piece == piece && rim->part == part; ++rim)
+      vertex[rim->point] = no_index;
     std::vector<Vec3>& positions = mesh_.positions;
     std::size_t count = positions.size();
-    positions.resize(count + vertex.size() - static_cast<std::size_t>(std::count(vertex.begin(), vertex.end(), no_index)));
+    positions.resize(count + vertex.size() -
+                     static_cast<std::size_t>(std::count(vertex.begin(), vertex.end(), no_index)));
     for (std::size_t v = 0; v < vertex.size(); ++v) {
       if (vertex[v] == no_index) continue;
       positions[count] = p.points[v];
@@ -244,7 +256,8 @@ class Output {
     for (auto it = at_rim; it != rim; ++it) vertex[it->point] = id_[it->vertex];
   }
 
-  void write(const Chunk& chunk, Index part, bool has_far, const std::vector<Index>& vertex, Index* near_faces) {
+  void write(const Chunk& chunk, Index part, bool has_far, const std::vector<Index>& vertex,
+             Index* near_faces) {
     const Prepared& p = *parts_[part];
     Index face = chunk.first_face, corner = chunk.first_corner;
     Index *const part_of = result_.part.data(), *const face_of = result_.face.data();
@@ -278,18 +291,19 @@ class Output {
   const Rounded& rounded_;
   BooleanResult& result_;
   Mesh& mesh_;
-  std::vector<Index> begin_;            ///< first triangle of each part among those of all
-  std::vector<Index> id_;               ///< vertex of the mesh for each point of the rounded result
-  std::vector<char> special_;           ///< per vertex that is of the rounded result
-  std::vector<RimPoint> rim_;           ///< sorted
-  std::vector<char> kept_;              ///< per stretch of Far, how the piece at hand has it
+  std::vector<Index> begin_;   ///< first triangle of each part among those of all
+  std::vector<Index> id_;      ///< vertex of the mesh for each point of the rounded result
+  std::vector<char> special_;  ///< per vertex that is of the rounded result
+  std::vector<RimPoint> rim_;  ///< sorted
+  std::vector<char> kept_;     ///< per stretch of Far, how the piece at hand has it
   std::vector<Index> near_faces_;
 };
 
 }  // namespace
 
-std::size_t write_out(const std::vector<PreparedPtr>& parts, const Rounded& rounded, std::vector<OutFace> faces,
-                      const std::set<std::pair<Index, Index>>& scored, BooleanResult& result) {
+std::size_t write_out(const std::vector<PreparedPtr>& parts, const Rounded& rounded,
+                      std::vector<OutFace> faces, const std::set<std::pair<Index, Index>>& scored,
+                      BooleanResult& result) {
   Output output(parts, rounded, result);
   output.run(faces);
   output.mark_fresh(scored);

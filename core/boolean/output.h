@@ -17,7 +17,8 @@ struct OutFace {
 /// Writes mesh, provenance and fresh edges, in the order of the pieces, the parts and their faces.
 /// @param scored  edges that a score drew, as points of the rounded result, smaller first
 /// @return the number of faces of far stretches
-std::size_t write_out(const std::vector<PreparedPtr>& parts, const Rounded& rounded, std::vector<OutFace> faces,
-                      const std::set<std::pair<Index, Index>>& scored, BooleanResult& result);
+std::size_t write_out(const std::vector<PreparedPtr>& parts, const Rounded& rounded,
+                      std::vector<OutFace> faces, const std::set<std::pair<Index, Index>>& scored,
+                      BooleanResult& result);
 
 }  // namespace anvil::boolean

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Triangles far from all other parts pass through the engine as whole stretches (core/boolean/far.cpp). The result
-// must be the very same as when every triangle is looked at one by one.
+// Triangles far from all other parts pass through the engine as whole stretches (core/boolean/far.cpp). The
+// result must be the very same as when every triangle is looked at one by one.
 #include <random>
 #include <set>
 
@@ -54,11 +54,16 @@ void compare(const std::vector<Operand>& operands) {
   CHECK(quick->mesh.positions.size() == whole->mesh.positions.size());
   CHECK(faces_of(*quick) == faces_of(*whole));
   CHECK(fresh_of(*quick) == fresh_of(*whole));
-  for (Index k = 0; k < quick->pieces && !quick->open_on_purpose; ++k) CHECK(judge(quick->piece_mesh(k)).sound());
+  for (Index k = 0; k < quick->pieces && !quick->open_on_purpose; ++k)
+    CHECK(judge(quick->piece_mesh(k)).sound());
 }
 
-Mesh ring() { return stock(PrimitiveKind::torus, {20, 8, 120, 60}); }
-Mesh ball(double size) { return stock(PrimitiveKind::sphere, {size, 80, 40}); }
+Mesh ring() {
+  return stock(PrimitiveKind::torus, {20, 8, 120, 60});
+}
+Mesh ball(double size) {
+  return stock(PrimitiveKind::sphere, {size, 80, 40});
+}
 
 /// Several shells in one part: some in the tool's way, some not, one inside another turned inwards.
 Mesh crowd() {
@@ -73,42 +78,56 @@ Mesh crowd() {
 }  // namespace
 
 TEST_CASE("most triangles of a large part stay out of a small tool's way") {
-  const auto large = boolean::prepare({shared(ring()), "A", Operation::unite, Affine::Identity(), true, {}}, false, {});
-  const auto small = boolean::prepare({shared(placed(ball(3), {10, 0, 0})), "B", Operation::difference, Affine::Identity(), true, {}}, false, {});
+  const auto large =
+      boolean::prepare({shared(ring()), "A", Operation::unite, Affine::Identity(), true, {}}, false, {});
+  const auto small = boolean::prepare(
+      {shared(placed(ball(3), {10, 0, 0})), "B", Operation::difference, Affine::Identity(), true, {}}, false,
+      {});
   const boolean::Far far = boolean::find_far({*large, *small}, 1e-5, false, {});
   REQUIRE_FALSE(far.near[0].empty());
   CHECK(10 * far.near[0].size() < (*large)->triangles.size());
   for (Index t = 0; t < (*large)->triangles.size(); ++t)
-    CHECK((far.stretch_of[0][t] == no_index) == std::binary_search(far.near[0].begin(), far.near[0].end(), t));
+    CHECK((far.stretch_of[0][t] == no_index) ==
+          std::binary_search(far.near[0].begin(), far.near[0].end(), t));
 }
 
 TEST_CASE("a cut all the way round parts a surface into stretches, however large either side is") {
   // A slab through a torus across its axis of symmetry cuts it into four stretches with the slab taken out.
   const Mesh torus = ring();
   for (const double place : {0.0, 4.0, 8.0, 11.0}) {
-    const Mesh slab = placed(stock(PrimitiveKind::box, {1.5, 60, 60}), {place + 0.013, 0.01, 0.02}, {3, 2, 1});
-    for (const Operation operation : {Operation::difference, Operation::intersection, Operation::unite, Operation::partition})
+    const Mesh slab =
+        placed(stock(PrimitiveKind::box, {1.5, 60, 60}), {place + 0.013, 0.01, 0.02}, {3, 2, 1});
+    for (const Operation operation :
+         {Operation::difference, Operation::intersection, Operation::unite, Operation::partition})
       compare({{shared(torus), "A"}, {shared(slab), "B", operation}});
   }
 }
 
 TEST_CASE("far stretches come out the same as when every triangle is looked at") {
   std::mt19937 random(41);
-  auto between = [&](double lo, double hi) { return lo + (hi - lo) * static_cast<double>(random() % 100000) / 1e5; };
+  auto between = [&](double lo, double hi) {
+    return lo + (hi - lo) * static_cast<double>(random() % 100000) / 1e5;
+  };
   const std::vector<Mesh> parts{ring(), in_triangles(ring()), ball(20), in_triangles(crowd()), crowd()};
-  const std::vector<Mesh> tools{ball(7), in_triangles(ball(9)), stock(PrimitiveKind::cylinder, {6, 30, 48}), crowd(),
-                                stock(PrimitiveKind::box, {7, 9, 11}), stock(PrimitiveKind::torus, {12, 4, 80, 40})};
+  const std::vector<Mesh> tools{ball(7),
+                                in_triangles(ball(9)),
+                                stock(PrimitiveKind::cylinder, {6, 30, 48}),
+                                crowd(),
+                                stock(PrimitiveKind::box, {7, 9, 11}),
+                                stock(PrimitiveKind::torus, {12, 4, 80, 40})};
   for (int i = 0; i < 36; ++i) {
     const Mesh& part = parts[random() % parts.size()];
     auto tool = [&] {
       const Mesh& mesh = tools[random() % tools.size()];
-      return placed(mesh, {between(-10, 10), between(-10, 10), between(-6, 6)}, {between(0, 90), between(0, 90), between(0, 90)});
+      return placed(mesh, {between(-10, 10), between(-10, 10), between(-6, 6)},
+                    {between(0, 90), between(0, 90), between(0, 90)});
     };
     const Operation operation = all_operations[random() % 9];
     CAPTURE(i, key_of(operation));
     std::vector<Operand> operands{{shared(part), "A"}, {shared(tool()), "B", operation}};
     // More operations that go with the first: those that make pieces end a list.
-    if (i % 3 == 0 && !makes_pieces(operation)) operands.insert(operands.begin() + 1, {shared(tool()), "C", Operation::difference});
+    if (i % 3 == 0 && !makes_pieces(operation))
+      operands.insert(operands.begin() + 1, {shared(tool()), "C", Operation::difference});
     compare(operands);
   }
 }
