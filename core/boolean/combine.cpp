@@ -349,6 +349,7 @@ std::vector<Operand> nudged(std::vector<Operand> operands, int k) {
   };
   const double step = std::ldexp(extent, k - 36);
   for (std::size_t j = 1; j < operands.size(); ++j) {
+    if (operands[j].operation == Operation::gather) continue;  // goes through as it is
     const Vec3 by = step * Vec3(part(), part(), part());
     operands[j].placement.pretranslate(by);
     for (Operand& member : operands[j].tray) member.placement.pretranslate(by);
@@ -408,6 +409,7 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
       if (!settings.every_triangle) try {
           return compute(parts, control, with, false, firmness);
         } catch (const ReachesFar&) {
+          // Then with every triangle.
         }
       return compute(parts, control, with, true, firmness);
     } catch (const std::logic_error& error) {
