@@ -33,6 +33,14 @@ bool is_free_of_crossings(const SoundnessReport& report) {
   return report.of(Family::crossing_faces).count == 0 && report.of(Family::zero_area_faces).count == 0;
 }
 
+/// A result of the engine, used as a part again. Not so where parts were only gathered, where pieces lie wall to wall, or
+/// where rounding was left unsettled.
+bool engine_left_no_crossings(const Evaluated& made) {
+  return !made.open_on_purpose && made.pieces < 2 &&
+         std::none_of(made.boolean.done.begin(), made.boolean.done.end(),
+                      [](const auto& done) { return done.what == "gathered" || done.what == "rounding_not_settled"; });
+}
+
 }  // namespace
 
 std::vector<Mesh> separate_pieces(const Evaluated& evaluated) {
@@ -137,7 +145,7 @@ Evaluated RecipeCache::run_recipe(const Job& job, const Part& part, const Contro
     const auto& combine_step = std::get<CombineStep>(step);
     if (!combine_step.on) continue;
     std::vector<Operand> operands{{result.mesh, part.name, Operation::unite, Affine::Identity()}};
-    operands[0].free_of_crossings = result.boolean.seconds > 0 ? !result.open_on_purpose  // the engine made it
+    operands[0].free_of_crossings = result.boolean.seconds > 0 ? engine_left_no_crossings(result)
                                                                : source_is_free_of_crossings(part, *result.mesh, control);
     for (const ToolUse& use : combine_step.tools) {
       const Part* tool = job.find(use.tool);

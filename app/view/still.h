@@ -26,7 +26,7 @@ class StillPicture {
  private:
   QByteArray key_;
   std::unique_ptr<QOpenGLFramebufferObject> fbo_, plain_;  // plain: without samples, what is shown
-  Renderer::Steps steps_;
+  Renderer::Steps steps_;  // kept when done: they keep the meshes alive whose addresses are in the key
   std::size_t next_ = 0;
 };
 

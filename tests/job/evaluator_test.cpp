@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/evaluator.h"
+
+#include "core/soundness/check.h"
 #include "job/edit.h"
 #include "tests/support/meshes.h"
 
@@ -59,6 +61,30 @@ TEST_CASE("a tool's own recipe counts, and a failing one is reported by the part
   REQUIRE(result->error);
   CHECK(result->error->subject == "Sheet");
   CHECK(signed_volume(*result->mesh) == Approx(16000));  // the part itself is still there to look at
+}
+
+TEST_CASE("a later step does not take what an earlier one gathered or split for free of crossings") {
+  // A 20 mm cube; a second one that overlaps it by half, gathered or used to split; then a bar through both.
+  auto box = [](const char* name, double x, double y, double z, double at) {
+    Part part;
+    part.name = name;
+    part.source = Primitive::of(PrimitiveKind::box, {x, y, z});
+    part.placement.position.x() = at;
+    return part;
+  };
+  Job job;
+  for (const Part& part : {box("A", 20, 20, 20, 0), box("B", 20, 20, 20, 10), box("Bar", 60, 4, 4, 0)}) job = edit::add_part(job, part);
+  for (const auto& [first, volume] : {std::pair(Operation::gather, 30.0 * (400 - 16)), std::pair(Operation::split, 20.0 * (400 - 16))}) {
+    CAPTURE(key_of(first));
+    const Job two_steps = edit::change_part(job, 1, [&, operation = first](Part& part) {
+      part.recipe = {CombineStep{true, {{2, operation}}}, CombineStep{true, {{3, Operation::difference}}}};
+    });
+    RecipeCache cache;
+    const auto result = cache.evaluate(two_steps, 1, {}, false);
+    REQUIRE_FALSE(result->error);
+    CHECK(check_soundness(*result->mesh).sound);
+    CHECK(signed_volume(*result->mesh) == Approx(volume));
+  }
 }
 
 TEST_CASE("the evaluator publishes meshes first, then reports, the chosen part before the others") {
