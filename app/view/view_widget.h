@@ -54,6 +54,8 @@ class ViewWidget : public QOpenGLWidget {
   /// Pixel in the middle of a handle's grip (0 to 2).
   QPointF handle_pixel(int axis) const;
   const Renderer& renderer() const { return renderer_; }
+  /// Is the picture of heavy parts at rest done?
+  bool still_finished() const { return !style_.moving && still_.finished(); }
   /// What the mouse and keys do right now.
   QString hint() const;
 

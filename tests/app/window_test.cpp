@@ -10,6 +10,7 @@
 #include "app/finder.h"
 #include "core/io/mesh_file.h"
 #include "core/soundness/check.h"
+#include "job/edit.h"
 #include "job/job_file.h"
 #include "tests/app/driver.h"
 
@@ -538,6 +539,28 @@ TEST_CASE("the camera: orbit, pan and zoom change no part and upload nothing") {
   }
   CHECK(d.session().history().current() == before);
   CHECK(d.view().renderer().uploads() == uploads);
+}
+
+TEST_CASE("a heavy part is shown by its stand-in at first and comes out whole at rest, step by step") {
+  Driver d;
+  Part part;
+  part.name = "Torus";
+  part.source = Primitive::of(PrimitiveKind::torus, {60, 24, 700, 250});  // 350 000 triangles
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.session().job(), part));
+  d.settle();
+  auto picture = [&] {
+    REQUIRE(Driver::until([&] { return d.view().still_finished(); }));
+    return d.view().grabFramebuffer();
+  };
+  d.view().grabFramebuffer();  // begins the still picture
+  const QImage whole = picture();
+  d.view().set_look(Look::plain);
+  d.view().grabFramebuffer();
+  d.view().set_look(Look::edges);
+  const QImage light = d.view().grabFramebuffer();
+  CHECK_FALSE(d.view().still_finished());
+  CHECK(light != whole);
+  CHECK(picture() == whole);
 }
 
 TEST_CASE("orbiting keeps the point under the pointer where it is in the picture") {
