@@ -12,10 +12,6 @@
 namespace anvil::boolean {
 namespace {
 
-bool overlap(const Box3& a, const Box3& b) {
-  return (a.lo.array() <= b.hi.array()).all() && (a.hi.array() >= b.lo.array()).all();
-}
-
 Box3 box_of(const Prepared& part, Index t) {
   return anvil::box_of(part.points, part.triangles[t]);
 }
@@ -53,39 +49,47 @@ class NearOfPart {
     around.hi.array() += margin;
     // Blocks of triangles first: most are far from all that meets others.
     std::vector<Index> blocks, groups;
+    std::vector<Box3> boxes;
     for (Index b = 0; b < part_.blocks.size(); ++b) {
       if (!overlap(part_.blocks[b], around)) continue;
       const auto [begin, end] = triangles_of(part_, b);
       blocks.push_back(b);
+      boxes.push_back(part_.blocks[b]);
       groups.push_back(
           std::find(meets.begin() + begin, meets.begin() + end, 1) != meets.begin() + end ? no_index : 0);
     }
-    const std::vector<char> close_blocks =
-        near_other_group([&](std::size_t k) { return part_.blocks[blocks[k]]; }, groups, margin);
+    const std::vector<char> close_blocks = near_other_group(boxes, groups, margin);
     std::vector<Index> chosen;
     groups.clear();
+    boxes.clear();
     for (std::size_t k = 0; k < blocks.size(); ++k) {
       if (!close_blocks[k]) continue;
       const auto [begin, end] = triangles_of(part_, blocks[k]);
       for (Index t = begin; t < end; ++t) {
-        if (!overlap(box_of(part_, t), around)) continue;
+        const Box3 box = box_of(part_, t);
+        if (!overlap(box, around)) continue;
         chosen.push_back(t);
+        boxes.push_back(box);
         groups.push_back(meets[t] ? no_index : 0);
       }
     }
-    const std::vector<char> close =
-        near_other_group([&](std::size_t k) { return box_of(part_, chosen[k]); }, groups, margin);
+    const std::vector<char> close = near_other_group(boxes, groups, margin);
     for (std::size_t k = 0; k < chosen.size(); ++k)
       if (close[k]) add(chosen[k]);
   }
   /// All triangles at the vertices of those so far.
   void add_ring() {
-    const std::vector<Index> inner = list_;
-    for (Index t : inner)
+    at_vertex_.resize(part_.points.size(), 0);
+    for (const std::size_t inner = list_.size(); ringed_ < inner; ++ringed_) {
+      const Index t = list_[ringed_];
       for (Index c = 3 * t; c < 3 * t + 3; ++c) {
-        if (part_.special[part_.triangles[t][c % 3]]) continue;  // all knotted
+        const Index v = part_.triangles[t][c % 3];
+        if (at_vertex_[v]) continue;
+        at_vertex_[v] = 1;
+        if (part_.special[v]) continue;  // all knotted
         for (Index at = next(part_.mate[c]); at != c; at = next(part_.mate[at])) add(at / 3);
       }
+    }
   }
   void add_knotted() {
     for (Index t = 0; t < part_.knotted.size(); ++t)
@@ -113,6 +117,8 @@ class NearOfPart {
   const Prepared& part_;
   std::vector<char> near_;
   std::vector<Index> list_;
+  std::vector<char> at_vertex_;  ///< per point: all triangles there are in the list
+  std::size_t ringed_ = 0;       ///< triangles of the list that have all at their vertices in it
 };
 
 /// Far triangles by the stretch they lie in. From the rim of the near ones a front goes out in every
@@ -241,6 +247,7 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
                                              const Control& control) {
   struct Item {
     Index part, number;
+    Box3 box;
   };
   // Blocks of triangles within the bounds of another part first, then those near a block of one, then their
   // triangles.
@@ -259,7 +266,7 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
       if ((common.lo.array() <= common.hi.array()).all()) others[k].push_back(common);
     }
     for (Index b = 0; b < part.blocks.size(); ++b)
-      if (in_bounds(k, part.blocks[b])) of_part[k].push_back({k, b});
+      if (in_bounds(k, part.blocks[b])) of_part[k].push_back({k, b, part.blocks[b]});
   });
   auto all_of = [&] {
     std::vector<Item> all;
@@ -269,10 +276,11 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
     }
     return all;
   };
-  auto keep_close = [&](std::vector<Item>& items, const std::function<Box3(std::size_t)>& box) {
+  auto keep_close = [&](std::vector<Item>& items) {
     std::vector<Index> groups;
-    for (const Item& item : items) groups.push_back(item.part);
-    const std::vector<char> close = near_other_group(box, groups, margin);
+    std::vector<Box3> boxes;
+    for (const Item& item : items) groups.push_back(item.part), boxes.push_back(item.box);
+    const std::vector<char> close = near_other_group(boxes, groups, margin);
     check_stop(control);
     std::size_t kept = 0;
     for (std::size_t k = 0; k < items.size(); ++k)
@@ -280,15 +288,14 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
     items.resize(kept);
   };
   std::vector<Item> blocks = all_of();
-  keep_close(blocks, [&](std::size_t k) { return parts[blocks[k].part]->blocks[blocks[k].number]; });
+  keep_close(blocks);
   std::vector<Item> triangles;
   for (const Item& block : blocks) {
     const auto [begin, end] = triangles_of(*parts[block.part], block.number);
     for (Index t = begin; t < end; ++t)
-      if (in_bounds(block.part, box_of(*parts[block.part], t))) triangles.push_back({block.part, t});
+      if (const Box3 box = box_of(*parts[block.part], t); in_bounds(block.part, box)) triangles.push_back({block.part, t, box});
   }
-  keep_close(triangles,
-             [&](std::size_t k) { return box_of(*parts[triangles[k].part], triangles[k].number); });
+  keep_close(triangles);
   std::vector<std::vector<Index>> meeting(parts.size());
   for (const Item& t : triangles) meeting[t.part].push_back(t.number);
   return meeting;

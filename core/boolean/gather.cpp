@@ -296,15 +296,24 @@ class NearPart {
   NearPart(const Prepared& p, std::span<const Index> near, Index first_triangle, Index first_point)
       : part(&p), first_triangle_(first_triangle), first_point_(first_point), triangles_(near) {
     if (near.empty()) return;  // all are
-    for (Index t : near) points_.insert(points_.end(), p.triangles[t].begin(), p.triangles[t].end());
-    std::sort(points_.begin(), points_.end());
-    points_.erase(std::unique(points_.begin(), points_.end()), points_.end());
     // Few among many are looked up, many have a table.
-    if (near.size() * 16 < p.triangles.size()) return;
+    if (near.size() * 16 < p.triangles.size()) {
+      for (Index t : near) points_.insert(points_.end(), p.triangles[t].begin(), p.triangles[t].end());
+      std::sort(points_.begin(), points_.end());
+      points_.erase(std::unique(points_.begin(), points_.end()), points_.end());
+      return;
+    }
     triangle_number_.assign(p.triangles.size(), no_index);
     point_number_.assign(p.points.size(), no_index);
-    for (Index k = 0; k < near.size(); ++k) triangle_number_[near[k]] = first_triangle + k;
-    for (Index k = 0; k < points_.size(); ++k) point_number_[points_[k]] = first_point + k;
+    for (Index k = 0; k < near.size(); ++k) {
+      triangle_number_[near[k]] = first_triangle + k;
+      for (Index v : p.triangles[near[k]]) point_number_[v] = 0;
+    }
+    for (Index v = 0; v < point_number_.size(); ++v) {
+      if (point_number_[v] == no_index) continue;
+      point_number_[v] = first_point + static_cast<Index>(points_.size());
+      points_.push_back(v);
+    }
   }
 
   Index first_triangle() const { return first_triangle_; }

@@ -148,29 +148,30 @@ class Output {
   };
   static constexpr Index chunk_size = 4096;
 
-  /// Calls visit(triangle, turned) for each face of the chunk that is kept as part of a stretch.
+  /// Triangles [begin, end) of a part, all kept as part of one stretch.
+  struct Run {
+    Index begin, end;
+    bool turned;
+  };
+  /// Calls visit(run) for what of the chunk is kept as part of a stretch, in order.
   template <class Visit>
-  void for_each_far(const Chunk& chunk, Index part, Visit&& visit) const {
-    const Prepared& p = *parts_[part];
+  void for_each_run(const Chunk& chunk, Index part, Visit&& visit) const {
     const Index* stretch_of = rounded_.far->stretch_of[part].data();
-    const char* kept = kept_.data();
-    for (Index t = chunk.begin; t < chunk.end; ++t) {
-      if (stretch_of[t] == no_index || kept[stretch_of[t]] == not_kept) continue;
-      // A face is that of its first triangle.
-      if (!p.one_triangle_each && t > 0 && p.face[t - 1] == p.face[t]) continue;
-      visit(t, kept[stretch_of[t]] == turned);
+    for (Index t = chunk.begin; t < chunk.end;) {
+      const Index begin = t, stretch = stretch_of[t];
+      while (t < chunk.end && stretch_of[t] == stretch) ++t;
+      if (stretch != no_index && kept_[stretch] != not_kept) visit(Run{begin, t, kept_[stretch] == turned});
     }
+  }
+  /// Calls visit(triangle) for the first triangle of each face that begins in a run.
+  template <class Visit>
+  static void for_each_face(const Prepared& p, const Run& run, Visit&& visit) {
+    for (Index t = run.begin; t < run.end; ++t)
+      if (t == 0 || p.face[t - 1] != p.face[t]) visit(t);
   }
   /// The ring of a face of a part, as it is in the part's own mesh or the other way round.
   template <class Visit>
-  void for_each_corner(const Prepared& p, Index t, bool is_turned, Visit&& visit) const {
-    if (p.one_triangle_each) {
-      const auto& [a, b, c] = p.triangles[t];
-      visit(a);
-      visit(is_turned ? c : b);
-      visit(is_turned ? b : c);
-      return;
-    }
+  static void for_each_corner(const Prepared& p, Index t, bool is_turned, Visit&& visit) {
     const auto ring = p.mesh->face(p.face[t]);
     const bool backward = p.mirrored != is_turned;
     for (std::size_t k = 0; k < ring.size(); ++k) {
@@ -201,12 +202,21 @@ class Output {
       Index far = 0, corners = 0;
       for (const OutFace& face : chunk.near) corners += static_cast<Index>(face.ring.size());
       Index* const used = vertex.data();
+      auto use = [&](Index point) {
+        ++corners;
+        std::atomic_ref(used[point]).store(0, std::memory_order_relaxed);
+      };
       if (has_far)
-        for_each_far(chunk, part, [&](Index t, bool is_turned) {
-          ++far;
-          for_each_corner(p, t, is_turned, [&](Index point) {
-            ++corners;
-            std::atomic_ref(used[point]).store(0, std::memory_order_relaxed);
+        for_each_run(chunk, part, [&](const Run& run) {
+          if (p.one_triangle_each) {
+            far += run.end - run.begin;
+            for (Index t = run.begin; t < run.end; ++t)
+              for (Index v : p.triangles[t]) use(v);
+            return;
+          }
+          for_each_face(p, run, [&](Index t) {
+            ++far;
+            for_each_corner(p, t, run.turned, use);
           });
         });
       chunk.far = far;
@@ -279,10 +289,25 @@ class Output {
       }
     };
     if (has_far)
-      for_each_far(chunk, part, [&](Index t, bool is_turned) {
-        add_near_before(begin_[part] + t);
-        for_each_corner(p, t, is_turned, [&](Index point) { corners[corner++] = id[point]; });
-        end_face(source[t]);
+      for_each_run(chunk, part, [&](const Run& run) {
+        add_near_before(begin_[part] + run.begin);
+        if (p.one_triangle_each) {
+          const Index count = run.end - run.begin;
+          std::fill_n(part_of + face, count, part);
+          std::copy_n(source + run.begin, count, face_of + face);
+          for (Index t = run.begin; t < run.end; ++t, corner += 3) {
+            const auto& [a, b, c] = p.triangles[t];
+            corners[corner] = id[a];
+            corners[corner + 1] = id[run.turned ? c : b];
+            corners[corner + 2] = id[run.turned ? b : c];
+            offsets[++face] = corner + 3;
+          }
+          return;
+        }
+        for_each_face(p, run, [&](Index t) {
+          for_each_corner(p, t, run.turned, [&](Index point) { corners[corner++] = id[point]; });
+          end_face(source[t]);
+        });
       });
     add_near_before(no_index);
   }

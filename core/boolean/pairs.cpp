@@ -15,7 +15,11 @@ namespace anvil::boolean {
 namespace {
 
 /// Triangles that may meet another: within the bounds of another part, or of a part that crosses itself.
-std::vector<Index> candidates(const Soup& soup, double margin, const std::vector<Index>* among) {
+struct Candidates {
+  std::vector<Index> triangles;
+  std::vector<Box3> boxes;
+};
+Candidates candidates(const Soup& soup, double margin, const std::vector<Index>* among) {
   const std::size_t parts = soup.parts(), count = among != nullptr ? among->size() : soup.triangles.size();
   auto triangle = [&](std::size_t k) { return among != nullptr ? (*among)[k] : static_cast<Index>(k); };
   auto left_out = [&](Index i) { return soup.is_gone(i) || (!soup.tested.empty() && !soup.tested[i]); };
@@ -54,26 +58,25 @@ std::vector<Index> candidates(const Soup& soup, double margin, const std::vector
     }
     if (!bounds.changed[k].empty()) others[k].push_back(bounds.changed[k]);
   }
-  std::vector<std::vector<Index>> chosen(of_block.size());
+  std::vector<Candidates> chosen(of_block.size());
   tbb::parallel_for(std::size_t{0}, chosen.size(), [&](std::size_t b) {
     for (std::size_t k = b * block; k < std::min(count, (b + 1) * block); ++k) {
       const Index i = triangle(k);
       if (left_out(i)) continue;
-      bool near = soup.crosses_itself[soup.part[i]];
-      if (!near) {
-        const Triangle& t = soup.triangles[i];
-        const Vec3 lo = soup.points[t[0]].cwiseMin(soup.points[t[1]]).cwiseMin(soup.points[t[2]]);
-        const Vec3 hi = soup.points[t[0]].cwiseMax(soup.points[t[1]]).cwiseMax(soup.points[t[2]]);
-        for (const Box3& box : others[soup.part[i]]) {
-          near = (lo.array() <= box.hi.array()).all() && (hi.array() >= box.lo.array()).all();
-          if (near) break;
-        }
-      }
-      if (near) chosen[b].push_back(i);
+      const Box3 box = box_of(soup.points, soup.triangles[i]);
+      const auto& near = others[soup.part[i]];
+      if (!soup.crosses_itself[soup.part[i]] && std::none_of(near.begin(), near.end(), [&](const Box3& o) { return overlap(box, o); }))
+        continue;
+      chosen[b].triangles.push_back(i);
+      chosen[b].boxes.push_back(box);
     }
   });
-  std::vector<Index> all;
-  for (const auto& list : chosen) all.insert(all.end(), list.begin(), list.end());
+  if (chosen.size() == 1) return std::move(chosen[0]);
+  Candidates all;
+  for (const Candidates& some : chosen) {
+    all.triangles.insert(all.triangles.end(), some.triangles.begin(), some.triangles.end());
+    all.boxes.insert(all.boxes.end(), some.boxes.begin(), some.boxes.end());
+  }
   return all;
 }
 
@@ -81,15 +84,14 @@ std::vector<Index> candidates(const Soup& soup, double margin, const std::vector
 
 std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control,
                                      const std::vector<Index>* among) {
-  std::vector<Index> chosen = candidates(soup, margin, among);
+  auto [chosen, boxes] = candidates(soup, margin, among);
   std::vector<Index> groups;
   groups.reserve(chosen.size());
   for (Index i : chosen) {
     const bool alone = soup.crosses_itself[soup.part[i]] || (!soup.loose.empty() && soup.loose[i]);
     groups.push_back(alone ? no_index : soup.part[i]);
   }
-  const std::vector<char> near =
-      near_other_group([&](std::size_t k) { return box_of(soup.points, soup.triangles[chosen[k]]); }, groups, margin);
+  const std::vector<char> near = near_other_group(boxes, groups, margin);
   check_stop(control);
   std::size_t kept = 0;
   std::vector<Triangle> triangles;

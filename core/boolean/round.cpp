@@ -194,30 +194,27 @@ bool reaches_far(const Rounded& rounded) {
   const std::size_t moved = boxes.size();
   std::vector<char> kept(rounded.far->part_of.size(), 0);
   for (const Stretch& stretch : rounded.stretches) kept[stretch.source] = 1;
-  auto meets = [](const Box3& a, const Box3& b) {
-    return (a.lo.array() <= b.hi.array()).all() && (a.hi.array() >= b.lo.array()).all();
-  };
   for (std::size_t k = 0; k < rounded.far->parts.size(); ++k) {
     const Prepared& part = *rounded.far->parts[k];
     const std::vector<Index>& stretch_of = rounded.far->stretch_of[k];
     for (std::size_t t = 0; t < stretch_of.size(); ++t) {
-      if (t % Prepared::block == 0 && !meets(part.blocks[t / Prepared::block], around)) {
+      if (t % Prepared::block == 0 && !overlap(part.blocks[t / Prepared::block], around)) {
         t += Prepared::block - 1;
         continue;
       }
       if (stretch_of[t] == no_index || !kept[stretch_of[t]]) continue;
       const Box3 box = box_of(part.points, part.triangles[t]);
-      if (!meets(box, around)) continue;
+      if (!overlap(box, around)) continue;
       boxes.push_back(box);
       groups.push_back(0);
     }
   }
   if (boxes.size() == moved) return false;
   // The far ones that are not clearly apart, one by one: it is rare that there are any.
-  const std::vector<char> close = near_other_group([&](std::size_t i) { return boxes[i]; }, groups, 0);
+  const std::vector<char> close = near_other_group(boxes, groups, 0);
   for (std::size_t i = moved; i < boxes.size(); ++i)
     for (std::size_t j = 0; j < moved && close[i]; ++j)
-      if (meets(boxes[i], boxes[j])) return true;
+      if (overlap(boxes[i], boxes[j])) return true;
   return false;
 }
 

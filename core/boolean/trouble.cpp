@@ -26,18 +26,26 @@ struct Neighbourhood {
       if (marked[i])
         for (Index v : all[i]) around.add(points[v]);
     constexpr std::size_t block = 16384;
-    std::vector<std::vector<Index>> lists((all.size() + block - 1) / block);
-    tbb::parallel_for(std::size_t{0}, lists.size(), [&](std::size_t n) {
+    struct Part {
+      std::vector<Index> chosen;
+      std::vector<Box3> boxes;
+    };
+    std::vector<Part> parts((all.size() + block - 1) / block);
+    tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t n) {
       for (std::size_t i = n * block; i < std::min(all.size(), (n + 1) * block); ++i) {
-        const Vec3 &a = points[all[i][0]], &b = points[all[i][1]], &c = points[all[i][2]];
-        const Vec3 lo = a.cwiseMin(b).cwiseMin(c), hi = a.cwiseMax(b).cwiseMax(c);
-        if ((lo.array() <= around.hi.array()).all() && (hi.array() >= around.lo.array()).all())
-          lists[n].push_back(static_cast<Index>(i));
+        const Box3 box = box_of(points, all[i]);
+        if (!overlap(box, around)) continue;
+        parts[n].chosen.push_back(static_cast<Index>(i));
+        parts[n].boxes.push_back(box);
       }
     });
-    for (const auto& list : lists) chosen.insert(chosen.end(), list.begin(), list.end());
+    std::vector<Box3> boxes;
+    for (const Part& part : parts) {
+      chosen.insert(chosen.end(), part.chosen.begin(), part.chosen.end());
+      boxes.insert(boxes.end(), part.boxes.begin(), part.boxes.end());
+    }
     for (Index i : chosen) groups.push_back(marked[i] ? no_index : 0);
-    const std::vector<char> close = near_other_group([&](std::size_t k) { return box_of(points, all[chosen[k]]); }, groups, 0);
+    const std::vector<char> close = near_other_group(boxes, groups, 0);
     std::size_t kept = 0;
     for (std::size_t k = 0; k < chosen.size(); ++k) {
       if (!close[k]) continue;

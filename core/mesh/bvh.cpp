@@ -107,7 +107,11 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
     else if (other != none && other != group)
       group = no_index;
   };
-  for (std::size_t i = 0; i < count; ++i) join(group_of_[leaves_ + i / leaf_size], groups[order_[i]]);
+  groups_.resize(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    groups_[i] = groups[order_[i]];
+    join(group_of_[leaves_ + i / leaf_size], groups_[i]);
+  }
   for (std::size_t n = leaves_; n-- > 1;) {
     join(group_of_[n], group_of_[2 * n]);
     join(group_of_[n], group_of_[2 * n + 1]);
@@ -115,6 +119,7 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
 }
 
 struct Bvh::PairWalk {
+  static constexpr std::size_t worth_a_task = 64;
   const Bvh& tree;
   const std::function<void(Index, Index)>& visit;
   const std::stop_token& stop;
@@ -123,11 +128,16 @@ struct Bvh::PairWalk {
     const std::size_t count = tree.order_.size();
     const std::size_t a0 = (a - tree.leaves_) * leaf_size, a1 = std::min(count, a0 + leaf_size);
     const std::size_t b0 = (b - tree.leaves_) * leaf_size, b1 = std::min(count, b0 + leaf_size);
-    for (std::size_t i = a0; i < a1; ++i)
+    for (std::size_t i = a0; i < a1; ++i) {
+      if (!tree.boxes_[i].overlaps(tree.nodes_[b])) continue;
       for (std::size_t j = a == b ? i + 1 : b0; j < b1; ++j)
-        if (tree.boxes_[i].overlaps(tree.boxes_[j])) visit(tree.order_[i], tree.order_[j]);
+        if (tree.boxes_[i].overlaps(tree.boxes_[j]) && !one_group_of(i, j)) visit(tree.order_[i], tree.order_[j]);
+    }
   }
 
+  bool one_group_of(std::size_t i, std::size_t j) const {
+    return !tree.groups_.empty() && tree.groups_[i] == tree.groups_[j] && tree.groups_[i] != no_index;
+  }
   bool one_group(std::size_t a, std::size_t b) const {
     return !tree.group_of_.empty() && tree.group_of_[a] == tree.group_of_[b] && tree.group_of_[a] != no_index;
   }
@@ -142,23 +152,23 @@ struct Bvh::PairWalk {
     cross(2 * a + 1, 2 * b + 1);
   }
 
-  void self(std::size_t a, int depth) const {
+  /// @param size  triangles below, about
+  void self(std::size_t a, std::size_t size) const {
     if (stop.stop_requested()) throw Stopped{};
     if (one_group(a, a)) return;
     if (a >= tree.leaves_) return leaf_pair(a, a);
-    if (depth < 10)
-      tbb::parallel_invoke([&] { self(2 * a, depth + 1); }, [&] { self(2 * a + 1, depth + 1); },
-                           [&] { cross(2 * a, 2 * a + 1); });
+    if (size > worth_a_task)
+      tbb::parallel_invoke([&] { self(2 * a, size / 2); }, [&] { self(2 * a + 1, size / 2); }, [&] { cross(2 * a, 2 * a + 1); });
     else {
-      self(2 * a, depth + 1);
-      self(2 * a + 1, depth + 1);
+      self(2 * a, size / 2);
+      self(2 * a + 1, size / 2);
       cross(2 * a, 2 * a + 1);
     }
   }
 };
 
 void Bvh::for_each_pair(const std::function<void(Index, Index)>& visit, const std::stop_token& stop) const {
-  PairWalk{*this, visit, stop}.self(1, 0);
+  PairWalk{*this, visit, stop}.self(1, leaves_ * leaf_size);
 }
 
 std::optional<Bvh::Hit> Bvh::nearest_hit(std::span<const Vec3> positions, std::span<const Triangle> triangles,

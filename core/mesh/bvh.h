@@ -53,6 +53,7 @@ class Bvh {
   std::vector<Index> order_;  ///< triangle at each place of the curve
   std::vector<Box> boxes_;    ///< box of each place
   std::vector<Box> nodes_;    ///< heap order, root at 1; leaves at [leaves_, 2 leaves_)
+  std::vector<Index> groups_;    ///< of each place
   std::vector<Index> group_of_;  ///< of each node: the group of all its triangles, no_index when they differ
   std::size_t leaves_ = 1;    ///< power of two
 };

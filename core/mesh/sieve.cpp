@@ -18,17 +18,15 @@ constexpr std::size_t most_large = 64;
 
 }  // namespace
 
-std::vector<char> near_other_group(const std::function<Box3(std::size_t)>& box_of, std::span<const Index> groups,
-                                   double margin) {
+std::vector<char> near_other_group(std::span<const Box3> boxes, std::span<const Index> groups, double margin) {
   const std::size_t count = groups.size();
   std::vector<char> all(count, 1);
   if (count < worth_it) return all;
   std::vector<Box3> of_block((count + block_size - 1) / block_size);
   tbb::parallel_for(std::size_t{0}, of_block.size(), [&](std::size_t b) {
     for (std::size_t i = b * block_size; i < std::min(count, (b + 1) * block_size); ++i) {
-      const Box3 box = box_of(i);
-      of_block[b].add(box.lo);
-      of_block[b].add(box.hi);
+      of_block[b].add(boxes[i].lo);
+      of_block[b].add(boxes[i].hi);
     }
   });
   Box3 bounds;
@@ -46,14 +44,14 @@ std::vector<char> near_other_group(const std::function<Box3(std::size_t)>& box_o
   std::array<Index, 3> n{};
   for (int k = 0; k < 3; ++k) n[static_cast<std::size_t>(k)] = static_cast<Index>(std::clamp(size[k] / side, 1.0, 1023.0));
   using Range = std::array<Index, 6>;
+  const Vec3 per(n[0] / std::max(size[0], 1e-300), n[1] / std::max(size[1], 1e-300), n[2] / std::max(size[2], 1e-300));
   auto range_of = [&](const Box3& box) {
     Range r{};
     for (int k = 0; k < 3; ++k) {
       const auto u = static_cast<std::size_t>(k);
-      const double per = n[u] / std::max(size[k], 1e-300);
-      auto cell = [&](double x) {
-        return static_cast<Index>(std::clamp(std::floor((x - bounds.lo[k]) * per), 0.0, static_cast<double>(n[u] - 1)));
-      };
+      const double last = n[u] - 1;
+      // Not negative, so that cutting the fraction off is rounding down.
+      auto cell = [&](double x) { return static_cast<Index>(std::clamp((x - bounds.lo[k]) * per[k], 0.0, last)); };
       r[u] = cell(box.lo[k] - margin);
       r[u + 3] = cell(box.hi[k] + margin);
     }
@@ -64,7 +62,7 @@ std::vector<char> near_other_group(const std::function<Box3(std::size_t)>& box_o
   };
   std::vector<Range> range(count);
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, block_size), [&](const auto& block) {
-    for (std::size_t i = block.begin(); i < block.end(); ++i) range[i] = range_of(box_of(i));
+    for (std::size_t i = block.begin(); i < block.end(); ++i) range[i] = range_of(boxes[i]);
   });
   std::vector<std::size_t> large;
   std::vector<Index> owner(std::size_t{n[0]} * n[1] * n[2], empty_cell);

@@ -2,20 +2,20 @@
 // A coarse sieve before a hierarchy is built: most triangles of large parts are far from every other part.
 #pragma once
 
-#include <functional>
-
 #include "core/mesh/triangulate.h"
 
 namespace anvil {
 
 /// Tells which triangles may come within `margin` of one of another group; may say yes too often, never no.
 /// Every triangle marks the cells of a uniform grid that its box touches, and stays when it shares a cell.
-/// @param box_of  of triangle 0 ≤ i < groups.size(); called from several threads
-/// @param groups  one for each triangle; those of group no_index always stay, and meet all others
+/// @param boxes   of the triangles
+/// @param groups  one for each of them; those of group no_index always stay, and meet all others
 /// @return 1 or 0 for each triangle
-std::vector<char> near_other_group(const std::function<Box3(std::size_t)>& box_of, std::span<const Index> groups,
-                                   double margin);
+std::vector<char> near_other_group(std::span<const Box3> boxes, std::span<const Index> groups, double margin);
 
+inline bool overlap(const Box3& a, const Box3& b) {
+  return (a.lo.array() <= b.hi.array()).all() && (a.hi.array() >= b.lo.array()).all();
+}
 inline Box3 box_of(std::span<const Vec3> positions, const Triangle& t) {
   Box3 box;
   for (Index v : t) box.add(positions[v]);
