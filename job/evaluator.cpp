@@ -59,17 +59,7 @@ std::vector<Mesh> separate_pieces(const Evaluated& evaluated) {
     }
     count = static_cast<Index>(number.size());
   }
-  std::vector<Mesh> out(count);
-  std::vector<Index> id(mesh.positions.size(), no_index), owner(mesh.positions.size(), no_index);
-  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
-    Mesh& to = out[piece[f]];
-    for (Index v : mesh.face(f)) {
-      if (owner[v] != piece[f]) owner[v] = piece[f], id[v] = to.add_vertex(mesh.positions[v]);
-      to.corners.push_back(id[v]);
-    }
-    to.face_offsets.push_back(static_cast<Index>(to.corners.size()));
-  }
-  return out;
+  return taken_apart(mesh, piece, count);
 }
 
 std::string RecipeCache::source_key(const Part& part) {

@@ -89,6 +89,29 @@ struct Archive {
   }
 };
 
+/// Slots of faces in runs: a slot and how many faces have it.
+json to_json(const MaterialSlots& slots) {
+  json runs = json::array();
+  for (std::size_t f = 0, end = 0; f < slots.of_face.size(); f = end) {
+    while (end < slots.of_face.size() && slots.of_face[end] == slots.of_face[f]) ++end;
+    runs.push_back({slots.of_face[f], end - f});
+  }
+  return {{"names", slots.names}, {"runs", runs}};
+}
+
+MaterialSlots read_slots(const json& object, std::size_t faces, const std::string& where) {
+  MaterialSlots slots;
+  slots.names = value<std::vector<std::string>>(object, "names", where);
+  for (const auto& [slot, count] : value<std::vector<std::pair<Index, std::size_t>>>(object, "runs", where)) {
+    if (slot >= slots.names.size() || count > faces - slots.of_face.size())
+      throw BadJob{fmt::format("job.json: the material slots of {} do not fit its mesh", where), "restore it from a backup"};
+    slots.of_face.insert(slots.of_face.end(), count, slot);
+  }
+  if (slots.of_face.size() != faces)
+    throw BadJob{fmt::format("job.json: the material slots of {} do not fit its mesh", where), "restore it from a backup"};
+  return slots;
+}
+
 Source read_source(const json& source, const Archive& archive, const std::string& where) {
   if (const auto mesh = source.find("mesh"); mesh != source.end()) {
     const auto entry = value<std::string>(source, "mesh", where);
@@ -98,6 +121,8 @@ Source read_source(const json& source, const Archive& archive, const std::string
     } catch (const BadFile& bad) {
       throw BadJob{fmt::format("{}: {}", entry, bad.what), "restore it from a backup"};
     }
+    if (const auto slots = source.find("slots"); slots != source.end())
+      import.mesh.slots = read_slots(*slots, import.mesh.face_count(), where);
     return ImportedSource{std::make_shared<const Mesh>(std::move(import.mesh)),
                           value<std::string>(source, "file", where)};
   }
@@ -262,6 +287,7 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
         meshes.emplace_back(entry, write_ply(*imported.mesh));
       }
       source = {{"mesh", entry}, {"file", imported.file}};
+      if (!imported.mesh->slots.empty()) source["slots"] = to_json(imported.mesh->slots);
     }
     json recipe = json::array();
     for (const Step& step : part->recipe) recipe.push_back(to_json(step));

@@ -212,6 +212,26 @@ std::vector<PreparedPtr> prepared_parts(const Expression& expression, CombineCac
   return parts;
 }
 
+/// Gives each face the material slot of the face it comes from, and what closed a hole the one its part has most of.
+void carry_slots(const std::vector<const Operand*>& parts, BooleanResult& result) {
+  if (std::all_of(parts.begin(), parts.end(), [](const Operand* part) { return part->mesh->slots.empty(); })) return;
+  MaterialSlots slots;
+  SlotNames names(slots);
+  std::vector<std::vector<Index>> place;
+  std::vector<Index> most_used;
+  for (const Operand* part : parts) {
+    place.push_back(names.places_of(part->mesh->slots));
+    most_used.push_back(most_used_slot(part->mesh->slots));
+  }
+  slots.of_face.resize(result.mesh.face_count());
+  tbb::parallel_for(std::size_t{0}, slots.of_face.size(), [&](std::size_t f) {
+    const Index part = result.part[f], face = result.face[f];
+    const MaterialSlots& own = parts[part]->mesh->slots;
+    slots.of_face[f] = place[part][own.empty() || face == no_index ? most_used[part] : own.of_face[face]];
+  });
+  result.mesh.slots = std::move(slots);
+}
+
 /// Adds parts that are only gathered, face by face.
 void append_gathered(const Expression& expression, BooleanResult& result) {
   auto part = static_cast<Index>(expression.parts().size());
@@ -312,6 +332,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       if (stage("check", 1, [&] { return check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound; })) break;
       if (how == Assembly::triangles) throw std::logic_error("the result is not sound");
     }
+    carry_slots(names, result);
   } else {
     // Nothing to compute with: the first part goes through as it is.
     result.mesh = *names.front()->mesh;
@@ -384,17 +405,10 @@ bool makes_pieces(Operation operation) {
 }
 
 Mesh BooleanResult::piece_mesh(Index which) const {
-  Mesh out;
-  std::vector<Index> id(mesh.positions.size(), no_index);
-  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
-    if (piece[f] != which) continue;
-    for (Index v : mesh.face(f)) {
-      if (id[v] == no_index) id[v] = out.add_vertex(mesh.positions[v]);
-      out.corners.push_back(id[v]);
-    }
-    out.face_offsets.push_back(static_cast<Index>(out.corners.size()));
-  }
-  return out;
+  std::vector<Index> group(mesh.face_count(), no_index);
+  for (std::size_t f = 0; f < group.size(); ++f)
+    if (piece[f] == which) group[f] = 0;
+  return std::move(taken_apart(mesh, group, 1).front());
 }
 
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
@@ -471,11 +485,16 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
       Mesh rounded_mesh;
       rounded_mesh.positions = std::move(pass.rounded.points);
       for (const Triangle& t : pass.rounded.triangles) rounded_mesh.add_face(t);
+      if (!mesh.slots.empty()) {
+        rounded_mesh.slots.names = mesh.slots.names;
+        for (const Trace& trace : pass.rounded.trace) rounded_mesh.slots.of_face.push_back(mesh.slots.of_face[(*part)->face[trace.origin]]);
+      }
       return rounded_mesh;
     }
     report.done.push_back({rounds > most_rounds ? "rounding_not_settled" : "float_settled", static_cast<std::size_t>(rounds), "", {}});
     BooleanResult result;
     assemble({*part}, {&operand}, std::move(rounded), 0, rounds <= most_rounds ? Assembly::polygons : Assembly::anyhow, result, control);
+    carry_slots({&operand}, result);
     return std::move(result.mesh);
   } catch (const std::logic_error&) {
     report.done.push_back({"rounding_not_settled", 1, "", {}});

@@ -54,6 +54,15 @@ class TextScanner {
     return rest_.empty() || rest_[0] == '\n' ? std::string_view{} : take_word();
   }
 
+  /// The rest of the current line without blanks around it.
+  std::string_view rest_of_line() {
+    skip_blanks();
+    std::string_view text = rest_.substr(0, rest_.find('\n'));
+    rest_.remove_prefix(text.size());
+    while (!text.empty() && blank(text.back())) text.remove_suffix(1);
+    return text;
+  }
+
   /// Moves past the end of the current line; false at the end of the file.
   bool next_line() {
     const auto end = rest_.find('\n');

@@ -4,6 +4,7 @@
 
 #include <Eigen/Geometry>
 #include <cmath>
+#include <map>
 
 #include "Model/COM/NMR_DLLInterfaces.h"
 #include "core/io/formats.h"
@@ -61,7 +62,62 @@ Transform to_affine(const MODELTRANSFORM& t) {
   return result;
 }
 
-void add_object(Mesh& mesh, PLib3MFModelObjectResource* object, const Transform& placed, int depth) {
+/// Names of the base materials of one file, by group and place.
+class BaseMaterials {
+ public:
+  explicit BaseMaterials(PLib3MFModel* model) : model_(model) {}
+
+  const std::string& name(DWORD group, DWORD place) {
+    const auto [known, is_new] = names_.try_emplace({group, place});
+    if (!is_new) return known->second;
+    Held<PLib3MFModelBaseMaterial> materials;
+    ULONG length = 0;
+    require(lib3mf_model_getbasematerialbyid(model_, group, materials.out()), "reading a material");
+    require(lib3mf_basematerial_getnameutf8(materials.get(), place, nullptr, 0, &length), "reading a material");
+    std::string& name = known->second;
+    name.resize(length + 1);
+    require(lib3mf_basematerial_getnameutf8(materials.get(), place, name.data(), static_cast<ULONG>(name.size()), &length),
+            "reading a material");
+    name.resize(name.find('\0'));
+    return name;
+  }
+
+ private:
+  PLib3MFModel* model_;
+  std::map<std::pair<DWORD, DWORD>, std::string> names_;
+};
+
+/// Slots of the triangles of one object, each its own or the object's; none when there is no base material.
+MaterialSlots slots_of(PLib3MFModelObjectResource* object, DWORD triangles, BaseMaterials& materials) {
+  MaterialSlots slots;
+  SlotNames names(slots);
+  Held<PLib3MFDefaultPropertyHandler> general;
+  Held<PLib3MFPropertyHandler> each;
+  require(lib3mf_object_createdefaultpropertyhandler(object, general.out()), "reading materials");
+  require(lib3mf_meshobject_createpropertyhandler(object, each.out()), "reading materials");
+  eModelPropertyType type = MODELPROPERTYTYPE_NONE;
+  DWORD group = 0, place = 0;
+  std::string of_object;
+  require(lib3mf_defaultpropertyhandler_getpropertytype(general.get(), &type), "reading materials");
+  if (type == MODELPROPERTYTYPE_BASEMATERIALS) {
+    require(lib3mf_defaultpropertyhandler_getbasematerial(general.get(), &group, &place), "reading materials");
+    of_object = materials.name(group, place);
+  }
+  bool any = type == MODELPROPERTYTYPE_BASEMATERIALS;
+  for (DWORD i = 0; i < triangles; ++i) {
+    require(lib3mf_propertyhandler_getpropertytype(each.get(), i, &type), "reading materials");
+    if (type == MODELPROPERTYTYPE_BASEMATERIALS) {
+      require(lib3mf_propertyhandler_getbasematerial(each.get(), i, &group, &place), "reading materials");
+      slots.of_face.push_back(names.place_of(materials.name(group, place)));
+      any = true;
+    } else {
+      slots.of_face.push_back(names.place_of(of_object));
+    }
+  }
+  return any ? slots : MaterialSlots{};
+}
+
+void add_object(Mesh& all, PLib3MFModelObjectResource* object, const Transform& placed, BaseMaterials& materials, int depth) {
   if (depth > 32) throw BadFile{"components are nested more than 32 deep", "export it flat"};
   BOOL is_mesh = 0;
   require(lib3mf_object_ismeshobject(object, &is_mesh), "reading an object");
@@ -75,16 +131,16 @@ void add_object(Mesh& mesh, PLib3MFModelObjectResource* object, const Transform&
       require(lib3mf_componentsobject_getcomponent(object, i, component.out()), "reading a component");
       require(lib3mf_component_getobjectresource(component.get(), inner.out()), "reading a component");
       require(lib3mf_component_gettransform(component.get(), &transform), "reading a component");
-      add_object(mesh, inner.get(), placed * to_affine(transform), depth + 1);
+      add_object(all, inner.get(), placed * to_affine(transform), materials, depth + 1);
     }
     return;
   }
   DWORD vertices = 0, triangles = 0;
   require(lib3mf_meshobject_getvertexcount(object, &vertices), "reading a mesh");
   require(lib3mf_meshobject_gettrianglecount(object, &triangles), "reading a mesh");
-  if (mesh.corners.size() + 3 * std::size_t{triangles} >= no_index)
+  if (all.corners.size() + 3 * std::size_t{triangles} >= no_index)
     throw BadFile{"it holds more triangles than can be held", "split the file"};
-  const auto base = static_cast<Index>(mesh.positions.size());
+  Mesh mesh;
   for (DWORD i = 0; i < vertices; ++i) {
     MODELMESHVERTEX v;
     require(lib3mf_meshobject_getvertex(object, i, &v), "reading a vertex");
@@ -102,8 +158,10 @@ void add_object(Mesh& mesh, PLib3MFModelObjectResource* object, const Transform&
       if (v >= vertices)
         throw BadFile{fmt::format("triangle {}: vertex index {} is out of range", i + 1, v),
                       "export it again"};
-    mesh.add_face({base + t.m_nIndices[0], base + t.m_nIndices[1], base + t.m_nIndices[2]});
+    mesh.add_face({t.m_nIndices[0], t.m_nIndices[1], t.m_nIndices[2]});
   }
+  mesh.slots = slots_of(object, triangles, materials);
+  append(all, mesh);
 }
 
 double millimetres_per_unit(DWORD unit) {
@@ -134,6 +192,7 @@ Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size) {
   require(lib3mf_reader_readfromfileutf8(reader.get(), path.c_str()), "reading the package");
   Import result;
   result.has_unit = true;
+  BaseMaterials materials(model.get());
   Held<PLib3MFModelBuildItemIterator> items;
   require(lib3mf_model_getbuilditems(model.get(), items.out()), "reading the build");
   BOOL more = 0;
@@ -150,7 +209,7 @@ Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size) {
       require(lib3mf_builditem_getobjecttransform(item.get(), &transform), "reading a build item");
       placed = to_affine(transform);
     }
-    add_object(result.mesh, object.get(), placed, 0);
+    add_object(result.mesh, object.get(), placed, materials, 0);
   }
   DWORD unit = 0;
   require(lib3mf_model_getunit(model.get(), &unit), "reading the unit");
@@ -158,6 +217,34 @@ Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size) {
     for (Vec3& p : result.mesh.positions) p *= scale;
   return result;
 }
+
+namespace {
+
+/// As base materials in the colour of parts; what a material looks like is not kept.
+void write_slots(PLib3MFModel* model, PLib3MFModelMeshObject* object, const MaterialSlots& slots,
+                 std::span<const Index> face_of_triangle) {
+  Held<PLib3MFModelBaseMaterial> materials;
+  Held<PLib3MFDefaultPropertyHandler> general;
+  Held<PLib3MFPropertyHandler> each;
+  DWORD group = 0;
+  std::vector<DWORD> place(slots.names.size());
+  require(lib3mf_model_addbasematerialgroup(model, materials.out()), "writing materials");
+  require(lib3mf_resource_getresourceid(materials.get(), &group), "writing materials");
+  for (std::size_t k = 0; k < place.size(); ++k) {
+    require(lib3mf_basematerial_addmaterialutf8(materials.get(), slots.names[k].c_str(), 0, 0, 0, &place[k]),
+            "writing materials");
+    require(lib3mf_basematerial_setdisplaycolorrgba(materials.get(), place[k], 0x6F, 0x7F, 0x92, 0xFF), "writing materials");
+  }
+  require(lib3mf_object_createdefaultpropertyhandler(object, general.out()), "writing materials");
+  require(lib3mf_defaultpropertyhandler_setbasematerial(general.get(), group, place[most_used_slot(slots)]),
+          "writing materials");
+  require(lib3mf_meshobject_createpropertyhandler(object, each.out()), "writing materials");
+  for (DWORD i = 0; i < face_of_triangle.size(); ++i)
+    require(lib3mf_propertyhandler_setbasematerial(each.get(), i, group, place[slots.of_face[face_of_triangle[i]]]),
+            "writing materials");
+}
+
+}  // namespace
 
 Result<bool> write_3mf(const Mesh& mesh, const std::filesystem::path& path) {
   try {
@@ -172,7 +259,8 @@ Result<bool> write_3mf(const Mesh& mesh, const std::filesystem::path& path) {
     for (const Vec3& p : mesh.positions)
       vertices.push_back({{static_cast<float>(p.x()), static_cast<float>(p.y()), static_cast<float>(p.z())}});
     std::vector<MODELMESHTRIANGLE> triangles;
-    for (const Triangle& t : triangulate(mesh).triangles) {
+    const TriangleList list = triangulate(mesh);
+    for (const Triangle& t : list.triangles) {
       if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0])
         return Issue{"3MF forbids a triangle that uses one vertex twice", {}, {}, "mend the part first"};
       triangles.push_back({{t[0], t[1], t[2]}});
@@ -180,6 +268,7 @@ Result<bool> write_3mf(const Mesh& mesh, const std::filesystem::path& path) {
     require(lib3mf_meshobject_setgeometry(object.get(), vertices.data(), static_cast<DWORD>(vertices.size()),
                                           triangles.data(), static_cast<DWORD>(triangles.size())),
             "writing the mesh");
+    if (!mesh.slots.empty()) write_slots(model.get(), object.get(), mesh.slots, list.face);
     require(lib3mf_model_addbuilditem(model.get(), object.get(), nullptr, item.out()), "writing the build");
     require(lib3mf_model_querywriter(model.get(), "3mf", writer.out()), "starting the 3MF writer");
     require(lib3mf_writer_writetofileutf8(writer.get(), path.c_str()), "writing the package");

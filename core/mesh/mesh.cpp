@@ -14,6 +14,14 @@ Box3 bounds(const Mesh& mesh) {
 }
 
 void append(Mesh& mesh, const Mesh& other) {
+  if (!mesh.slots.empty() || !other.slots.empty()) {
+    MaterialSlots& slots = mesh.slots;
+    SlotNames names(slots);
+    if (slots.empty() && mesh.face_count() > 0) slots.of_face.assign(mesh.face_count(), names.place_of(unnamed_slot));
+    const std::vector<Index> place = names.places_of(other.slots);
+    for (std::size_t f = 0; f < other.face_count(); ++f)
+      slots.of_face.push_back(place[other.slots.empty() ? 0 : other.slots.of_face[f]]);
+  }
   const auto vertex_base = static_cast<Index>(mesh.positions.size());
   const auto corner_base = static_cast<Index>(mesh.corners.size());
   mesh.positions.insert(mesh.positions.end(), other.positions.begin(), other.positions.end());
@@ -21,6 +29,24 @@ void append(Mesh& mesh, const Mesh& other) {
   for (Index v : other.corners) mesh.corners.push_back(v + vertex_base);
   for (std::size_t f = 1; f < other.face_offsets.size(); ++f)
     mesh.face_offsets.push_back(other.face_offsets[f] + corner_base);
+}
+
+std::vector<Mesh> taken_apart(const Mesh& mesh, std::span<const Index> group, Index count) {
+  std::vector<Mesh> out(count);
+  std::vector<Index> id(mesh.positions.size(), no_index), owner(mesh.positions.size(), no_index);
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    if (group[f] == no_index) continue;
+    Mesh& to = out[group[f]];
+    for (Index v : mesh.face(f)) {
+      if (owner[v] != group[f]) owner[v] = group[f], id[v] = to.add_vertex(mesh.positions[v]);
+      to.corners.push_back(id[v]);
+    }
+    to.face_offsets.push_back(static_cast<Index>(to.corners.size()));
+    if (!mesh.slots.empty()) to.slots.of_face.push_back(mesh.slots.of_face[f]);
+  }
+  for (Mesh& part : out)
+    if (!part.slots.empty()) part.slots.names = mesh.slots.names;
+  return out;
 }
 
 void reverse_faces(Mesh& mesh) {

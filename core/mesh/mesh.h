@@ -8,12 +8,10 @@
 #include <span>
 #include <vector>
 
+#include "core/mesh/slots.h"
 #include "core/result.h"
 
 namespace anvil {
-
-using Index = std::uint32_t;
-inline constexpr Index no_index = ~Index{0};
 
 /// An axis-aligned box; empty when lo > hi.
 struct Box3 {
@@ -35,6 +33,7 @@ struct Mesh {
   std::vector<Vec3> positions;
   std::vector<Index> face_offsets{0};  ///< face f owns corners [face_offsets[f], face_offsets[f + 1])
   std::vector<Index> corners;          ///< vertex index of each corner
+  MaterialSlots slots;                 ///< whoever adds faces to a mesh that has slots gives them theirs
 
   std::size_t face_count() const { return face_offsets.size() - 1; }
   std::span<const Index> face(std::size_t f) const {
@@ -60,8 +59,12 @@ struct Mesh {
 /// Bounds of all vertices that a face uses.
 Box3 bounds(const Mesh& mesh);
 
-/// Appends a copy of `other`; its vertices stay separate from those already there.
+/// Appends a copy of `other`; its vertices stay separate from those already there, slots of one name become one.
 void append(Mesh& mesh, const Mesh& other);
+
+/// The faces of each group as a mesh of its own, in their order.
+/// @param group  per face, below `count`; no_index: in none
+std::vector<Mesh> taken_apart(const Mesh& mesh, std::span<const Index> group, Index count);
 
 /// Turns every face over.
 void reverse_faces(Mesh& mesh);

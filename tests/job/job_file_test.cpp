@@ -149,3 +149,25 @@ TEST_CASE("saving into a folder that is not there leaves nothing behind") {
   REQUIRE(save_job(rich_job(), folder / "a.anvil"));
   CHECK(folder.file_count() == 1);
 }
+
+TEST_CASE("material slots are saved with the mesh, and ones that do not fit it are refused") {
+  const TemporaryFolder folder;
+  Mesh mesh = stock(PrimitiveKind::box, {2, 2, 2});
+  mesh.slots = {{"steel", "brass"}, {0, 0, 1, 1, 1, 0}};
+  Part part;
+  part.name = "Plate";
+  part.source = ImportedSource{shared(mesh), "plate.obj"};
+  REQUIRE(save_job(edit::add_part(Job{}, part), folder / "gauge.anvil"));
+  const auto back = load_job(folder / "gauge.anvil");
+  REQUIRE(back);
+  CHECK(std::get<ImportedSource>(back->parts[0]->source).mesh->slots == mesh.slots);
+  for (const MaterialSlots& wrong : {MaterialSlots{{"steel"}, {0, 0, 1, 0, 0, 0}}, MaterialSlots{{"steel"}, {0, 0, 0}},
+                                     MaterialSlots{{"steel"}, std::vector<Index>(9, 0)}}) {
+    mesh.slots = wrong;
+    part.source = ImportedSource{shared(mesh), "plate.obj"};
+    REQUIRE(save_job(edit::add_part(Job{}, part), folder / "gauge.anvil"));
+    const auto refused = load_job(folder / "gauge.anvil");
+    REQUIRE_FALSE(refused);
+    CHECK(refused.issue().message().find("material slots of part 1") != std::string::npos);
+  }
+}
