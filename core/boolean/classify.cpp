@@ -98,7 +98,10 @@ class Faces {
 struct EdgeUse {
   Index lo, hi, face;
   unsigned char corner;
-  auto operator<=>(const EdgeUse&) const = default;
+  bool operator<(const EdgeUse& o) const {
+    const std::uint64_t own = both(lo, hi), other = both(o.lo, o.hi);
+    return own != other ? own < other : both(face, corner) < both(o.face, o.corner);
+  }
 };
 
 /// The rim of the far triangles, for looking up.

@@ -40,7 +40,10 @@ Index next(Index corner) { return corner % 3 == 2 ? corner - 2 : corner + 1; }
 /// An edge of one piece at which a special vertex stands, with all corners from which faces run along it.
 struct EdgeUse {
   Index lo, hi, piece, corner;
-  auto operator<=>(const EdgeUse&) const = default;
+  bool operator<(const EdgeUse& o) const {
+    const std::uint64_t own = both(lo, hi), other = both(o.lo, o.hi);
+    return own != other ? own < other : both(piece, corner) < both(o.piece, o.corner);
+  }
 };
 
 /// Where both ends of a crowded edge stay one vertex for all its faces (the solid closes around it elsewhere),

@@ -17,6 +17,9 @@
 
 namespace anvil::boolean {
 
+/// Two numbers as one, which compares as the pair does but quicker.
+inline std::uint64_t both(Index a, Index b) { return std::uint64_t{a} << 32 | b; }
+
 /// Where a triangle comes from and what has become of it.
 struct Trace {
   Index origin = 0;          ///< triangle of the first soup
@@ -170,7 +173,12 @@ struct Arrangement {
 struct Cut {
   enum Kind : Index { vertex, edge_triangle, edge_edge } kind;
   std::array<Index, 4> ids;  ///< vertex | edge lo, hi, triangle | edge lo, hi, other edge lo, hi
-  auto operator<=>(const Cut&) const = default;
+  bool operator==(const Cut&) const = default;
+  bool operator<(const Cut& o) const {
+    if (kind != o.kind) return kind < o.kind;
+    const std::uint64_t own = both(ids[0], ids[1]), other = both(o.ids[0], o.ids[1]);
+    return own != other ? own < other : both(ids[2], ids[3]) < both(o.ids[2], o.ids[3]);
+  }
 };
 
 /// Stage 3. What the triangles that meet cut into each other; points by number in `points`.
@@ -198,7 +206,8 @@ struct Cuts {
 /// than `margin`; sorted.
 struct TrianglePair {
   Index s, t;
-  auto operator<=>(const TrianglePair&) const = default;
+  bool operator==(const TrianglePair&) const = default;
+  bool operator<(const TrianglePair& o) const { return both(s, t) < both(o.s, o.t); }
 };
 /// @param among  only these triangles; null: all
 std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control,

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <optional>
 #include <stdexcept>
 
 #include "core/boolean/planar.h"
@@ -256,7 +257,8 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
       pieces[k] = planar.pieces();
       return;
     }
-    const Planar at_edges_only = planar;
+    std::optional<Planar> at_edges_only;
+    if (by_contact) at_edges_only.emplace(planar);
     try {
       if (known.size() > 3) planar.improve();
       for (Index p : inside) planar.add_inside(p);
@@ -265,7 +267,7 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
       pieces[k] = planar.pieces();
     } catch (const std::logic_error&) {
       if (!by_contact) throw;
-      pieces[k] = at_edges_only.pieces();
+      pieces[k] = at_edges_only->pieces();
     }
   });
 

@@ -39,7 +39,15 @@ struct Test {
     if (sa * sb > 0) return false;
     const int sc = orient3d(v, a, b, c), sd = orient3d(v, a, b, d);
     if (sc * sd > 0) return false;
-    return segment_meets_triangle(a, b, v, c, d) || segment_meets_triangle(c, d, v, a, b);
+    if ((sa == 0 && sb == 0) || (sc == 0 && sd == 0))
+      return segment_meets_triangle(a, b, v, c, d) || segment_meets_triangle(c, d, v, a, b);
+    // The lines of the far edges pass all edges of the other triangle on one side. What asks for the shared corner is
+    // known from above: (a b v c) is an even permutation of (v a b c), (a b d v) an odd one of (v a b d).
+    const int e = orient3d(a, b, c, d);
+    auto on_one_side = [e](int left, int right) {
+      return (left >= 0 && e >= 0 && right <= 0) || (left <= 0 && e <= 0 && right >= 0);
+    };
+    return on_one_side(sc, sd) || on_one_side(sa, sb);
   }
 
   /// A shared edge, first in both: they cross only when folded flat onto each other.
