@@ -234,7 +234,8 @@ class Output {
     }
     mesh_.corners.resize(corner);
     mesh_.face_offsets.resize(face + 1);
-    for (auto* list : {&result_.part, &result_.face}) list->resize(face);
+    result_.face.resize(face);
+    result_.part.resize(face, part);
     result_.piece.resize(face, piece);
     number_far_points(piece, part, vertex);
     const std::size_t near_before = near_faces_.size();
@@ -270,11 +271,10 @@ class Output {
              Index* near_faces) {
     const Prepared& p = *parts_[part];
     Index face = chunk.first_face, corner = chunk.first_corner;
-    Index *const part_of = result_.part.data(), *const face_of = result_.face.data();
+    Index* const face_of = result_.face.data();
     Index *const offsets = mesh_.face_offsets.data(), *const corners = mesh_.corners.data();
     const Index *const id = vertex.data(), *const source = p.face.data();
     auto end_face = [&](Index from) {
-      part_of[face] = part;
       face_of[face] = from;
       offsets[++face] = corner;
     };
@@ -293,15 +293,20 @@ class Output {
         add_near_before(begin_[part] + run.begin);
         if (p.one_triangle_each) {
           const Index count = run.end - run.begin;
-          std::fill_n(part_of + face, count, part);
           std::copy_n(source + run.begin, count, face_of + face);
-          for (Index t = run.begin; t < run.end; ++t, corner += 3) {
-            const auto& [a, b, c] = p.triangles[t];
-            corners[corner] = id[a];
-            corners[corner + 1] = id[run.turned ? c : b];
-            corners[corner + 2] = id[run.turned ? b : c];
-            offsets[++face] = corner + 3;
+          const Index before = corner;
+          Index* const end = offsets + face + 1;
+          for (Index k = 0; k < count; ++k) end[k] = before + 3 * (k + 1);
+          Index* to = corners + corner;
+          const bool is_turned = run.turned;
+          for (const auto& [a, b, c] : std::span(p.triangles).subspan(run.begin, count)) {
+            to[0] = id[a];
+            to[1] = id[is_turned ? c : b];
+            to[2] = id[is_turned ? b : c];
+            to += 3;
           }
+          face += count;
+          corner += 3 * count;
           return;
         }
         for_each_face(p, run, [&](Index t) {
