@@ -8,6 +8,7 @@
 
 #include "core/io/formats.h"
 #include "core/io/mesh_file.h"
+#include "core/io/package.h"
 
 namespace anvil {
 namespace {
@@ -207,19 +208,6 @@ void check_references(const Job& job) {
   }
 }
 
-void put(zip_t* zip, const std::string& name, const std::string& contents, bool compress) {
-  zip_source_t* source = zip_source_buffer(zip, contents.data(), contents.size(), 0);
-  const zip_int64_t index =
-      source == nullptr ? -1 : zip_file_add(zip, name.c_str(), source, ZIP_FL_ENC_UTF_8);
-  if (index < 0) {
-    if (source != nullptr) zip_source_free(source);
-    throw BadJob{fmt::format("cannot add {}: {}", name, zip_strerror(zip)), "choose another disk"};
-  }
-  zip_set_file_compression(zip, static_cast<zip_uint64_t>(index), compress ? ZIP_CM_DEFLATE : ZIP_CM_STORE,
-                           1);
-  zip_file_set_mtime(zip, static_cast<zip_uint64_t>(index), 315532800, 0);  // same job, same bytes
-}
-
 }  // namespace
 
 Result<Job> load_job(const std::filesystem::path& path) {
@@ -269,8 +257,8 @@ Result<Job> load_job(const std::filesystem::path& path) {
 
 Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& path) {
   json parts = json::array();
-  std::map<const Mesh*, std::string> entries;
-  std::vector<std::pair<std::string, std::string>> meshes;
+  std::map<const Mesh*, std::string> entry_of;
+  std::vector<PackageEntry> entries{{"job.json", {}}};
   for (const PartPtr& part : job.parts) {
     json source;
     if (const auto* primitive = std::get_if<Primitive>(&part->source)) {
@@ -281,10 +269,10 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
       source = {{"primitive", spec.key}, {"dimensions", dimensions}};
     } else {
       const auto& imported = std::get<ImportedSource>(part->source);
-      std::string& entry = entries[imported.mesh.get()];
+      std::string& entry = entry_of[imported.mesh.get()];
       if (entry.empty()) {
         entry = fmt::format("meshes/{}.ply", part->id);
-        meshes.emplace_back(entry, write_ply(*imported.mesh));
+        entries.push_back({entry, write_ply(*imported.mesh)});
       }
       source = {{"mesh", entry}, {"file", imported.file}};
       if (!imported.mesh->slots.empty()) source["slots"] = to_json(imported.mesh->slots);
@@ -301,36 +289,8 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
   }
   json document = {{"version", format_version}, {"title", job.title}, {"parts", parts}};
   if (job.unit) document["unit"] = key_of(*job.unit);
-  const std::string text = document.dump(1, ' ', false, json::error_handler_t::replace);
-
-  return write_through_temporary(path, [&](const std::filesystem::path& temporary) -> Result<bool> {
-    try {
-      Archive archive;
-      int error = 0;
-      archive.zip = zip_open(temporary.c_str(), ZIP_CREATE | ZIP_EXCL, &error);
-      if (archive.zip == nullptr) {
-        zip_error_t details;
-        zip_error_init_with_code(&details, error);
-        Issue issue{fmt::format("cannot write: {}", zip_error_strerror(&details)),
-                    "",
-                    {},
-                    "check the folder and its permissions"};
-        zip_error_fini(&details);
-        return issue;
-      }
-      put(archive.zip, "job.json", text, true);
-      for (const auto& [name, contents] : meshes) put(archive.zip, name, contents, true);
-      if (zip_close(archive.zip) != 0)
-        return Issue{fmt::format("cannot write: {}", zip_strerror(archive.zip)),
-                     "",
-                     {},
-                     "free some space or choose another disk"};
-      archive.zip = nullptr;
-      return true;
-    } catch (const BadJob& bad) {
-      return Issue{bad.what, "", {}, bad.remedy};
-    }
-  });
+  entries.front().contents = document.dump(1, ' ', false, json::error_handler_t::replace);
+  return write_package(path, entries);
 }
 
 bool needs_unit(const std::filesystem::path& path) {

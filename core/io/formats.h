@@ -32,7 +32,8 @@ std::string write_off(const Mesh& mesh);
 
 /// 3MF Core Specification, by lib3mf; every build item in its place, coordinates in millimetres.
 Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size);
-/// Writes one object in millimetres; polygons are cut into triangles.
-Result<bool> write_3mf(const Mesh& mesh, const std::filesystem::path& path);
+/// One object in millimetres; polygons are cut into triangles. Not by lib3mf, which cuts coordinates off after six
+/// decimals: what is sound here must be sound in the file.
+Result<std::uintmax_t> write_3mf(const Mesh& mesh, const std::filesystem::path& path);
 
 }  // namespace anvil

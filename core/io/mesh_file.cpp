@@ -95,8 +95,7 @@ Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path&
     case MeshFormat::off:
       return write_bytes(path, write_off(mesh));
     case MeshFormat::threemf:
-      return write_through_temporary(
-          path, [&](const auto& temporary) { return write_3mf(as_floats(mesh, notes), temporary); });
+      return write_3mf(as_floats(mesh, notes), path);
   }
   return Issue{"unknown format", path.string(), {}, ""};
 }

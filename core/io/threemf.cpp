@@ -4,10 +4,12 @@
 
 #include <Eigen/Geometry>
 #include <cmath>
+#include <iterator>
 #include <map>
 
 #include "Model/COM/NMR_DLLInterfaces.h"
 #include "core/io/formats.h"
+#include "core/io/package.h"
 #include "core/mesh/triangulate.h"
 
 namespace anvil {
@@ -220,62 +222,70 @@ Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size) {
 
 namespace {
 
-/// As base materials in the colour of parts; what a material looks like is not kept.
-void write_slots(PLib3MFModel* model, PLib3MFModelMeshObject* object, const MaterialSlots& slots,
-                 std::span<const Index> face_of_triangle) {
-  Held<PLib3MFModelBaseMaterial> materials;
-  Held<PLib3MFDefaultPropertyHandler> general;
-  Held<PLib3MFPropertyHandler> each;
-  DWORD group = 0;
-  std::vector<DWORD> place(slots.names.size());
-  require(lib3mf_model_addbasematerialgroup(model, materials.out()), "writing materials");
-  require(lib3mf_resource_getresourceid(materials.get(), &group), "writing materials");
-  for (std::size_t k = 0; k < place.size(); ++k) {
-    require(lib3mf_basematerial_addmaterialutf8(materials.get(), slots.names[k].c_str(), 0, 0, 0, &place[k]),
-            "writing materials");
-    require(lib3mf_basematerial_setdisplaycolorrgba(materials.get(), place[k], 0x6F, 0x7F, 0x92, 0xFF), "writing materials");
-  }
-  require(lib3mf_object_createdefaultpropertyhandler(object, general.out()), "writing materials");
-  require(lib3mf_defaultpropertyhandler_setbasematerial(general.get(), group, place[most_used_slot(slots)]),
-          "writing materials");
-  require(lib3mf_meshobject_createpropertyhandler(object, each.out()), "writing materials");
-  for (DWORD i = 0; i < face_of_triangle.size(); ++i)
-    require(lib3mf_propertyhandler_setbasematerial(each.get(), i, group, place[slots.of_face[face_of_triangle[i]]]),
-            "writing materials");
+/// A name as it can stand in an attribute.
+std::string quoted(const std::string& name) {
+  std::string out;
+  for (const char c : name) switch (c) {
+      case '&': out += "&amp;"; break;
+      case '<': out += "&lt;"; break;
+      case '"': out += "&quot;"; break;
+      default: out += static_cast<unsigned char>(c) < ' ' ? ' ' : c;
+    }
+  return out;
 }
+
+constexpr const char* content_types =
+    R"(<?xml version="1.0" encoding="UTF-8"?>
+<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">
+<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>
+<Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/>
+</Types>
+)";
+constexpr const char* relationships =
+    R"(<?xml version="1.0" encoding="UTF-8"?>
+<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">
+<Relationship Id="model" Target="/3D/3dmodel.model" Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/>
+</Relationships>
+)";
 
 }  // namespace
 
-Result<bool> write_3mf(const Mesh& mesh, const std::filesystem::path& path) {
-  try {
-    Held<PLib3MFModel> model;
-    Held<PLib3MFModelMeshObject> object;
-    Held<PLib3MFModelBuildItem> item;
-    Held<PLib3MFModelWriter> writer;
-    require(lib3mf_createmodel(model.out()), "starting the 3MF writer");
-    require(lib3mf_model_setunit(model.get(), MODELUNIT_MILLIMETER), "writing the unit");
-    require(lib3mf_model_addmeshobject(model.get(), object.out()), "writing the mesh");
-    std::vector<MODELMESHVERTEX> vertices;
-    for (const Vec3& p : mesh.positions)
-      vertices.push_back({{static_cast<float>(p.x()), static_cast<float>(p.y()), static_cast<float>(p.z())}});
-    std::vector<MODELMESHTRIANGLE> triangles;
-    const TriangleList list = triangulate(mesh);
-    for (const Triangle& t : list.triangles) {
-      if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0])
-        return Issue{"3MF forbids a triangle that uses one vertex twice", {}, {}, "mend the part first"};
-      triangles.push_back({{t[0], t[1], t[2]}});
-    }
-    require(lib3mf_meshobject_setgeometry(object.get(), vertices.data(), static_cast<DWORD>(vertices.size()),
-                                          triangles.data(), static_cast<DWORD>(triangles.size())),
-            "writing the mesh");
-    if (!mesh.slots.empty()) write_slots(model.get(), object.get(), mesh.slots, list.face);
-    require(lib3mf_model_addbuilditem(model.get(), object.get(), nullptr, item.out()), "writing the build");
-    require(lib3mf_model_querywriter(model.get(), "3mf", writer.out()), "starting the 3MF writer");
-    require(lib3mf_writer_writetofileutf8(writer.get(), path.c_str()), "writing the package");
-    return true;
-  } catch (const BadFile& bad) {
-    return Issue{bad.what, {}, {}, "check the disk's free space and the mesh's soundness"};
+Result<std::uintmax_t> write_3mf(const Mesh& mesh, const std::filesystem::path& path) {
+  const TriangleList list = triangulate(mesh);
+  for (const Triangle& t : list.triangles)
+    if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0])
+      return Issue{"3MF forbids a triangle that uses one vertex twice", path.string(), {}, "mend the part first"};
+  fmt::memory_buffer model;
+  auto to = std::back_inserter(model);
+  fmt::format_to(to, R"(<?xml version="1.0" encoding="UTF-8"?>
+<model unit="millimeter" xml:lang="en-US" xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02">
+<resources>
+)");
+  const MaterialSlots& slots = mesh.slots;
+  if (!slots.empty()) {
+    // In the colour of parts: what a material looks like is not kept.
+    fmt::format_to(to, "<basematerials id=\"1\">\n");
+    for (const std::string& name : slots.names)
+      fmt::format_to(to, "<base name=\"{}\" displaycolor=\"#6F7F92FF\"/>\n", quoted(name));
+    fmt::format_to(to, "</basematerials>\n");
   }
+  const std::string of_object = slots.empty() ? "" : fmt::format(" pid=\"1\" pindex=\"{}\"", most_used_slot(slots));
+  fmt::format_to(to, "<object id=\"2\" type=\"model\"{}>\n<mesh>\n<vertices>\n", of_object);
+  // As many digits as tell the 32-bit number.
+  for (const Vec3& p : mesh.positions)
+    fmt::format_to(to, "<vertex x=\"{}\" y=\"{}\" z=\"{}\"/>\n", static_cast<float>(p.x()), static_cast<float>(p.y()),
+                   static_cast<float>(p.z()));
+  fmt::format_to(to, "</vertices>\n<triangles>\n");
+  for (std::size_t i = 0; i < list.triangles.size(); ++i) {
+    const auto& [a, b, c] = list.triangles[i];
+    fmt::format_to(to, "<triangle v1=\"{}\" v2=\"{}\" v3=\"{}\"", a, b, c);
+    if (!slots.empty()) fmt::format_to(to, " pid=\"1\" p1=\"{}\"", slots.of_face[list.face[i]]);
+    fmt::format_to(to, "/>\n");
+  }
+  fmt::format_to(to, "</triangles>\n</mesh>\n</object>\n</resources>\n<build>\n<item objectid=\"2\"/>\n</build>\n</model>\n");
+  return write_package(path, {{"[Content_Types].xml", content_types},
+                              {"_rels/.rels", relationships},
+                              {"3D/3dmodel.model", fmt::to_string(model)}});
 }
 
 }  // namespace anvil

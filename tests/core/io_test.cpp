@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstring>
 
+#include "core/boolean/combine.h"
 #include "core/io/formats.h"
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
@@ -162,4 +163,39 @@ TEST_CASE("the sample models of a general library are read with the shape they d
   CHECK(check_soundness(read_mesh(models / "STL/sphereWithHole.stl")->mesh).holes > 0);
   CHECK(read_mesh(models / "STL/Spider_ascii.stl")->mesh.face_count() ==
         read_mesh(models / "STL/Spider_binary.stl")->mesh.face_count());
+}
+
+TEST_CASE("a sound solid of any size is sound in STL and 3MF, and comes back from 3MF as it was written") {
+  const TemporaryFolder folder;
+  const Mesh ball = stock(PrimitiveKind::sphere, {2, 48, 24}), tool = placed(ball, {0.317, 0.123, 0.079}, {10, 20, 30});
+  const auto result = combine({{shared(ball), "Ball"}, {shared(tool), "Tool", Operation::difference}});
+  REQUIRE(result);
+  for (const double scale : {1e6, 1000.0, 1.0, 0.1, 1e-2, 1e-4, 1e-6}) {
+    INFO("scale " << scale);
+    Mesh mesh = result->mesh;
+    for (Vec3& p : mesh.positions) p *= scale;
+    REQUIRE(check_soundness(mesh, {}).sound);
+    REQUIRE(write_mesh(mesh, folder / "a.stl"));
+    CHECK(check_soundness(read_mesh(folder / "a.stl")->mesh, {}).sound);
+    REQUIRE(write_mesh(mesh, folder / "a.3mf"));
+    const auto back = read_mesh(folder / "a.3mf");
+    REQUIRE(back);
+    CHECK(check_soundness(back->mesh, {}).sound);
+    CHECK(signed_volume(back->mesh) == Approx(signed_volume(mesh)).epsilon(1e-6));
+    REQUIRE(write_mesh(back->mesh, folder / "b.3mf"));
+    CHECK(same(read_mesh(folder / "b.3mf")->mesh, back->mesh));
+  }
+}
+
+TEST_CASE("3MF tells every 32-bit coordinate to the last bit, and the same mesh gives the same bytes") {
+  const TemporaryFolder folder;
+  Mesh mesh;
+  for (int e = -40; e < 29; ++e)  // lib3mf reads up to 1e9
+    for (const double x : {1.0, 1.2345678, -1.9999999}) mesh.add_vertex(Vec3(std::ldexp(x, e), 1 - x, x).cast<float>().cast<double>());
+  for (Index v = 0; v < mesh.positions.size(); v += 3) mesh.add_face({v, v + 1, v + 2});
+  REQUIRE(write_3mf(mesh, folder / "a.3mf"));
+  REQUIRE(write_3mf(mesh, folder / "b.3mf"));
+  CHECK(same(read_mesh(folder / "a.3mf")->mesh, mesh));
+  auto bytes = [&](const char* name) { return std::string(FileBytes::read(folder / name)->view()); };
+  CHECK(bytes("a.3mf") == bytes("b.3mf"));
 }
