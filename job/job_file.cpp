@@ -123,7 +123,7 @@ Source read_source(const json& source, const Archive& archive, const std::string
       throw BadJob{fmt::format("{}: {}", entry, bad.what), "restore it from a backup"};
     }
     if (const auto slots = source.find("slots"); slots != source.end())
-      import.mesh.slots = read_slots(*slots, import.mesh.face_count(), where);
+      import.mesh.materials = read_slots(*slots, import.mesh.face_count(), where);
     return ImportedSource{std::make_shared<const Mesh>(std::move(import.mesh)),
                           value<std::string>(source, "file", where)};
   }
@@ -275,7 +275,7 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
         entries.push_back({entry, write_ply(*imported.mesh)});
       }
       source = {{"mesh", entry}, {"file", imported.file}};
-      if (!imported.mesh->slots.empty()) source["slots"] = to_json(imported.mesh->slots);
+      if (!imported.mesh->materials.empty()) source["slots"] = to_json(imported.mesh->materials);
     }
     json recipe = json::array();
     for (const Step& step : part->recipe) recipe.push_back(to_json(step));

@@ -214,22 +214,22 @@ std::vector<PreparedPtr> prepared_parts(const Expression& expression, CombineCac
 
 /// Gives each face the material slot of the face it comes from, and what closed a hole the one its part has most of.
 void carry_slots(const std::vector<const Operand*>& parts, BooleanResult& result) {
-  if (std::all_of(parts.begin(), parts.end(), [](const Operand* part) { return part->mesh->slots.empty(); })) return;
+  if (std::all_of(parts.begin(), parts.end(), [](const Operand* part) { return part->mesh->materials.empty(); })) return;
   MaterialSlots slots;
   SlotNames names(slots);
   std::vector<std::vector<Index>> place;
   std::vector<Index> most_used;
   for (const Operand* part : parts) {
-    place.push_back(names.places_of(part->mesh->slots));
-    most_used.push_back(most_used_slot(part->mesh->slots));
+    place.push_back(names.places_of(part->mesh->materials));
+    most_used.push_back(most_used_slot(part->mesh->materials));
   }
   slots.of_face.resize(result.mesh.face_count());
   tbb::parallel_for(std::size_t{0}, slots.of_face.size(), [&](std::size_t f) {
     const Index part = result.part[f], face = result.face[f];
-    const MaterialSlots& own = parts[part]->mesh->slots;
+    const MaterialSlots& own = parts[part]->mesh->materials;
     slots.of_face[f] = place[part][own.empty() || face == no_index ? most_used[part] : own.of_face[face]];
   });
-  result.mesh.slots = std::move(slots);
+  result.mesh.materials = std::move(slots);
 }
 
 /// Adds parts that are only gathered, face by face.
@@ -485,9 +485,9 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
       Mesh rounded_mesh;
       rounded_mesh.positions = std::move(pass.rounded.points);
       for (const Triangle& t : pass.rounded.triangles) rounded_mesh.add_face(t);
-      if (!mesh.slots.empty()) {
-        rounded_mesh.slots.names = mesh.slots.names;
-        for (const Trace& trace : pass.rounded.trace) rounded_mesh.slots.of_face.push_back(mesh.slots.of_face[(*part)->face[trace.origin]]);
+      if (!mesh.materials.empty()) {
+        rounded_mesh.materials.names = mesh.materials.names;
+        for (const Trace& trace : pass.rounded.trace) rounded_mesh.materials.of_face.push_back(mesh.materials.of_face[(*part)->face[trace.origin]]);
       }
       return rounded_mesh;
     }

@@ -72,7 +72,7 @@ std::string in_words(const BooleanReport::Done& done);
 
 struct BooleanResult {
   Mesh mesh;
-  // Where each face of the mesh comes from. Its material slot is that of the face it comes from (mesh.slots).
+  // Where each face of the mesh comes from. Its material slot is that of the face it comes from (mesh.materials).
   std::vector<Index> part;  ///< which operand, trays opened, in order
   std::vector<Index> face;  ///< which face of its mesh; no_index for one that closed a hole
   std::vector<Index> piece;  ///< 0 … pieces − 1; all 0 unless an operation makes pieces

@@ -16,7 +16,7 @@ Import read_obj(std::string_view bytes) {
   std::size_t short_faces = 0, lines_and_points = 0;
   std::vector<Index> polygon;
   std::vector<std::pair<Index, std::size_t>> forward;  // corner, line: vertices may follow their faces
-  SlotNames slot_names(mesh.slots);
+  SlotNames slot_names(mesh.materials);
   Index slot = no_index;
   do {
     const auto keyword = scan.word_in_line();
@@ -39,7 +39,7 @@ Import read_obj(std::string_view bytes) {
       }
       if (polygon.size() >= 3) {
         mesh.add_face(polygon);
-        mesh.slots.of_face.push_back(slot);
+        mesh.materials.of_face.push_back(slot);
       } else {
         ++short_faces;
         while (!forward.empty() && forward.back().first >= mesh.corners.size()) forward.pop_back();
@@ -55,8 +55,8 @@ Import read_obj(std::string_view bytes) {
       throw BadFile{fmt::format("line {}: vertex index {} is out of range (1 to {})", line,
                                 std::size_t{mesh.corners[corner]} + 1, mesh.positions.size()),
                     "correct the face or export again"};
-  if (mesh.slots.names.empty()) mesh.slots = {};
-  for (Index& of_face : mesh.slots.of_face)
+  if (mesh.materials.names.empty()) mesh.materials = {};
+  for (Index& of_face : mesh.materials.of_face)
     if (of_face == no_index) of_face = slot_names.place_of(unnamed_slot);
   if (short_faces > 0)
     result.notes.push_back(fmt::format("{} faces with fewer than three corners were left out", short_faces));
@@ -72,9 +72,9 @@ std::string write_obj(const Mesh& mesh) {
   for (const Vec3& p : mesh.positions) fmt::format_to(to, "v {} {} {}\n", p.x(), p.y(), p.z());
   Index slot = no_index;
   for (std::size_t f = 0; f < mesh.face_count(); ++f) {
-    if (!mesh.slots.empty() && mesh.slots.of_face[f] != slot) {
-      slot = mesh.slots.of_face[f];
-      std::string name = mesh.slots.names[slot];
+    if (!mesh.materials.empty() && mesh.materials.of_face[f] != slot) {
+      slot = mesh.materials.of_face[f];
+      std::string name = mesh.materials.names[slot];
       std::replace_if(name.begin(), name.end(), [](unsigned char c) { return c < ' '; }, ' ');
       fmt::format_to(to, "usemtl {}\n", name);
     }

@@ -162,7 +162,7 @@ void add_object(Mesh& all, PLib3MFModelObjectResource* object, const Transform& 
                       "export it again"};
     mesh.add_face({t.m_nIndices[0], t.m_nIndices[1], t.m_nIndices[2]});
   }
-  mesh.slots = slots_of(object, triangles, materials);
+  mesh.materials = slots_of(object, triangles, materials);
   append(all, mesh);
 }
 
@@ -261,7 +261,7 @@ Result<std::uintmax_t> write_3mf(const Mesh& mesh, const std::filesystem::path& 
 <model unit="millimeter" xml:lang="en-US" xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02">
 <resources>
 )");
-  const MaterialSlots& slots = mesh.slots;
+  const MaterialSlots& slots = mesh.materials;
   if (!slots.empty()) {
     // In the colour of parts: what a material looks like is not kept.
     fmt::format_to(to, "<basematerials id=\"1\">\n");

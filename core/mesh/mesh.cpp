@@ -14,13 +14,13 @@ Box3 bounds(const Mesh& mesh) {
 }
 
 void append(Mesh& mesh, const Mesh& other) {
-  if (!mesh.slots.empty() || !other.slots.empty()) {
-    MaterialSlots& slots = mesh.slots;
+  if (!mesh.materials.empty() || !other.materials.empty()) {
+    MaterialSlots& slots = mesh.materials;
     SlotNames names(slots);
     if (slots.empty() && mesh.face_count() > 0) slots.of_face.assign(mesh.face_count(), names.place_of(unnamed_slot));
-    const std::vector<Index> place = names.places_of(other.slots);
+    const std::vector<Index> place = names.places_of(other.materials);
     for (std::size_t f = 0; f < other.face_count(); ++f)
-      slots.of_face.push_back(place[other.slots.empty() ? 0 : other.slots.of_face[f]]);
+      slots.of_face.push_back(place[other.materials.empty() ? 0 : other.materials.of_face[f]]);
   }
   const auto vertex_base = static_cast<Index>(mesh.positions.size());
   const auto corner_base = static_cast<Index>(mesh.corners.size());
@@ -42,10 +42,10 @@ std::vector<Mesh> taken_apart(const Mesh& mesh, std::span<const Index> group, In
       to.corners.push_back(id[v]);
     }
     to.face_offsets.push_back(static_cast<Index>(to.corners.size()));
-    if (!mesh.slots.empty()) to.slots.of_face.push_back(mesh.slots.of_face[f]);
+    if (!mesh.materials.empty()) to.materials.of_face.push_back(mesh.materials.of_face[f]);
   }
   for (Mesh& part : out)
-    if (!part.slots.empty()) part.slots.names = mesh.slots.names;
+    if (!part.materials.empty()) part.materials.names = mesh.materials.names;
   return out;
 }
 

@@ -33,7 +33,7 @@ struct Mesh {
   std::vector<Vec3> positions;
   std::vector<Index> face_offsets{0};  ///< face f owns corners [face_offsets[f], face_offsets[f + 1])
   std::vector<Index> corners;          ///< vertex index of each corner
-  MaterialSlots slots;                 ///< whoever adds faces to a mesh that has slots gives them theirs
+  MaterialSlots materials;             ///< whoever adds faces to a mesh that has slots gives them theirs
 
   std::size_t face_count() const { return face_offsets.size() - 1; }
   std::span<const Index> face(std::size_t f) const {

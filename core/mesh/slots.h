@@ -26,7 +26,7 @@ inline constexpr const char* unnamed_slot = "unnamed";
 /// Looks names up in some slots, and adds those that are new.
 class SlotNames {
  public:
-  explicit SlotNames(MaterialSlots& slots);
+  explicit SlotNames(MaterialSlots& materials);
   /// Place of a name; an empty one counts as the unnamed slot.
   Index place_of(const std::string& name);
   /// Place of every name of `from`, or of the unnamed one when it has no slots.
@@ -38,6 +38,6 @@ class SlotNames {
 };
 
 /// The slot that most faces have, the first of several; 0 without slots.
-Index most_used_slot(const MaterialSlots& slots);
+Index most_used_slot(const MaterialSlots& materials);
 
 }  // namespace anvil

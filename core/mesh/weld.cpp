@@ -132,7 +132,7 @@ Mesh welded(const Mesh& mesh) {
   std::vector<Index> renumbered(map.first.size(), no_index);
   Mesh result;
   result.face_offsets = mesh.face_offsets;
-  result.slots = mesh.slots;
+  result.materials = mesh.materials;
   result.corners.reserve(mesh.corners.size());
   for (Index v : mesh.corners) {
     Index& target = renumbered[map.id[v]];

@@ -227,13 +227,13 @@ TEST_CASE("version and help are given on standard output with code 0") {
 TEST_CASE("combine carries the materials of OBJ files to the result") {
   const TemporaryFolder folder;
   Mesh part = cube(4), tool = placed(cube(2), {2, 0, 0});
-  part.slots = {{"hull paint"}, std::vector<Index>(6, 0)};
-  tool.slots = {{"bare"}, std::vector<Index>(6, 0)};
+  part.materials = {{"hull paint"}, std::vector<Index>(6, 0)};
+  tool.materials = {{"bare"}, std::vector<Index>(6, 0)};
   REQUIRE(write_mesh(part, folder / "a.obj"));
   REQUIRE(write_mesh(tool, folder / "b.obj"));
   CHECK(cli(folder, "combine --op difference a.obj b.obj -o c.obj").code == 0);
   const auto back = read_mesh(folder / "c.obj");
   REQUIRE(back);
-  CHECK(back->mesh.slots.names == std::vector<std::string>{"hull paint", "bare"});
-  CHECK(std::count(back->mesh.slots.of_face.begin(), back->mesh.slots.of_face.end(), 1) == 5);
+  CHECK(back->mesh.materials.names == std::vector<std::string>{"hull paint", "bare"});
+  CHECK(std::count(back->mesh.materials.of_face.begin(), back->mesh.materials.of_face.end(), 1) == 5);
 }

@@ -14,7 +14,7 @@ namespace {
 
 /// A mesh all of whose faces ask for one material.
 Mesh made_of(const std::string& material, Mesh mesh) {
-  mesh.slots = {{material}, std::vector<Index>(mesh.face_count(), 0)};
+  mesh.materials = {{material}, std::vector<Index>(mesh.face_count(), 0)};
   return mesh;
 }
 
@@ -25,7 +25,7 @@ Vec3 middle(const Mesh& mesh, std::size_t f) {
 }
 
 const std::string& slot(const Mesh& mesh, std::size_t f) {
-  return mesh.slots.names.at(mesh.slots.of_face.at(f));
+  return mesh.materials.names.at(mesh.materials.of_face.at(f));
 }
 
 /// How many faces ask for each material.
@@ -50,30 +50,30 @@ TEST_CASE("OBJ: usemtl holds for the faces after it, names keep their blanks, fa
       "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\n"
       "f 1 3 2\nusemtl  sea green \t\r\nf 1 2 4\nf 1 2\nusemtl brass\nf 1 4 3\nusemtl sea green\nf 2 3 4\n");
   REQUIRE(import.mesh.face_count() == 4);
-  REQUIRE(import.mesh.slots.of_face.size() == 4);
+  REQUIRE(import.mesh.materials.of_face.size() == 4);
   CHECK(slot(import.mesh, 0) == unnamed_slot);
   CHECK(slot(import.mesh, 1) == "sea green");
   CHECK(slot(import.mesh, 2) == "brass");
   CHECK(slot(import.mesh, 3) == "sea green");
-  CHECK(import.mesh.slots.names.size() == 3);
+  CHECK(import.mesh.materials.names.size() == 3);
 }
 
 TEST_CASE("OBJ without usemtl has no slots") {
-  CHECK(read_obj("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n").mesh.slots == MaterialSlots{});
+  CHECK(read_obj("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n").mesh.materials == MaterialSlots{});
 }
 
 TEST_CASE("OBJ and 3MF give the slots back face by face") {
   const TemporaryFolder folder;
   Mesh mesh = in_triangles(cube());
-  mesh.slots = {{"steel", "brass & bronze", "never used", "Messing <hell>"}, {}};
-  for (std::size_t f = 0; f < mesh.face_count(); ++f) mesh.slots.of_face.push_back(f % 5 == 0 ? 3 : static_cast<Index>(f % 2));
+  mesh.materials = {{"steel", "brass & bronze", "never used", "Messing <hell>"}, {}};
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) mesh.materials.of_face.push_back(f % 5 == 0 ? 3 : static_cast<Index>(f % 2));
   for (const char* name : {"part.obj", "part.3mf"}) {
     INFO(name);
     REQUIRE(write_mesh(mesh, folder / name));
     const auto back = read_mesh(folder / name);
     REQUIRE(back);
     REQUIRE(back->mesh.face_count() == mesh.face_count());
-    REQUIRE(back->mesh.slots.of_face.size() == mesh.face_count());
+    REQUIRE(back->mesh.materials.of_face.size() == mesh.face_count());
     for (std::size_t f = 0; f < mesh.face_count(); ++f) CHECK(slot(back->mesh, f) == slot(mesh, f));
   }
 }
@@ -105,7 +105,7 @@ TEST_CASE("appended meshes share slots of one name, and faces without one become
   Mesh mesh = made_of("steel", cube());
   append(mesh, made_of("brass", cube()));
   append(mesh, made_of("steel", cube()));
-  CHECK(mesh.slots.names == std::vector<std::string>{"steel", "brass"});
+  CHECK(mesh.materials.names == std::vector<std::string>{"steel", "brass"});
   CHECK(uses(mesh) == std::map<std::string, std::size_t>{{"steel", 12}, {"brass", 6}});
   append(mesh, cube());
   CHECK(uses(mesh)[unnamed_slot] == 6);
@@ -114,21 +114,21 @@ TEST_CASE("appended meshes share slots of one name, and faces without one become
   CHECK(uses(plain) == std::map<std::string, std::size_t>{{unnamed_slot, 6}, {"steel", 6}});
   Mesh nothing;
   append(nothing, made_of("steel", cube()));
-  CHECK(nothing.slots.names == std::vector<std::string>{"steel"});
+  CHECK(nothing.materials.names == std::vector<std::string>{"steel"});
 }
 
 TEST_CASE("the walls that a tool cuts have the tool's material, all else keeps the part's") {
   Mesh part = cube(4);
-  part.slots = {{"paint", "primer"}, {0, 1, 0, 1, 0, 1}};
+  part.materials = {{"paint", "primer"}, {0, 1, 0, 1, 0, 1}};
   const Mesh tool = placed(stock(PrimitiveKind::cylinder, {2, 9, 24}), {0.5, 0.25, 0}, {10, 20, 0});
   const BooleanResult result = of({{shared(part), "Part"}, {shared(made_of("bare", tool)), "Tool", Operation::difference}});
-  REQUIRE(result.mesh.slots.of_face.size() == result.mesh.face_count());
+  REQUIRE(result.mesh.materials.of_face.size() == result.mesh.face_count());
   std::size_t walls = 0;
   for (std::size_t f = 0; f < result.mesh.face_count(); ++f) {
     const Vec3 p = middle(result.mesh, f);
     const bool outside = p.cwiseAbs().maxCoeff() > 2 - 1e-9;
     walls += outside ? 0 : 1;
-    CHECK(slot(result.mesh, f) == (outside ? part.slots.names[part.slots.of_face[result.face[f]]] : "bare"));
+    CHECK(slot(result.mesh, f) == (outside ? part.materials.names[part.materials.of_face[result.face[f]]] : "bare"));
   }
   CHECK(walls == 24);
 }
@@ -140,12 +140,12 @@ TEST_CASE("a part without slots among parts with them is unnamed; without any th
   CHECK(count.size() == 2);
   CHECK(count.at("steel") == 6);
   CHECK(count.at(unnamed_slot) == 6);
-  CHECK(of({{shared(cube(2)), "Part"}, {shared(tool), "Tool", Operation::unite}}).mesh.slots.empty());
+  CHECK(of({{shared(cube(2)), "Part"}, {shared(tool), "Tool", Operation::unite}}).mesh.materials.empty());
 }
 
 TEST_CASE("what closes a hole takes the slot that most of its part has") {
   Mesh part = without_faces(cube(4), {2});
-  part.slots = {{"rare", "common"}, {1, 0, 1, 1, 1}};
+  part.materials = {{"rare", "common"}, {1, 0, 1, 1, 1}};
   const auto result = of({{shared(part), "Part"}, {shared(made_of("bare", placed(cube(1), {0, 0, 0}))), "Tool", Operation::difference}});
   std::size_t caps = 0;
   for (std::size_t f = 0; f < result.mesh.face_count(); ++f)

@@ -153,17 +153,17 @@ TEST_CASE("saving into a folder that is not there leaves nothing behind") {
 TEST_CASE("material slots are saved with the mesh, and ones that do not fit it are refused") {
   const TemporaryFolder folder;
   Mesh mesh = stock(PrimitiveKind::box, {2, 2, 2});
-  mesh.slots = {{"steel", "brass"}, {0, 0, 1, 1, 1, 0}};
+  mesh.materials = {{"steel", "brass"}, {0, 0, 1, 1, 1, 0}};
   Part part;
   part.name = "Plate";
   part.source = ImportedSource{shared(mesh), "plate.obj"};
   REQUIRE(save_job(edit::add_part(Job{}, part), folder / "gauge.anvil"));
   const auto back = load_job(folder / "gauge.anvil");
   REQUIRE(back);
-  CHECK(std::get<ImportedSource>(back->parts[0]->source).mesh->slots == mesh.slots);
+  CHECK(std::get<ImportedSource>(back->parts[0]->source).mesh->materials == mesh.materials);
   for (const MaterialSlots& wrong : {MaterialSlots{{"steel"}, {0, 0, 1, 0, 0, 0}}, MaterialSlots{{"steel"}, {0, 0, 0}},
                                      MaterialSlots{{"steel"}, std::vector<Index>(9, 0)}}) {
-    mesh.slots = wrong;
+    mesh.materials = wrong;
     part.source = ImportedSource{shared(mesh), "plate.obj"};
     REQUIRE(save_job(edit::add_part(Job{}, part), folder / "gauge.anvil"));
     const auto refused = load_job(folder / "gauge.anvil");
