@@ -3,6 +3,9 @@
 // see true contact where a person meant it. Vertices near each other become one; edges and faces get the
 // vertices that lie near them; near edges that pass each other get a common vertex. Nothing moves farther
 // than the tolerance. Closed parts stay closed: a split edge is split for all its faces.
+#include <tbb/parallel_for.h>
+#include <tbb/parallel_sort.h>
+
 #include <algorithm>
 #include <map>
 #include <numeric>
@@ -64,15 +67,29 @@ class Contacts {
   Contacts(Soup& soup, double tolerance) : soup_(soup), tolerance_(tolerance), given_points_(soup.points.size()) {}
   std::size_t given_points() const { return given_points_; }
 
+  /// False when a first look tells that vertices_on and edges_past have nothing to do with these two.
+  bool may_meet(Index first, Index second) const {
+    const Triangle &s = soup_.triangles[first], &t = soup_.triangles[second];
+    const Plane of_s = plane_of(s), of_t = plane_of(t);
+    for (Index v : s)
+      if (!is_corner(t, v) && is_near(of_t, at(v))) return true;
+    for (Index v : t)
+      if (!is_corner(s, v) && is_near(of_s, at(v))) return true;
+    for (std::size_t j = 0; j < 3; ++j)
+      for (std::size_t k = 0; k < 3; ++k)
+        if (lines_are_near(s[j], s[(j + 1) % 3], t[k], t[(k + 1) % 3])) return true;
+    return false;
+  }
+
   /// The vertices of one triangle against the edges and the inside of the other.
   void vertices_on(Index from, Index onto) {
     const Triangle &s = soup_.triangles[from], &t = soup_.triangles[onto];
-    const Vec3 normal = (at(t[1]) - at(t[0])).cross(at(t[2]) - at(t[0]));
-    const double length = normal.norm();
+    const Plane plane = plane_of(t);
+    const auto& [origin, normal, length] = plane;
     for (Index v : s) {
-      if (v == t[0] || v == t[1] || v == t[2]) continue;
+      if (is_corner(t, v)) continue;
       const Vec3& p = soup_.points[v];
-      if (std::abs(normal.dot(p - at(t[0]))) > tolerance_ * length) continue;
+      if (!is_near(plane, p)) continue;
       bool at_edge = false;
       for (std::size_t k = 0; k < 3 && !at_edge; ++k) {
         const Index a = t[k], b = t[(k + 1) % 3];
@@ -94,7 +111,7 @@ class Contacts {
         inside = inside && normal.dot((at(t[(k + 1) % 3]) - at(t[k])).cross(p - at(t[k]))) > 0;
       if (!inside) continue;
       cuts_.face_points.push_back({onto, v});
-      note_moved(onto, std::abs(normal.dot(p - at(t[0]))) / length);
+      note_moved(onto, std::abs(normal.dot(p - origin)) / length);
       touch(onto);
     }
   }
@@ -105,10 +122,8 @@ class Contacts {
     for (std::size_t j = 0; j < 3; ++j)
       for (std::size_t k = 0; k < 3; ++k) {
         const Index a = s[j], b = s[(j + 1) % 3], c = t[k], d = t[(k + 1) % 3];
-        if (a == c || a == d || b == c || b == d) continue;
-        const Vec3 u = at(b) - at(a), v = at(d) - at(c), w = at(a) - at(c), across = u.cross(v);
-        const double apart = w.dot(across);
-        if (apart * apart > tolerance_ * tolerance_ * across.squaredNorm() * (1 + 1e-9)) continue;
+        if (!lines_are_near(a, b, c, d)) continue;
+        const Vec3 u = at(b) - at(a), v = at(d) - at(c), w = at(a) - at(c);
         const double uu = u.dot(u), uv = u.dot(v), vv = v.dot(v), det = uu * vv - uv * uv;
         if (!(det > 1e-14 * uu * vv)) continue;  // along each other: their ends see to it
         const double x = (uv * v.dot(w) - vv * u.dot(w)) / det, y = (uu * v.dot(w) - uv * u.dot(w)) / det;
@@ -201,6 +216,26 @@ class Contacts {
   }
 
  private:
+  /// Plane of a triangle; the normal is not of length one.
+  struct Plane {
+    Vec3 origin, normal;
+    double length;
+  };
+  Plane plane_of(const Triangle& t) const {
+    const Vec3 normal = (at(t[1]) - at(t[0])).cross(at(t[2]) - at(t[0]));
+    return {at(t[0]), normal, normal.norm()};
+  }
+  bool is_near(const Plane& plane, const Vec3& p) const {
+    return std::abs(plane.normal.dot(p - plane.origin)) <= tolerance_ * plane.length;
+  }
+  static bool is_corner(const Triangle& t, Index v) { return v == t[0] || v == t[1] || v == t[2]; }
+  /// The lines of two edges without a common end pass each other near enough.
+  bool lines_are_near(Index a, Index b, Index c, Index d) const {
+    if (a == c || a == d || b == c || b == d) return false;
+    const Vec3 across = (at(b) - at(a)).cross(at(d) - at(c));
+    const double apart = (at(a) - at(c)).dot(across);
+    return apart * apart <= tolerance_ * tolerance_ * across.squaredNorm() * (1 + 1e-9);
+  }
   const Vec3& at(Index v) const { return soup_.points[v]; }
   void touch(Index i) { touched_.push_back(i); }
   void note_moved(Index i, double by) {
@@ -384,7 +419,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   std::vector<Index>& involved = count.involved;
   if (soup.tested.empty()) {
     for (const TrianglePair& pair : pairs) involved.insert(involved.end(), {pair.s, pair.t});
-    std::sort(involved.begin(), involved.end());
+    tbb::parallel_sort(involved.begin(), involved.end());
     involved.erase(std::unique(involved.begin(), involved.end()), involved.end());
   } else {
     involved.resize(soup.triangles.size());
@@ -412,7 +447,14 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.is_gone(pair.s) || soup.is_gone(pair.t); });
 
   Contacts contacts(soup, tolerance);
-  for (const TrianglePair& pair : pairs) {
+  // Most pairs are nowhere near contact, which all cores tell.
+  std::vector<char> may_meet(pairs.size());
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pairs.size(), 256), [&](const auto& range) {
+    for (std::size_t k = range.begin(); k < range.end(); ++k) may_meet[k] = contacts.may_meet(pairs[k].s, pairs[k].t);
+  });
+  for (std::size_t k = 0; k < pairs.size(); ++k) {
+    if (!may_meet[k]) continue;
+    const TrianglePair& pair = pairs[k];
     contacts.vertices_on(pair.s, pair.t);
     contacts.vertices_on(pair.t, pair.s);
     contacts.edges_past(pair.s, pair.t);

@@ -62,6 +62,10 @@ class NearOfPart {
     std::vector<Index> chosen;
     groups.clear();
     boxes.clear();
+    const std::size_t most = Prepared::block * static_cast<std::size_t>(std::count(close_blocks.begin(), close_blocks.end(), 1));
+    chosen.reserve(most);
+    groups.reserve(most);
+    boxes.reserve(most);
     for (std::size_t k = 0; k < blocks.size(); ++k) {
       if (!close_blocks[k]) continue;
       const auto [begin, end] = triangles_of(part_, blocks[k]);
@@ -112,6 +116,13 @@ class NearOfPart {
       if (!has[part_.shell[t]]) has[part_.shell[t]] = 1, add(t);
   }
   const std::vector<Index>& list() const { return list_; }
+  std::vector<Index> in_order() const {
+    std::vector<Index> sorted;
+    sorted.reserve(list_.size());
+    for (Index t = 0; t < near_.size(); ++t)
+      if (near_[t]) sorted.push_back(t);
+    return sorted;
+  }
 
  private:
   const Prepared& part_;
@@ -268,18 +279,18 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
     for (Index b = 0; b < part.blocks.size(); ++b)
       if (in_bounds(k, part.blocks[b])) of_part[k].push_back({k, b, part.blocks[b]});
   });
-  auto all_of = [&] {
+  auto joined = [](const std::vector<std::vector<Item>>& lists) {
+    std::size_t count = 0;
+    for (const auto& list : lists) count += list.size();
     std::vector<Item> all;
-    for (auto& list : of_part) {
-      all.insert(all.end(), list.begin(), list.end());
-      list.clear();
-    }
+    all.reserve(count);
+    for (const auto& list : lists) all.insert(all.end(), list.begin(), list.end());
     return all;
   };
   auto keep_close = [&](std::vector<Item>& items) {
-    std::vector<Index> groups;
-    std::vector<Box3> boxes;
-    for (const Item& item : items) groups.push_back(item.part), boxes.push_back(item.box);
+    std::vector<Index> groups(items.size());
+    std::vector<Box3> boxes(items.size());
+    for (std::size_t k = 0; k < items.size(); ++k) groups[k] = items[k].part, boxes[k] = items[k].box;
     const std::vector<char> close = near_other_group(boxes, groups, margin);
     check_stop(control);
     std::size_t kept = 0;
@@ -287,14 +298,21 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
       if (close[k]) items[kept++] = items[k];
     items.resize(kept);
   };
-  std::vector<Item> blocks = all_of();
+  std::vector<Item> blocks = joined(of_part);
   keep_close(blocks);
-  std::vector<Item> triangles;
-  for (const Item& block : blocks) {
-    const auto [begin, end] = triangles_of(*parts[block.part], block.number);
-    for (Index t = begin; t < end; ++t)
-      if (const Box3 box = box_of(*parts[block.part], t); in_bounds(block.part, box)) triangles.push_back({block.part, t, box});
-  }
+  // In lists of some blocks each, so that all cores have some.
+  constexpr std::size_t together = 256;
+  std::vector<std::vector<Item>> of_blocks((blocks.size() + together - 1) / together);
+  tbb::parallel_for(std::size_t{0}, of_blocks.size(), [&](std::size_t n) {
+    of_blocks[n].reserve(together * Prepared::block);
+    for (std::size_t k = n * together; k < std::min(blocks.size(), (n + 1) * together); ++k) {
+      const Prepared& part = *parts[blocks[k].part];
+      const auto [begin, end] = triangles_of(part, blocks[k].number);
+      for (Index t = begin; t < end; ++t)
+        if (const Box3 box = box_of(part, t); in_bounds(blocks[k].part, box)) of_blocks[n].push_back({blocks[k].part, t, box});
+    }
+  });
+  std::vector<Item> triangles = joined(of_blocks);
   keep_close(triangles);
   std::vector<std::vector<Index>> meeting(parts.size());
   for (const Item& t : triangles) meeting[t.part].push_back(t.number);
@@ -338,8 +356,7 @@ Far find_far(const std::vector<PreparedPtr>& parts, double margin, bool nothing,
     near.add_whole_faces();
     if (2 * near.list().size() > part.triangles.size()) return;
     stretches[k] = Stretches(part, near, far.stretch_of[k]).run();
-    far.near[k] = near.list();
-    std::sort(far.near[k].begin(), far.near[k].end());
+    far.near[k] = near.in_order();
   });
   for (Index k = 0; k < parts.size(); ++k) {
     const auto first = static_cast<Index>(far.part_of.size());

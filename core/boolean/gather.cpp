@@ -265,14 +265,15 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
   for (const Triangle& t : list.triangles) {
     const Vec3 &a = mesh.positions[t[0]], &b = mesh.positions[t[1]], &c = mesh.positions[t[2]];
     six_volumes += (a - origin).dot((b - a).cross(c - a));
-    for (Index v : t) out->box.add(mesh.positions[v]);
   }
+  out->points = std::move(mesh.positions);
+  out->triangles = std::move(list.triangles);
+  find_blocks(*out);
+  for (const Box3& block : out->blocks) out->box.add(block.lo), out->box.add(block.hi);
   if (six_volumes < 0 && !out->sheet) out->done.push_back({"operands_turned_right", 1, operand.name, {out->box.centre()}});
   out->one_triangle_each = operand.mesh->triangles_only();
   if (!out->one_triangle_each)
     for (std::size_t f = 0; f < mesh.face_count(); ++f) out->first_corner.push_back(mesh.face(f).empty() ? 0 : mesh.face(f)[0]);
-  out->points = std::move(mesh.positions);
-  out->triangles = std::move(list.triangles);
   out->face = std::move(list.face);
   out->special.assign(out->points.size(), 0);
   mark_crowded(out->triangles, out->mate, out->special);
@@ -282,7 +283,6 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
   out->mirrored = mirrored;
   const bool turned = std::any_of(out->done.begin(), out->done.end(), [](const auto& d) { return d.what == "faces_turned_right"; });
   out->knotted = find_knotted(*out, *operand.mesh, lost_triangles, turned);
-  find_blocks(*out);
   find_shells(*out);
   return PreparedPtr(std::move(out));
 }

@@ -22,24 +22,23 @@ std::vector<Index> find_mates(std::span<const Triangle> triangles, std::span<con
   std::vector<Index> mate(3 * triangles.size(), no_index);
   // Buckets by the smaller vertex.
   std::vector<Index> start(points + 2, 0);
-  auto ends = [&](Index corner) {
-    const Triangle& t = triangles[corner / 3];
-    return std::minmax(t[corner % 3], t[next(corner) % 3]);
-  };
   auto part_of = [&](Index corner) { return part.empty() ? 0 : part[corner / 3]; };
-  const auto corners = static_cast<Index>(3 * triangles.size());
-  for (Index c = 0; c < corners; ++c) ++start[ends(c).first + 2];
-  for (std::size_t v = 2; v < start.size(); ++v) start[v] += start[v - 1];
-  std::vector<Use> uses(corners);
-  for (Index c = 0; c < corners; ++c) {
-    const auto [low, high] = ends(c);
-    uses[start[low + 1]++] = {high, c};
+  for (const auto& [a, b, c] : triangles) {
+    ++start[std::min(a, b) + 2];
+    ++start[std::min(b, c) + 2];
+    ++start[std::min(c, a) + 2];
   }
+  for (std::size_t v = 2; v < start.size(); ++v) start[v] += start[v - 1];
+  std::vector<Use> uses(mate.size());
+  Index corner = 0;
+  auto add = [&](Index a, Index b) { uses[start[std::min(a, b) + 1]++] = {std::max(a, b), corner++}; };
+  for (const auto& [a, b, c] : triangles) add(a, b), add(b, c), add(c, a);
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, points, block), [&](const auto& range) {
     for (std::size_t v = range.begin(); v < range.end(); ++v) {
       const auto begin = uses.begin() + start[v], end = uses.begin() + start[v + 1];
       // A handful each: comparing all is quicker than sorting.
       for (auto it = begin; it != end; ++it) {
+        if (mate[it->corner] != no_index) continue;  // told by its twin
         const Index p = part_of(it->corner);
         auto twin = end;
         int others = 0;
@@ -47,7 +46,7 @@ std::vector<Index> find_mates(std::span<const Triangle> triangles, std::span<con
           if (other != it && other->high == it->high && part_of(other->corner) == p) twin = other, ++others;
         if (others != 1) continue;
         const Index a = it->corner, b = twin->corner;
-        if (triangles[a / 3][a % 3] != triangles[b / 3][b % 3]) mate[a] = b;
+        if (triangles[a / 3][a % 3] != triangles[b / 3][b % 3]) mate[a] = b, mate[b] = a;
       }
     }
   });
@@ -55,14 +54,14 @@ std::vector<Index> find_mates(std::span<const Triangle> triangles, std::span<con
 }
 
 void mark_crowded(std::span<const Triangle> triangles, std::span<const Index> mate, std::vector<char>& special) {
-  const auto corners = static_cast<Index>(3 * triangles.size());
   std::vector<Index> first(special.size(), no_index), degree(special.size(), 0);
-  for (Index c = corners; c-- > 0;) {
-    const Index v = triangles[c / 3][c % 3];
-    first[v] = c;
-    ++degree[v];
-    if (mate[c] == no_index) special[v] = special[triangles[c / 3][next(c) % 3]] = 1;
-  }
+  for (std::size_t t = 0; t < triangles.size(); ++t)
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Index v = triangles[t][k];
+      first[v] = static_cast<Index>(3 * t + k);
+      ++degree[v];
+      if (mate[3 * t + k] == no_index) special[v] = special[triangles[t][(k + 1) % 3]] = 1;
+    }
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, special.size(), block), [&](const auto& range) {
     for (std::size_t v = range.begin(); v < range.end(); ++v) {
       if (special[v] || first[v] == no_index) continue;
