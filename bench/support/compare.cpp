@@ -82,7 +82,7 @@ void register_work(const std::string& name, const Work& work, bool once) {
   if (once)
     registered->Iterations(1);
   else
-    registered->MinTime(0.3)->Repetitions(3);
+    registered->MinTime(0.3)->Repetitions(5);
 }
 
 bool missed = false;
@@ -107,8 +107,13 @@ void require_growth(const std::string& small, const std::string& large, double b
 }
 
 int run(int argc, char** argv) {
-  benchmark::Initialize(&argc, argv);
-  if (benchmark::ReportUnrecognizedArguments(argc, argv)) return 1;
+  // Repetitions in random order, so that a slow spell of the machine falls on both sides of a comparison.
+  std::string interleaved = "--benchmark_enable_random_interleaving=true";
+  std::vector<char*> arguments(argv, argv + argc);
+  arguments.insert(arguments.begin() + 1, interleaved.data());
+  argc = static_cast<int>(arguments.size());
+  benchmark::Initialize(&argc, arguments.data());
+  if (benchmark::ReportUnrecognizedArguments(argc, arguments.data())) return 1;
   // Memory first, while this process is still small and has no threads.
   std::map<std::string, std::pair<double, double>> memory;
   for (const Comparison& c : comparisons)
