@@ -146,6 +146,7 @@ class Faces {
         found[g].push_back(std::move(face));
       };
       auto add_triangle = [&](Index k) { add({corners[k].begin(), corners[k].end()}, {k}); };
+      if (j - i == 1) return add_triangle(0);
       if (!whole && (!cut_too || !sources_.is_flat(part, polygon))) {
         for (Index k = 0; k < corners.size(); ++k) add_triangle(k);
         return;

@@ -59,6 +59,7 @@ struct Neighbourhood {
 };
 
 bool same_corners(Triangle s, Triangle t) {
+  if (s[0] + s[1] + s[2] != t[0] + t[1] + t[2]) return false;
   std::sort(s.begin(), s.end());
   std::sort(t.begin(), t.end());
   return s == t;
@@ -71,8 +72,10 @@ std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Tr
                                 std::span<const char> also) {
   std::vector<char> troubled(all.size(), 0);
   if (!also.empty()) troubled.assign(also.begin(), also.end());
-  for (std::size_t i = 0; i < all.size(); ++i)
-    if (suspect[i] && collinear(points[all[i][0]], points[all[i][1]], points[all[i][2]])) troubled[i] = 1;
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, all.size(), 1024), [&](const auto& range) {
+    for (std::size_t i = range.begin(); i < range.end(); ++i)
+      if (suspect[i] && collinear(points[all[i][0]], points[all[i][1]], points[all[i][2]])) troubled[i] = 1;
+  });
   if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return {};
   const Neighbourhood about(points, all, suspect);
   check_stop(control);

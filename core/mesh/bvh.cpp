@@ -83,16 +83,25 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
   radix_sort(keyed);
   order_.resize(count);
   boxes_.resize(count);
+  leaf_boxes_.resize((count + leaf_size - 1) / leaf_size);
   leaves_ = std::bit_ceil(std::max<std::size_t>(1, (count + leaf_size - 1) / leaf_size));
   nodes_.assign(2 * leaves_, Box{{infinity, infinity, infinity}, {-infinity, -infinity, -infinity}});
   tbb::parallel_for(
       tbb::blocked_range<std::size_t>(0, (count + leaf_size - 1) / leaf_size, 2048), [&](const auto& range) {
-        for (std::size_t leaf = range.begin(); leaf < range.end(); ++leaf)
+        for (std::size_t leaf = range.begin(); leaf < range.end(); ++leaf) {
           for (std::size_t i = leaf * leaf_size; i < std::min(count, (leaf + 1) * leaf_size); ++i) {
             order_[i] = keyed[i].index;
             boxes_[i] = unsorted[keyed[i].index];
             nodes_[leaves_ + leaf].add(boxes_[i]);
           }
+          for (std::size_t j = 0; j < leaf_size; ++j) {
+            const std::size_t i = leaf * leaf_size + j;
+            for (std::size_t k = 0; k < 3; ++k) {
+              leaf_boxes_[leaf].lo[k][j] = i < count ? boxes_[i].lo[k] : infinity;
+              leaf_boxes_[leaf].hi[k][j] = i < count ? boxes_[i].hi[k] : -infinity;
+            }
+          }
+        }
       });
   for (std::size_t n = leaves_; n-- > 1;) {
     nodes_[n] = nodes_[2 * n];
@@ -127,11 +136,13 @@ struct Bvh::PairWalk {
   void leaf_pair(std::size_t a, std::size_t b) const {
     const std::size_t count = tree.order_.size();
     const std::size_t a0 = (a - tree.leaves_) * leaf_size, a1 = std::min(count, a0 + leaf_size);
-    const std::size_t b0 = (b - tree.leaves_) * leaf_size, b1 = std::min(count, b0 + leaf_size);
+    const std::size_t b0 = (b - tree.leaves_) * leaf_size;
+    if (b0 >= count) return;
+    const Leaf& leaf = tree.leaf_boxes_[b - tree.leaves_];
     for (std::size_t i = a0; i < a1; ++i) {
-      if (!tree.boxes_[i].overlaps(tree.nodes_[b])) continue;
-      for (std::size_t j = a == b ? i + 1 : b0; j < b1; ++j)
-        if (tree.boxes_[i].overlaps(tree.boxes_[j]) && !one_group_of(i, j)) visit(tree.order_[i], tree.order_[j]);
+      const auto hit = leaf.overlaps(tree.boxes_[i]);
+      for (std::size_t j = a == b ? i + 1 - b0 : 0; j < leaf_size; ++j)
+        if (hit[j] && !one_group_of(i, b0 + j)) visit(tree.order_[i], tree.order_[b0 + j]);
     }
   }
 

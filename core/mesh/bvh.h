@@ -47,11 +47,24 @@ class Bvh {
     void add(const Box& o);
   };
   static constexpr std::size_t leaf_size = 4;
+  /// The boxes of a leaf side by side, to be compared with one box at once; those that are not there are empty.
+  struct Leaf {
+    float lo[3][leaf_size], hi[3][leaf_size];
+    /// @return for each of the four, not 0 when it overlaps
+    std::array<int, leaf_size> overlaps(const Box& o) const {
+      std::array<int, leaf_size> hit;
+      for (std::size_t j = 0; j < leaf_size; ++j)
+        hit[j] = (lo[0][j] <= o.hi[0]) & (lo[1][j] <= o.hi[1]) & (lo[2][j] <= o.hi[2]) & (o.lo[0] <= hi[0][j]) &
+                 (o.lo[1] <= hi[1][j]) & (o.lo[2] <= hi[2][j]);
+      return hit;
+    }
+  };
   struct PairWalk;
 
   Vec3 centre_;
   std::vector<Index> order_;  ///< triangle at each place of the curve
   std::vector<Box> boxes_;    ///< box of each place
+  std::vector<Leaf> leaf_boxes_;  ///< the same by leaves
   std::vector<Box> nodes_;    ///< heap order, root at 1; leaves at [leaves_, 2 leaves_)
   std::vector<Index> groups_;    ///< of each place
   std::vector<Index> group_of_;  ///< of each node: the group of all its triangles, no_index when they differ
