@@ -256,19 +256,34 @@ class Stretches {
 /// Per part, the triangles that come near a triangle of another.
 std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& parts, double margin,
                                              const Control& control) {
-  struct Item {
-    Index part, number;
-    Box3 box;
+  /// Blocks or triangles of parts.
+  struct Items {
+    std::vector<Index> part, number;
+    std::vector<Box3> box;
+    void add(Index p, Index n, const Box3& b) {
+      part.push_back(p);
+      number.push_back(n);
+      box.push_back(b);
+    }
+    void keep(const std::vector<char>& which) {
+      std::size_t kept = 0;
+      for (std::size_t k = 0; k < which.size(); ++k) {
+        if (!which[k]) continue;
+        part[kept] = part[k];
+        number[kept++] = number[k];
+      }
+      part.resize(kept);
+      number.resize(kept);
+    }
   };
   // Blocks of triangles within the bounds of another part first, then those near a block of one, then their
   // triangles.
   std::vector<std::vector<Box3>> others(parts.size());
   auto in_bounds = [&](Index k, const Box3& own) {
-    return std::any_of(others[k].begin(), others[k].end(),
-                       [&](const Box3& box) { return overlap(box, own); });
+    return std::any_of(others[k].begin(), others[k].end(), [&](const Box3& box) { return overlap(box, own); });
   };
-  std::vector<std::vector<Item>> of_part(parts.size());
-  tbb::parallel_for(Index{0}, static_cast<Index>(parts.size()), [&](Index k) {
+  Items blocks;
+  for (Index k = 0; k < parts.size(); ++k) {
     const Prepared& part = *parts[k];
     for (Index j = 0; j < parts.size(); ++j) {
       if (j == k) continue;
@@ -277,45 +292,21 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
       if ((common.lo.array() <= common.hi.array()).all()) others[k].push_back(common);
     }
     for (Index b = 0; b < part.blocks.size(); ++b)
-      if (in_bounds(k, part.blocks[b])) of_part[k].push_back({k, b, part.blocks[b]});
-  });
-  auto joined = [](const std::vector<std::vector<Item>>& lists) {
-    std::size_t count = 0;
-    for (const auto& list : lists) count += list.size();
-    std::vector<Item> all;
-    all.reserve(count);
-    for (const auto& list : lists) all.insert(all.end(), list.begin(), list.end());
-    return all;
-  };
-  auto keep_close = [&](std::vector<Item>& items) {
-    std::vector<Index> groups(items.size());
-    std::vector<Box3> boxes(items.size());
-    for (std::size_t k = 0; k < items.size(); ++k) groups[k] = items[k].part, boxes[k] = items[k].box;
-    const std::vector<char> close = near_other_group(boxes, groups, margin);
-    check_stop(control);
-    std::size_t kept = 0;
-    for (std::size_t k = 0; k < items.size(); ++k)
-      if (close[k]) items[kept++] = items[k];
-    items.resize(kept);
-  };
-  std::vector<Item> blocks = joined(of_part);
-  keep_close(blocks);
-  // In lists of some blocks each, so that all cores have some.
-  constexpr std::size_t together = 256;
-  std::vector<std::vector<Item>> of_blocks((blocks.size() + together - 1) / together);
-  tbb::parallel_for(std::size_t{0}, of_blocks.size(), [&](std::size_t n) {
-    of_blocks[n].reserve(together * Prepared::block);
-    for (std::size_t k = n * together; k < std::min(blocks.size(), (n + 1) * together); ++k) {
-      const Prepared& part = *parts[blocks[k].part];
-      const auto [begin, end] = triangles_of(part, blocks[k].number);
-      for (Index t = begin; t < end; ++t)
-        if (const Box3 box = box_of(part, t); in_bounds(blocks[k].part, box)) of_blocks[n].push_back({blocks[k].part, t, box});
-    }
-  });
-  std::vector<Item> triangles = joined(of_blocks);
-  keep_close(triangles);
+      if (in_bounds(k, part.blocks[b])) blocks.add(k, b, part.blocks[b]);
+  }
+  blocks.keep(near_other_group(blocks.box, blocks.part, margin));
+  check_stop(control);
+  Items triangles;
+  for (std::size_t n = 0; n < blocks.part.size(); ++n) {
+    const Index k = blocks.part[n];
+    const auto [begin, end] = triangles_of(*parts[k], blocks.number[n]);
+    for (Index t = begin; t < end; ++t)
+      if (const Box3 box = box_of(*parts[k], t); in_bounds(k, box)) triangles.add(k, t, box);
+  }
+  triangles.keep(near_other_group(triangles.box, triangles.part, margin));
+  check_stop(control);
   std::vector<std::vector<Index>> meeting(parts.size());
-  for (const Item& t : triangles) meeting[t.part].push_back(t.number);
+  for (std::size_t n = 0; n < triangles.part.size(); ++n) meeting[triangles.part[n]].push_back(triangles.number[n]);
   return meeting;
 }
 

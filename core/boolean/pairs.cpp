@@ -120,27 +120,27 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Cont
 }
 
 void weld_parts(Soup& soup, const std::vector<TrianglePair>& pairs) {
-  std::vector<Index> triangles, vertices;
+  std::vector<char> meets(soup.triangles.size(), 0);
   for (const TrianglePair& pair : pairs)
-    if (soup.part[pair.s] != soup.part[pair.t]) triangles.insert(triangles.end(), {pair.s, pair.t});
-  std::sort(triangles.begin(), triangles.end());
-  triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
-  for (Index t : triangles) vertices.insert(vertices.end(), soup.triangles[t].begin(), soup.triangles[t].end());
-  std::sort(vertices.begin(), vertices.end());
-  vertices.erase(std::unique(vertices.begin(), vertices.end()), vertices.end());
+    if (soup.part[pair.s] != soup.part[pair.t]) meets[pair.s] = meets[pair.t] = 1;
+  // Places of their vertices, in order; then of each vertex the one that stays.
+  std::vector<Index> place(soup.points.size(), no_index), vertices;
+  for (std::size_t t = 0; t < meets.size(); ++t)
+    for (std::size_t k = 0; k < 3 && meets[t]; ++k) place[soup.triangles[t][k]] = 0;
   std::vector<Vec3> places;
-  for (Index v : vertices) places.push_back(soup.points[v]);
+  for (Index v = 0; v < place.size(); ++v) {
+    if (place[v] == no_index) continue;
+    place[v] = static_cast<Index>(vertices.size());
+    vertices.push_back(v);
+    places.push_back(soup.points[v]);
+  }
   const WeldMap weld = weld_equal(places);
   if (weld.first.size() == places.size()) return;
-  for (std::size_t k = 0; k < vertices.size(); ++k) {
-    const Index to = vertices[weld.first[weld.id[k]]];
-    if (to != vertices[k]) soup.special[to] = 1;
-  }
-  for (Index t : triangles)
-    for (Index& v : soup.triangles[t]) {
-      const auto k = static_cast<std::size_t>(std::lower_bound(vertices.begin(), vertices.end(), v) - vertices.begin());
-      v = vertices[weld.first[weld.id[k]]];
-    }
+  auto stays = [&](Index v) { return vertices[weld.first[weld.id[place[v]]]]; };
+  for (Index v : vertices)
+    if (stays(v) != v) soup.special[stays(v)] = 1;
+  for (std::size_t t = 0; t < meets.size(); ++t)
+    for (std::size_t k = 0; k < 3 && meets[t]; ++k) soup.triangles[t][k] = stays(soup.triangles[t][k]);
 }
 
 }  // namespace anvil::boolean
