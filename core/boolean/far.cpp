@@ -118,6 +118,11 @@ class NearOfPart {
   const std::vector<Index>& list() const { return list_; }
   std::vector<Index> in_order() const {
     std::vector<Index> sorted;
+    if (list_.size() * 32 < near_.size()) {
+      sorted = list_;
+      std::sort(sorted.begin(), sorted.end());
+      return sorted;
+    }
     sorted.reserve(list_.size());
     for (Index t = 0; t < near_.size(); ++t)
       if (near_[t]) sorted.push_back(t);
@@ -352,6 +357,7 @@ Far find_far(const std::vector<PreparedPtr>& parts, double margin, bool nothing,
   for (Index k = 0; k < parts.size(); ++k) {
     const auto first = static_cast<Index>(far.part_of.size());
     far.part_of.resize(first + stretches[k], k);
+    if (first == 0) continue;
     for (Index& s : far.stretch_of[k])
       if (s != no_index) s += first;
   }

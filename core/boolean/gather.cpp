@@ -175,6 +175,13 @@ void find_shells(Prepared& part) {
   part.shells = sets.number(part.shell);
 }
 
+bool uses_all_points(const Prepared& part) {
+  std::vector<char> used(part.points.size(), 0);
+  for (const Triangle& t : part.triangles)
+    for (Index v : t) used[v] = 1;
+  return std::find(used.begin(), used.end(), 0) == used.end();
+}
+
 void find_blocks(Prepared& part) {
   part.blocks.resize((part.triangles.size() + Prepared::block - 1) / Prepared::block);
   tbb::parallel_for(std::size_t{0}, part.blocks.size(), [&](std::size_t b) {
@@ -284,6 +291,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
   const bool turned = std::any_of(out->done.begin(), out->done.end(), [](const auto& d) { return d.what == "faces_turned_right"; });
   out->knotted = find_knotted(*out, *operand.mesh, lost_triangles, turned);
   find_shells(*out);
+  out->all_points_used = uses_all_points(*out);
   return PreparedPtr(std::move(out));
 }
 

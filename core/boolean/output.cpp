@@ -180,6 +180,13 @@ class Output {
     }
   }
 
+  bool keeps_all_far(Index part) const {
+    const std::vector<Index>& part_of = rounded_.far->part_of;
+    for (std::size_t s = 0; s < part_of.size(); ++s)
+      if (part_of[s] == part && kept_[s] == not_kept) return false;
+    return true;
+  }
+
   /// The faces that a piece has of one part.
   void add_part(Index piece, Index part, bool has_far, std::span<const OutFace> near) {
     const Prepared& p = *parts_[part];
@@ -196,7 +203,13 @@ class Output {
         chunks.push_back({{first, it}, begin, end});
       }
     }
-    std::vector<Index> vertex(has_far ? p.points.size() : 0, no_index);
+    // Where all that is far is kept, its points are all but those of near triangles (and those at the rim, which have
+    // their vertices); else those of what is kept.
+    const bool all_kept = has_far && p.all_points_used && keeps_all_far(part);
+    std::vector<Index> vertex(has_far ? p.points.size() : 0, all_kept ? 0 : no_index);
+    if (all_kept)
+      for (Index t : rounded_.far->near[part])
+        for (Index v : p.triangles[t]) vertex[v] = no_index;
     tbb::parallel_for(std::size_t{0}, chunks.size(), [&](std::size_t k) {
       Chunk& chunk = chunks[k];
       Index far = 0, corners = 0;
@@ -204,12 +217,16 @@ class Output {
       Index* const used = vertex.data();
       auto use = [&](Index point) {
         ++corners;
-        std::atomic_ref(used[point]).store(0, std::memory_order_relaxed);
+        if (!all_kept) std::atomic_ref(used[point]).store(0, std::memory_order_relaxed);
       };
       if (has_far)
         for_each_run(chunk, part, [&](const Run& run) {
           if (p.one_triangle_each) {
             far += run.end - run.begin;
+            if (all_kept) {
+              corners += 3 * (run.end - run.begin);
+              return;
+            }
             for (Index t = run.begin; t < run.end; ++t)
               for (Index v : p.triangles[t]) use(v);
             return;

@@ -101,6 +101,7 @@ struct Prepared {
   std::vector<char> special;
   Box3 box;
   bool crosses_itself = false, sheet = false;
+  bool all_points_used = true;       ///< each is the corner of a triangle
   std::vector<BooleanReport::Done> done;
 
   // What the far triangles need to pass.
