@@ -2,6 +2,7 @@
 #include "core/boolean/output.h"
 
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_invoke.h>
 
 #include <algorithm>
 #include <atomic>
@@ -249,12 +250,14 @@ class Output {
       corner += chunk.corners;
       far_faces += chunk.far;
     }
-    mesh_.corners.resize(corner);
-    mesh_.face_offsets.resize(face + 1);
-    result_.face.resize(face);
-    result_.part.resize(face, part);
-    result_.piece.resize(face, piece);
-    number_far_points(piece, part, vertex);
+    tbb::parallel_invoke([&] { mesh_.corners.resize(corner); },
+                         [&] {
+                           mesh_.face_offsets.resize(face + 1);
+                           result_.face.resize(face);
+                           result_.part.resize(face, part);
+                           result_.piece.resize(face, piece);
+                         },
+                         [&] { number_far_points(piece, part, vertex); });
     const std::size_t near_before = near_faces_.size();
     near_faces_.resize(near_before + near.size());
     tbb::parallel_for(std::size_t{0}, chunks.size(), [&](std::size_t k) {
