@@ -34,17 +34,16 @@ bool build(const Mesh& mesh, Surface& surface) {
   return true;
 }
 
+using Corners = std::array<Kernel::Point_3, 3>;
+
 /// Do two triangles meet in nothing but corners, or an edge, at the same positions in both? The exact kernel
 /// constructs what they have in common.
-bool only_touch(const Surface& surface, Surface::Face_index f, Surface::Face_index g) {
+bool only_touch(const Corners& s, const Corners& t) {
   using Exact = CGAL::Exact_predicates_exact_constructions_kernel;
   const CGAL::Cartesian_converter<Kernel, Exact> exact;
-  auto corners = [&](Surface::Face_index face) {
-    std::vector<Exact::Point_3> p;
-    for (const auto v : vertices_around_face(surface.halfedge(face), surface)) p.push_back(exact(surface.point(v)));
-    return p;
-  };
-  const auto p = corners(f), q = corners(g);
+  std::array<Exact::Point_3, 3> p, q;
+  std::transform(s.begin(), s.end(), p.begin(), exact);
+  std::transform(t.begin(), t.end(), q.begin(), exact);
   auto common_corner = [&](const Exact::Point_3& x) {
     return std::find(p.begin(), p.end(), x) != p.end() && std::find(q.begin(), q.end(), x) != q.end();
   };
@@ -54,6 +53,13 @@ bool only_touch(const Surface& surface, Surface::Face_index f, Surface::Face_ind
   if (const auto* segment = boost::get<Exact::Segment_3>(&*common))
     return common_corner(segment->source()) && common_corner(segment->target());
   return false;
+}
+
+Corners corners_of(const Surface& surface, Surface::Face_index face) {
+  Corners p;
+  std::size_t k = 0;
+  for (const auto v : vertices_around_face(surface.halfedge(face), surface)) p[k++] = surface.point(v);
+  return p;
 }
 
 }  // namespace
@@ -69,7 +75,7 @@ Judgement judge(const Mesh& mesh) {
   if (result.degenerate) return result;
   std::vector<std::pair<Surface::Face_index, Surface::Face_index>> pairs;
   PMP::self_intersections(surface, std::back_inserter(pairs));
-  for (const auto& [f, g] : pairs) (only_touch(surface, f, g) ? result.contacts : result.self_intersects) = true;
+  for (const auto& [f, g] : pairs) (only_touch(corners_of(surface, f), corners_of(surface, g)) ? result.contacts : result.self_intersects) = true;
   auto component = surface.add_property_map<Surface::Face_index, std::size_t>("f:component").first;
   result.shells = PMP::connected_components(surface, component);
   if (!result.closed || result.self_intersects) return result;
@@ -89,6 +95,15 @@ Judgement judge(const Mesh& mesh) {
     if (PMP::is_outward_oriented(shells[i]) != (around % 2 == 0)) result.outward = false;
   }
   return result;
+}
+
+bool meet_beyond_corners(const std::array<Vec3, 3>& s, const std::array<Vec3, 3>& t) {
+  auto corners = [](const std::array<Vec3, 3>& p) {
+    Corners c;
+    for (std::size_t k = 0; k < 3; ++k) c[k] = Kernel::Point_3(p[k].x(), p[k].y(), p[k].z());
+    return c;
+  };
+  return !only_touch(corners(s), corners(t));
 }
 
 std::size_t crossing_pairs(const Mesh& mesh) {

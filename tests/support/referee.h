@@ -26,6 +26,9 @@ struct Judgement {
 /// Judges a mesh after cutting its polygons into triangle fans or, when `mesh` has triangles only, as it is.
 Judgement judge(const Mesh& mesh);
 
+/// Do two triangles meet in more than corners, or an edge, at the same positions in both? Exact.
+bool meet_beyond_corners(const std::array<Vec3, 3>& s, const std::array<Vec3, 3>& t);
+
 /// Number of pairs of crossing triangles in a triangle soup that is an orientable manifold.
 std::size_t crossing_pairs(const Mesh& mesh);
 
