@@ -279,6 +279,7 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
       }
       part.resize(kept);
       number.resize(kept);
+      box = {};  // asked for once
     }
   };
   // Blocks of triangles within the bounds of another part first, then those near a block of one, then their

@@ -103,6 +103,22 @@ TEST_CASE("a cut all the way round parts a surface into stretches, however large
   }
 }
 
+TEST_CASE("vertices that no face of a part uses do not come into the result with its far triangles") {
+  // Without one, all points of the part are taken as they are; with one, those in use are looked up.
+  const Mesh tool = placed(ball(3), {10, 0, 0});
+  Mesh stray = ring();
+  stray.add_vertex({10, 10, 10});
+  const auto plain = combine({{shared(ring()), "A"}, {shared(tool), "B", Operation::difference}});
+  const auto same = combine({{shared(stray), "A"}, {shared(tool), "B", Operation::difference}});
+  REQUIRE(plain);
+  REQUIRE(same);
+  CHECK(same->mesh.positions == plain->mesh.positions);
+  CHECK(same->mesh.corners == plain->mesh.corners);
+  std::vector<char> used(plain->mesh.positions.size(), 0);
+  for (Index v : plain->mesh.corners) used[v] = 1;
+  CHECK(std::count(used.begin(), used.end(), 1) == static_cast<std::ptrdiff_t>(used.size()));
+}
+
 TEST_CASE("far stretches come out the same as when every triangle is looked at") {
   std::mt19937 random(41);
   auto between = [&](double lo, double hi) {

@@ -198,7 +198,7 @@ TEST_CASE("pairs are all triangles of different parts whose boxes meet, sorted; 
   }
 }
 
-TEST_CASE("an arrangement covers each of its triangles once, facing as it does, and nothing in it crosses") {
+TEST_CASE("an arrangement covers each of its triangles once, facing as it does, and no vertex lies within an edge") {
   for (unsigned seed = 1; seed <= 40; ++seed) {
     CAPTURE(seed);
     const auto [a, b] = random_pair(seed);
