@@ -4,6 +4,7 @@
 #include <QStandardPaths>
 #include <QThreadPool>
 #include <csignal>
+#include <utility>
 #include <fstream>
 
 #include <unistd.h>
@@ -44,8 +45,15 @@ Autosave::Autosave(Session& session, int seconds, QObject* parent) : QObject(par
   });
 }
 
+void Autosave::take_over(const Leftover& leftover) {
+  // The copy that the work came from goes only when there is one of our own.
+  taken_over_.push_back(leftover);
+  write();
+}
+
 void Autosave::write() {
   if (session_.history().saved()) return;
+  timer_.stop();
   if (writing_) return timer_.start();
   std::error_code error;
   fs::create_directories(folder(), error);
@@ -57,6 +65,8 @@ void Autosave::write() {
             this,
             [this, good] {
               writing_ = false;
+              if (good)
+                for (const Leftover& old : std::exchange(taken_over_, {})) remove(old);
               if (!good) session_.say(tr("The safety copy could not be written; save the job yourself"));
               if (session_.history().saved()) discard();
               emit written();

@@ -23,6 +23,8 @@ class Autosave : public QObject {
   };
   /// Copies whose program no longer runs, newest first.
   static std::vector<Leftover> leftovers();
+  /// Keeps another process's copy until there is one of our own, and then removes it.
+  void take_over(const Leftover& leftover);
   static void remove(const Leftover& leftover);
 
  signals:
@@ -34,6 +36,7 @@ class Autosave : public QObject {
   Session& session_;
   QTimer timer_;
   std::filesystem::path copy_;
+  std::vector<Leftover> taken_over_;
   bool writing_ = false;
 };
 

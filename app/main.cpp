@@ -11,7 +11,6 @@ int main(int argc, char** argv) {
   format.setVersion(3, 3);
   format.setProfile(QSurfaceFormat::CoreProfile);
   format.setDepthBufferSize(24);
-  format.setSamples(4);
   QSurfaceFormat::setDefaultFormat(format);
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("clean-anvil"));
@@ -28,8 +27,8 @@ int main(int argc, char** argv) {
   QMetaObject::invokeMethod(
       &window,
       [&window, paths] {
-        window.offer_recovery();
-        if (!paths.isEmpty()) window.open_paths(paths);
+        window.files().offer_recovery();
+        if (!paths.isEmpty()) window.files().open_paths(paths);
       },
       Qt::QueuedConnection);
   return QApplication::exec();

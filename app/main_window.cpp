@@ -14,8 +14,8 @@
 #include <QSettings>
 #include <QSplitter>
 
+#include "app/stations/desk.h"
 #include "app/theme.h"
-#include "job/job_file.h"
 
 namespace anvil::app {
 namespace {
@@ -37,7 +37,11 @@ MainWindow::MainWindow() {
   parts_ = new PartsPanel(session_);
   recipe_ = new RecipePanel(session_);
   rail_ = new RailPanel(session_);
-  build_verbs();
+  files_ = new JobFiles(session_, *autosave_, this);
+  Desk desk{*this, session_, book_, *view_, *rail_, *parts_, *files_};
+  for (const auto add_verbs : {add_stock_verbs, add_combine_verbs, add_shape_verbs, add_mend_verbs, add_job_verbs, add_release_verbs,
+                               add_edit_verbs, add_view_verbs, add_window_verbs})
+    add_verbs(desk);
 
   auto* whole = new QWidget;
   auto* layout = new QVBoxLayout(whole);
@@ -88,6 +92,12 @@ MainWindow::MainWindow() {
         tr("Clean Anvil needs OpenGL 3.3, which this display does not offer.\n"
            "Install a graphics driver, or Mesa's software renderer (package libgl1-mesa-dri)."));
     QApplication::exit(3);
+  });
+  connect(&session_, &Session::active_step_changed, &book_, &VerbBook::refresh);
+  connect(files_, &JobFiles::job_opened, this, [this] { set_station(Station::combine); });
+  connect(files_, &JobFiles::places_wanted, this, [this] {
+    set_station(Station::mend);
+    rail_->show_next(1);
   });
   connect(parts_, &PartsPanel::menu_wanted, this, &MainWindow::show_part_menu);
   activity_timer_.setInterval(100);
@@ -288,7 +298,6 @@ QWidget* MainWindow::build_bottom_line() {
 }
 
 void MainWindow::set_station(Station station) {
-  station_ = station;
   for (std::size_t k = 0; k < stations.size(); ++k)
     stations_->button(static_cast<int>(k))->setChecked(stations[k] == station);
   verb_row_->set_station(station);
@@ -316,9 +325,10 @@ void MainWindow::show_activity() {
     return;
   }
   const PartResult r = session_.result(session_.recipe_owner());
-  activity_->setText(r.evaluated && r.evaluated->boolean.seconds > 0
-                         ? tr("Combined in %1 ms").arg(r.evaluated->boolean.seconds * 1000, 0, 'f', 0)
-                         : QString());
+  const double seconds = r.evaluated ? r.evaluated->seconds() : 0;
+  activity_->setText(seconds > 0 ? tr("Made in %1 ms").arg(seconds * 1000, 0, 'f', 0) : QString());
+  const RecipeRunner::Memory memory = session_.memory();
+  activity_->setToolTip(tr("Results kept for undo and later: %1 MB of at most %2 MB").arg(memory.used >> 20).arg(memory.limit >> 20));
 }
 
 void MainWindow::show_issue(const Issue& issue, PartId part) {
@@ -347,64 +357,16 @@ void MainWindow::show_part_menu(const QPoint& global) {
 
 // Life of the window ---------------------------------------------------------------------------------------
 
-void MainWindow::open_paths(const QStringList& paths) {
-  QStringList meshes;
-  for (const QString& path : paths) {
-    if (path.endsWith(QStringLiteral(".anvil"), Qt::CaseInsensitive)) {
-      if (may_discard() && session_.open_job(path.toStdString())) set_station(Station::combine);
-    } else {
-      meshes << path;
-    }
-  }
-  if (!meshes.isEmpty()) bring_in(meshes);
-}
-
-void MainWindow::offer_recovery() {
-  for (const auto& leftover : Autosave::leftovers()) {
-    const QString name = leftover.original.empty()
-                             ? tr("an unsaved job")
-                             : QString::fromStdString(leftover.original.filename().string());
-    QMessageBox box(
-        QMessageBox::NoIcon, tr("Clean Anvil"),
-        tr("Clean Anvil ended unexpectedly while %1 had unsaved changes.\nBring the work back?").arg(name),
-        QMessageBox::NoButton, this);
-    box.setObjectName(QStringLiteral("recovery"));
-    auto* bring_back = box.addButton(tr("Bring it back"), QMessageBox::AcceptRole);
-    auto* drop = box.addButton(tr("Delete the copy"), QMessageBox::DestructiveRole);
-    box.addButton(tr("Ask again next time"), QMessageBox::RejectRole);
-    box.setDefaultButton(bring_back);
-    box.exec();
-    if (box.clickedButton() == bring_back) {
-      if (auto job = load_job(leftover.copy); job) {
-        session_.take_over(std::move(*job), leftover.original);
-        Autosave::remove(leftover);
-      } else {
-        session_.complain(job.issue());
-      }
-      return;
-    }
-    if (box.clickedButton() == drop) Autosave::remove(leftover);
-  }
-}
-
-bool MainWindow::may_discard() {
-  if (session_.history().saved()) return true;
-  QMessageBox box(QMessageBox::NoIcon, tr("Clean Anvil"), tr("Save the changes to this job first?"),
-                  QMessageBox::NoButton, this);
-  box.setObjectName(QStringLiteral("unsaved"));
-  auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
-  auto* drop = box.addButton(tr("Don't save"), QMessageBox::DestructiveRole);
-  box.addButton(QMessageBox::Cancel);
-  box.setDefaultButton(save);
-  box.exec();
-  if (box.clickedButton() == save) return save_job(false);
-  if (box.clickedButton() != drop) return false;
-  autosave_->discard();
-  return true;
-}
-
 void MainWindow::closeEvent(QCloseEvent* event) {
-  if (!may_discard()) return event->ignore();
+  if (!closing_ && !session_.history().saved()) {
+    event->ignore();
+    // Saving goes on beside the window; it closes once that is done.
+    files_->when_discardable([this] {
+      closing_ = true;
+      QMetaObject::invokeMethod(this, &QWidget::close, Qt::QueuedConnection);
+    });
+    return;
+  }
   remember();
   autosave_->discard();
   event->accept();
@@ -421,7 +383,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
   event->acceptProposedAction();
   // Questions may follow; the drag has to be over by then.
   QMetaObject::invokeMethod(
-      this, [this, paths] { open_paths(paths); }, Qt::QueuedConnection);
+      this, [this, paths] { files_->open_paths(paths); }, Qt::QueuedConnection);
 }
 
 void MainWindow::remember() {
@@ -429,7 +391,7 @@ void MainWindow::remember() {
   settings.setValue(QStringLiteral("window"), saveGeometry());
   settings.setValue(QStringLiteral("columns"), columns_->saveState());
   settings.setValue(QStringLiteral("left"), left_->saveState());
-  settings.setValue(QStringLiteral("folder"), folder_);
+  settings.setValue(QStringLiteral("folder"), files_->folder());
   settings.setValue(QStringLiteral("mouse"), static_cast<int>(view_->scheme()));
 }
 
@@ -438,7 +400,7 @@ void MainWindow::recall() {
   restoreGeometry(settings.value(QStringLiteral("window")).toByteArray());
   columns_->restoreState(settings.value(QStringLiteral("columns")).toByteArray());
   left_->restoreState(settings.value(QStringLiteral("left")).toByteArray());
-  folder_ = settings.value(QStringLiteral("folder"), QDir::homePath()).toString();
+  files_->set_folder(settings.value(QStringLiteral("folder"), QDir::homePath()).toString());
   view_->set_scheme(
       static_cast<MouseScheme>(std::clamp(settings.value(QStringLiteral("mouse"), 0).toInt(), 0, 2)));
 }

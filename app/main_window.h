@@ -7,6 +7,7 @@
 #include <QPushButton>
 
 #include "app/autosave.h"
+#include "app/job_files.h"
 #include "app/parts_panel.h"
 #include "app/rail_panel.h"
 #include "app/recipe_panel.h"
@@ -30,10 +31,8 @@ class MainWindow : public QMainWindow {
   RailPanel& rail() { return *rail_; }
   VerbBook& verbs() { return book_; }
   void set_station(Station station);
-  /// Opens job files, brings in mesh files.
-  void open_paths(const QStringList& paths);
-  /// Offers what a crashed run left behind.
-  void offer_recovery();
+  JobFiles& files() { return *files_; }
+  void hide_issue() { issue_strip_->hide(); }
 
  protected:
   void closeEvent(QCloseEvent* event) override;
@@ -45,35 +44,18 @@ class MainWindow : public QMainWindow {
   QWidget* build_centre();
   QWidget* build_bottom_line();
   QWidget* build_pills();
-  void build_verbs();
-  void build_file_verbs();
-  void build_stock_verbs();
-  void build_combine_verbs();
-  void build_edit_verbs();
-  void build_view_verbs();
-  void build_help_verbs();
   void refresh();
   void show_activity();
   void show_issue(const Issue& issue, PartId part);
   void show_part_menu(const QPoint& global);
 
-  bool may_discard();
-  void open_job_dialog();
-  bool save_job(bool ask_name);
-  void bring_in_dialog();
-  bool ask_unit(Unit& unit);
-  void bring_in(const QStringList& files);
-  void send_out(const std::vector<PartId>& parts, const QString& suggestion);
-  void add_primitive(PrimitiveKind kind);
-  void combine(Operation operation);
-  void break_out();
-  void change_chosen(const QString& label, const std::function<void(Part&)>& how);
   void remember();
   void recall();
 
   Session session_;
   VerbBook book_{this};
   Autosave* autosave_;
+  JobFiles* files_;
   ViewWidget* view_;
   PartsPanel* parts_;
   RecipePanel* recipe_;
@@ -88,8 +70,7 @@ class MainWindow : public QMainWindow {
   QToolButton* issue_show_;
   QPushButton* stop_;
   QTimer activity_timer_, message_timer_;
-  QString folder_;
-  Station station_ = Station::combine;
+  bool closing_ = false;
 };
 
 }  // namespace anvil::app

@@ -118,7 +118,7 @@ PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), ses
     const std::string name = item->text().trimmed().toStdString();
     if (name.empty() || name == session_.job().at(id).name) return rebuild();
     const std::string free = session_.job().free_name(name);
-    session_.commit(tr("rename"), edit::change_part(session_.job(), id, [&](Part& p) { p.name = free; }));
+    if (!session_.commit(tr("rename"), edit::change_unlocked(session_.job(), id, [&](Part& p) { p.name = free; }))) rebuild();
   });
   connect(list_->model(), &QAbstractItemModel::rowsMoved, this, [this] {
     Job job = session_.job();
@@ -171,7 +171,7 @@ void PartsPanel::refresh(PartId id) {
     if (r.evaluated && r.evaluated->drawable)
       count = QStringLiteral("%L1").arg(r.evaluated->drawable->triangles.size() / 3);
     if (r.report) state = r.report->sound ? QStringLiteral("sound") : QStringLiteral("unsound");
-    if (r.evaluated && r.evaluated->error) state = QStringLiteral("unsound");
+    if (r.trouble() != nullptr) state = QStringLiteral("unsound");
     item->setData(count_text, count);
     item->setData(state_icon, state);
     item->setToolTip(r.report ? QString::fromStdString(verdict(*r.report)) : tr("Checking"));

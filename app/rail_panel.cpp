@@ -2,6 +2,7 @@
 #include "app/rail_panel.h"
 
 #include <QScrollArea>
+#include <cmath>
 
 #include "app/theme.h"
 #include "app/view/overlay.h"
@@ -9,7 +10,7 @@
 namespace anvil::app {
 namespace {
 
-constexpr std::size_t most_listed = 60;  // places listed below one family
+constexpr std::size_t max_listed = 60;  // places listed below one family
 constexpr double petg_grams_per_cm3 = 1.27;
 
 /// Family row: a button over its whole width with labels inside.
@@ -23,8 +24,25 @@ class RowButton : public QToolButton {
   }
 };
 
-QString length(double mm) {
-  return QString::number(mm, 'g', 5);
+QString length(double mm) { return QString::number(mm, 'g', 5); }
+
+/// Three or four significant digits, never in powers of ten where people would not write them so.
+QString significant(double value) {
+  const double size = std::abs(value);
+  if (size != 0 && (size < 1e-3 || size >= 1e9)) return QString::number(value, 'g', 3);
+  const int digits = size == 0 ? 0 : std::max(0, 2 - static_cast<int>(std::floor(std::log10(size))));
+  return QString::number(value, 'f', digits);
+}
+
+/// In the unit that reads best.
+QString volume_text(double mm3) {
+  return std::abs(mm3) < 1000 ? QStringLiteral("%1 mm³").arg(significant(mm3)) : QStringLiteral("%1 cm³").arg(significant(mm3 / 1000));
+}
+QString area_text(double mm2) {
+  return std::abs(mm2) < 100 ? QStringLiteral("%1 mm²").arg(significant(mm2)) : QStringLiteral("%1 cm²").arg(significant(mm2 / 100));
+}
+QString mass_text(double grams) {
+  return std::abs(grams) < 0.1 ? QStringLiteral("%1 mg").arg(significant(grams * 1000)) : QStringLiteral("%1 g").arg(significant(grams));
 }
 
 }  // namespace
@@ -62,17 +80,20 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   layout->addWidget(trouble_);
   layout->addSpacing(8);
 
-  for (std::size_t f = 0; f < family_count; ++f) {
-    const auto family = static_cast<Family>(f);
-    Row& row = rows_[f];
+  for (const Family* family : family_table()) {
+    if (family->role == FamilyRole::note) continue;
+    const std::size_t place = rows_.size();
+    rows_.emplace_back();
+    Row& row = rows_.back();
+    row.family = family;
     row.header = new RowButton;
-    row.header->setAccessibleName(QString::fromLatin1(label_of(family)));
+    row.header->setAccessibleName(QString::fromUtf8(family->label));
     row.header->setToolTip(tr("Open to see each place"));
     auto* inside = new QHBoxLayout(row.header);
     inside->setContentsMargins(2, 0, 2, 0);
     row.mark = new QLabel;
     row.mark->setFixedSize(16, 16);
-    row.name = new QLabel(QString::fromLatin1(label_of(family)));
+    row.name = new QLabel(QString::fromUtf8(family->label));
     row.count = new QLabel(QStringLiteral("0"));
     for (QLabel* label : {row.mark, row.name, row.count})
       label->setAttribute(Qt::WA_TransparentForMouseEvents);
@@ -85,7 +106,7 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     row.places_layout->setSpacing(0);
     row.places->hide();
     connect(row.header, &QToolButton::toggled, this,
-            [this, family](bool open) { open_family(family, open); });
+            [this, place](bool open) { open_family(place, open); });
     layout->addWidget(row.header);
     auto* rule = new QFrame;
     rule->setFixedHeight(1);
@@ -136,12 +157,20 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   refresh();
 }
 
+std::size_t RailPanel::row_of(const Family& family) const {
+  for (std::size_t k = 0; k < rows_.size(); ++k)
+    if (rows_[k].family == &family) return k;
+  return 0;
+}
+
 void RailPanel::refresh() {
   const PartId owner = session_.recipe_owner();
   const PartResult r = session_.result(owner);
   show_numbers(r);
-  if (r.evaluated != shown_result_) {
+  if (r.evaluated != shown_result_ || r.issue.has_value() != shown_issue_ || names_ != session_.history().committed()) {
     shown_result_ = r.evaluated;
+    shown_issue_ = r.issue.has_value();
+    names_ = session_.history().committed();
     show_trouble(r);
     show_notes(r);
   }
@@ -151,10 +180,9 @@ void RailPanel::refresh() {
     glyph_->clear();
     verdict_->setText(tr("Nothing chosen"));
     reason_->setText(tr("Choose a part to see whether it is sound."));
-    for (std::size_t f = 0; f < family_count; ++f) {
-      rows_[f].count->clear();
-      rows_[f].mark->clear();
-      clear_layout(rows_[f].places_layout);
+    for (Row& row : rows_) {
+      show_count(row, std::nullopt);
+      clear_layout(row.places_layout);
     }
     return;
   }
@@ -166,10 +194,20 @@ void RailPanel::refresh() {
   show_report(*r.report);
   if (r.report != shown_) {
     shown_ = r.report;
+    shown_mesh_ = r.evaluated->mesh;
     walking_ = false;
-    for (std::size_t f = 0; f < family_count; ++f)
-      if (rows_[f].open) fill_places(static_cast<Family>(f));
+    for (std::size_t k = 0; k < rows_.size(); ++k)
+      if (rows_[k].open) fill_places(k);
   }
+}
+
+void RailPanel::show_count(Row& row, std::optional<std::size_t> count) {
+  const bool any = count.value_or(0) > 0;
+  row.count->setText(count ? QStringLiteral("%L1").arg(*count) : QString());
+  row.count->setStyleSheet(any ? QStringLiteral("color: #B3202C; font-weight: 600;") : QStringLiteral("color: #6B665D;"));
+  row.name->setStyleSheet(any ? QStringLiteral("font-weight: 600;") : QString());
+  row.mark->setPixmap(theme::pixmap(marker_icon(row.family->marker), any ? theme::defect : QColor(0xC9, 0xC2, 0xB4), 14, devicePixelRatioF()));
+  row.header->setAccessibleDescription(row.count->text());
 }
 
 void RailPanel::show_report(const SoundnessReport& report) {
@@ -178,25 +216,12 @@ void RailPanel::show_report(const SoundnessReport& report) {
   const QString text = QString::fromStdString(verdict(report));
   const auto colon = text.indexOf(QLatin1Char(':'));
   verdict_->setText(report.sound || colon < 0 ? text : text.left(colon));
-  reason_->setText(report.sound ? report.contact_edges > 0
-                                      ? tr("Closed, manifold, facing out. Edges where it touches itself: %1.")
-                                            .arg(report.contact_edges)
-                                      : tr("Closed, manifold, facing out, nothing crosses.")
+  const std::size_t contacts = report.count(families::contact_edges);
+  reason_->setText(report.sound ? contacts > 0 ? tr("Closed, manifold, facing out. Edges where it touches itself: %1.").arg(contacts)
+                                               : tr("Closed, manifold, facing out, nothing crosses.")
                    : colon < 0 ? QString()
-                                : text.mid(colon + 2));
-  for (std::size_t f = 0; f < family_count; ++f) {
-    const FamilyReport& found = report.families[f];
-    const bool any = found.count > 0;
-    QString count = QStringLiteral("%L1").arg(found.count);
-    rows_[f].count->setText(count);
-    rows_[f].count->setStyleSheet(any ? QStringLiteral("color: #B3202C; font-weight: 600;")
-                                      : QStringLiteral("color: #6B665D;"));
-    rows_[f].name->setStyleSheet(any ? QStringLiteral("font-weight: 600;") : QString());
-    rows_[f].mark->setPixmap(theme::pixmap(marker_icon(static_cast<Family>(f)),
-                                           any ? theme::defect : QColor(0xC9, 0xC2, 0xB4), 14,
-                                           devicePixelRatioF()));
-    rows_[f].header->setAccessibleDescription(count);
-  }
+                               : text.mid(colon + 2));
+  for (Row& row : rows_) show_count(row, report.count(*row.family));
 }
 
 void RailPanel::show_numbers(const PartResult& result) {
@@ -214,23 +239,23 @@ void RailPanel::show_numbers(const PartResult& result) {
                         .arg(length(box.size().x()), length(box.size().y()), length(box.size().z())));
   if (!result.report) return;
   const SoundnessReport& report = *result.report;
-  const double volume = report.volume * std::abs(world.linear().determinant()) / 1000;
+  const double volume = report.volume * std::abs(world.linear().determinant());
   set(tr("Shells"), QStringLiteral("%L1").arg(report.shells));
-  set(tr("Volume"), report.closed() ? QStringLiteral("%1 cm³").arg(volume, 0, 'f', 2) : tr("open"));
+  set(tr("Volume"), report.closed() ? volume_text(volume) : tr("open"));
   set(tr("Mass, PETG"),
-      report.closed() ? QStringLiteral("%1 g").arg(volume * petg_grams_per_cm3, 0, 'f', 1) : tr("open"));
+      report.closed() ? mass_text(volume / 1000 * petg_grams_per_cm3) : tr("open"));
   // Area scales evenly only under an even scale; then the cube root of the determinant is that scale.
   const double scale = std::cbrt(std::abs(world.linear().determinant()));
-  const bool even = (world.linear().colwise().norm().array() - scale).abs().maxCoeff() < 1e-9 * scale;
-  set(tr("Area"), even ? QStringLiteral("%1 cm²").arg(report.area * scale * scale / 100, 0, 'f', 1)
-                       : tr("scaled unevenly"));
+  const Eigen::Matrix3d gram = world.linear().transpose() * world.linear();
+  const bool even = (gram - scale * scale * Eigen::Matrix3d::Identity()).cwiseAbs().maxCoeff() < 1e-9 * scale * scale;
+  set(tr("Area"), even ? area_text(report.area * scale * scale) : tr("scaled unevenly"));
 }
 
 /// What the engine did beside the plain result, with the places where it can tell them.
 void RailPanel::show_notes(const PartResult& result) {
   clear_layout(notes_layout_);
   notes_->hide();
-  if (!result.evaluated || result.evaluated->error) return;
+  if (!result.evaluated || result.trouble() != nullptr) return;
   const PartId owner = session_.recipe_owner();
   auto add = [&](const QString& text, const std::vector<Vec3>& places) {
     auto* line = new QHBoxLayout;
@@ -258,9 +283,10 @@ void RailPanel::show_notes(const PartResult& result) {
     if (!text.isEmpty()) text[0] = text[0].toUpper();
     return text;
   };
-  for (const auto& done : result.evaluated->boolean.done)
-    if (done.what != "polygons_untouched")
-      if (const std::string words = in_words(done); !words.empty()) add(sentence(QString::fromStdString(words)), done.places);
+  for (const StepReport& step : result.evaluated->steps)
+    for (const auto& done : step.report.done)
+      if (done.what != "polygons_untouched")
+        if (const std::string words = in_words(done); !words.empty()) add(sentence(session_.named(owner, words)), done.places);
   if (result.evaluated->pieces > 1) add(tr("%1 pieces, each judged by itself").arg(result.evaluated->pieces), {});
   if (result.evaluated->open_on_purpose) add(tr("Open on purpose: an open trim adds no wall"), {});
 }
@@ -268,107 +294,96 @@ void RailPanel::show_notes(const PartResult& result) {
 void RailPanel::show_trouble(const PartResult& result) {
   clear_layout(trouble_layout_);
   trouble_->hide();
-  if (!result.evaluated) return;
+  if (!result.evaluated && !result.issue) return;
+  const PartId owner = session_.recipe_owner();
   Issue issue;
-  if (result.evaluated->error)
-    issue = *result.evaluated->error;
-  else if (!result.evaluated->boolean.empty_reason.empty())
-    issue = {"the result is empty: " + result.evaluated->boolean.empty_reason,
-             "",
-             {},
-             "move the tool or change its operation"};
-  else
+  PartId about = owner;
+  if (const Issue* trouble = result.trouble()) {
+    issue = session_.named(owner, *trouble);
+    if (const PartId part = part_of_token(result.cast, trouble->subject); part != 0) about = part;
+  } else if (const OperationReport* last = result.evaluated->last_report(); last != nullptr && !last->empty_reason.empty()) {
+    issue = {("the result is empty: " + session_.named(owner, last->empty_reason)).toStdString(), "", {}, "move the tool or change its operation"};
+  } else {
     return;
+  }
   auto* text = new QLabel(QString::fromStdString(issue.message()));
   text->setWordWrap(true);
   trouble_layout_->addWidget(text);
   if (!issue.places.empty()) {
     auto* show = link_button(tr("show"));
-    connect(show, &QToolButton::clicked, this, [this, issue] {
-      for (const PartPtr& part : session_.job().parts)
-        if (part->name == issue.subject) {
-          Place place;
-          Box3 box;
-          for (const Vec3& p : issue.places) box.add(p);
-          place.position = box.centre();
-          place.radius = box.diagonal() / 2;
-          place.text = issue.what;
-          session_.select({part->id});
-          emit session_.fly_requested(part->id, place);
-        }
+    connect(show, &QToolButton::clicked, this, [this, issue, about] {
+      if (session_.job().find(about) == nullptr) return;
+      Box3 box;
+      for (const Vec3& p : issue.places) box.add(p);
+      session_.select({about});
+      emit session_.fly_requested(about, {box.centre(), box.diagonal() / 2, issue.what, {}});
     });
     trouble_layout_->addWidget(show, 0, Qt::AlignRight);
   }
   trouble_->show();
 }
 
-void RailPanel::open_family(Family family, bool open) {
-  Row& row = rows_[static_cast<std::size_t>(family)];
+void RailPanel::open_family(std::size_t place, bool open) {
+  Row& row = rows_[place];
   row.open = open;
   if (row.header->isChecked() != open) {
     const QSignalBlocker quiet(row.header);
     row.header->setChecked(open);
   }
   if (open)
-    fill_places(family);
+    fill_places(place);
   else
     clear_layout(row.places_layout);
   row.places->setVisible(open);
 }
 
-void RailPanel::fill_places(Family family) {
-  Row& row = rows_[static_cast<std::size_t>(family)];
+void RailPanel::fill_places(std::size_t place) {
+  Row& row = rows_[place];
   clear_layout(row.places_layout);
   if (!shown_) return;
-  const auto& places = shown_->of(family).places;
+  const FamilyReport& found = shown_->of(*row.family);
   const PartId owner = session_.recipe_owner();
   auto faint = [&](const QString& text) {
     auto* label = new QLabel(text);
     label->setObjectName(QStringLiteral("faint"));
     row.places_layout->addWidget(label);
   };
-  if (places.empty()) return faint(tr("none"));
-  if (family == Family::open_edges && shown_->holes > 0)
-    faint(tr("%1 open edges, %2")
-              .arg(shown_->of(family).count)
-              .arg(shown_->holes == 1 ? tr("1 hole") : tr("%1 holes").arg(shown_->holes)));
-  for (std::size_t k = 0; k < std::min(places.size(), most_listed); ++k) {
+  if (found.defects.empty()) return faint(tr("none"));
+  if (row.family == &families::open_edges && shown_->holes() > 0)
+    faint(tr("%1 open edges, %2").arg(found.count).arg(shown_->holes() == 1 ? tr("1 hole") : tr("%1 holes").arg(shown_->holes())));
+  for (std::size_t k = 0; k < std::min(found.defects.size(), max_listed); ++k) {
+    const QString note = QString::fromStdString(found.defects[k].note);
     auto* line = new QHBoxLayout;
-    auto* text = new QLabel(QString::fromStdString(places[k].text));
+    auto* text = new QLabel(note);
     text->setWordWrap(true);
     line->addWidget(text, 1);
     auto* show = link_button(tr("show"));
     show->setObjectName(QStringLiteral("link"));
-    show->setAccessibleName(tr("Show %1").arg(QString::fromStdString(places[k].text)));
-    connect(show, &QToolButton::clicked, this,
-            [this, owner, place = places[k]] { emit session_.fly_requested(owner, place); });
+    show->setAccessibleName(tr("Show %1").arg(note));
+    connect(show, &QToolButton::clicked, this, [this, owner, k, &found, report = shown_, mesh = shown_mesh_] {
+      emit session_.fly_requested(owner, place_of(found.defects[k], *mesh));
+    });
     line->addWidget(show);
     row.places_layout->addLayout(line);
   }
-  if (places.size() > most_listed)
-    faint(tr("and %L1 more, all marked in the view").arg(places.size() - most_listed));
+  if (found.defects.size() > max_listed) faint(tr("and %L1 more, all marked in the view").arg(found.defects.size() - max_listed));
 }
 
 void RailPanel::show_next(int step) {
   if (!shown_) return;
-  std::vector<std::pair<Family, const Place*>> all;
-  for (std::size_t f = 0; f < family_count; ++f)
-    for (const Place& place : shown_->families[f].places) all.emplace_back(static_cast<Family>(f), &place);
+  std::vector<std::pair<std::size_t, const Defect*>> all;
+  for (std::size_t row = 0; row < rows_.size(); ++row)
+    for (const Defect& defect : shown_->of(*rows_[row].family).defects) all.emplace_back(row, &defect);
   if (all.empty()) return session_.say(tr("There is no place to show: nothing was found"));
   if (!walking_)
     current_place_ = step > 0 ? 0 : all.size() - 1;
   else
-    current_place_ =
-        (current_place_ + all.size() + static_cast<std::size_t>(step + static_cast<int>(all.size()))) %
-        all.size();
+    current_place_ = (current_place_ + all.size() + static_cast<std::size_t>(step + static_cast<int>(all.size()))) % all.size();
   walking_ = true;
-  const auto& [family, place] = all[current_place_];
-  open_family(family, true);
-  emit session_.fly_requested(session_.recipe_owner(), *place);
-  session_.say(tr("Place %1 of %2: %3")
-                   .arg(current_place_ + 1)
-                   .arg(all.size())
-                   .arg(QString::fromStdString(place->text)));
+  const auto& [row, defect] = all[current_place_];
+  open_family(row, true);
+  emit session_.fly_requested(session_.recipe_owner(), place_of(*defect, *shown_mesh_));
+  session_.say(tr("Place %1 of %2: %3").arg(current_place_ + 1).arg(all.size()).arg(QString::fromStdString(defect->note)));
 }
 
 }  // namespace anvil::app

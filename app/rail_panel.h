@@ -18,10 +18,13 @@ class RailPanel : public QWidget {
 
   /// Goes through all places of the part's report, family by family; flies there and opens the row.
   void show_next(int step);
-  void open_family(Family family, bool open);
+  void open_family(std::size_t row, bool open);
+  /// The row of a family.
+  std::size_t row_of(const Family& family) const;
 
  private:
   struct Row {
+    const Family* family;
     QToolButton* header;
     QLabel *mark, *name, *count;
     QWidget* places;
@@ -30,7 +33,8 @@ class RailPanel : public QWidget {
   };
 
   void refresh();
-  void fill_places(Family family);
+  void fill_places(std::size_t row);
+  void show_count(Row& row, std::optional<std::size_t> count);
   void show_report(const SoundnessReport& report);
   void show_numbers(const PartResult& result);
   void show_notes(const PartResult& result);
@@ -38,7 +42,7 @@ class RailPanel : public QWidget {
 
   Session& session_;
   QLabel *glyph_, *verdict_, *reason_;
-  std::array<Row, family_count> rows_{};
+  std::vector<Row> rows_;  // of every family but the notes
   QFrame* trouble_;
   QFrame* notes_ = nullptr;
   QVBoxLayout* notes_layout_ = nullptr;
@@ -46,7 +50,11 @@ class RailPanel : public QWidget {
   std::map<QString, QLabel*> numbers_;
   QTimer checking_;
   ReportPtr shown_;
+  std::shared_ptr<const Mesh> shown_mesh_;
+  // What the messages stand for that are shown; names in them may change with the job.
   EvaluatedPtr shown_result_;
+  bool shown_issue_ = false;
+  JobPtr names_;
   std::size_t current_place_ = 0;
   bool walking_ = false;
 };

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <utility>
 
-#include "app/let_go.h"
+#include "app/release_async.h"
 #include "core/io/mesh_file.h"
 #include "core/soundness/check.h"
 #include "job/background.h"
@@ -30,6 +30,7 @@ Session::~Session() {
 void Session::commit(const QString& label, Job job) {
   history_.commit(label.toStdString(), std::move(job));
   changed(false);
+  settled();
 }
 
 bool Session::commit(const QString& label, const Result<Job>& job) {
@@ -56,6 +57,18 @@ void Session::drop_preview() {
   if (history_.current() == history_.committed()) return;
   history_.drop_preview();
   changed(false);
+  settled();
+}
+
+void Session::when_settled(std::function<void()> work) {
+  if (history_.current() != history_.committed())
+    put_off_.push_back(std::move(work));
+  else
+    work();
+}
+
+void Session::settled() {
+  for (const auto& work : std::exchange(put_off_, {})) work();
 }
 
 void Session::undo() {
@@ -78,18 +91,63 @@ void Session::changed(bool live) {
   const Job& now = job();
   std::erase_if(results_, [&](const auto& item) { return now.find(item.first) == nullptr; });
   const auto before = selection_;
+  const StepId step_before = active_step_;
   std::erase_if(selection_, [&](PartId id) { return now.find(id) == nullptr; });
-  evaluator_->request(history_.current(), recipe_owner(), live);
+  if (!now.find_step(active_step_)) active_step_ = 0;
+  stopped_ = false;
+  request_ = evaluator_->request(history_.current(), recipe_owner(), live);
   emit job_changed(live);
   if (before != selection_) emit selection_changed();
+  if (step_before != active_step_) emit active_step_changed();
 }
 
 void Session::receive(const Published& published) {
   if (job().find(published.part) == nullptr) return;
   PartResult& result = results_[published.part];
-  let_go(std::exchange(result.evaluated, published.evaluated));
-  let_go(std::exchange(result.report, published.report));
+  result.issue = published.issue;
+  result.request = published.request;
+  result.cast = published.job->find(published.part) != nullptr ? cast_of(*published.job, published.part) : Cast{{published.part}, {}};
+  if (!published.issue) {
+    release_async(std::exchange(result.evaluated, published.evaluated));
+    release_async(std::exchange(result.report, published.report));
+  }
   emit result_changed(published.part);
+  answer_waiting();
+}
+
+bool Session::is_current(PartId id) const {
+  const auto it = results_.find(id);
+  return it != results_.end() && it->second.request == request_ && (it->second.issue || it->second.report);
+}
+
+QString Session::named(PartId id, const std::string& text) const {
+  return QString::fromStdString(with_names(job(), result(id).cast, text));
+}
+
+Issue Session::named(PartId id, const Issue& issue) const { return with_names(job(), result(id).cast, issue); }
+
+void Session::when_ready(const std::vector<PartId>& parts, std::function<void(const std::vector<OutgoingPart>&)> then) {
+  waiting_ = Waiting{parts, std::move(then)};
+  if (stopped_) changed(false);
+  answer_waiting();
+}
+
+void Session::answer_waiting() {
+  if (!waiting_) return;
+  std::erase_if(waiting_->parts, [&](PartId id) { return job().find(id) == nullptr; });
+  if (!std::all_of(waiting_->parts.begin(), waiting_->parts.end(), [&](PartId id) { return is_current(id); })) return;
+  const Waiting ready = *std::exchange(waiting_, {});
+  std::vector<OutgoingPart> parts;
+  for (PartId id : ready.parts) parts.push_back({id, result(id), job().world_of(id)});
+  // Questions may follow: not from within what the worker has just delivered.
+  QMetaObject::invokeMethod(
+      this, [ready, parts] { ready.then(parts); }, Qt::QueuedConnection);
+}
+
+void Session::set_active_step(StepId id) {
+  if (id == active_step_) return;
+  active_step_ = id;
+  emit active_step_changed();
 }
 
 PartId Session::recipe_owner() const {
@@ -103,6 +161,8 @@ void Session::select(std::vector<PartId> ids) {
   std::erase_if(ids, [&](PartId id) { return job().find(id) == nullptr; });
   if (ids == selection_) return;
   selection_ = std::move(ids);
+  const auto found = job().find_step(active_step_);
+  if (!found || found.part->id != recipe_owner()) set_active_step(0);
   emit selection_changed();
 }
 
@@ -121,19 +181,26 @@ PartResult Session::result(PartId id) const {
 }
 
 Evaluator::Activity Session::activity() const {
-  if (!task_.isEmpty()) {
-    const std::chrono::duration<double> elapsed = std::chrono::steady_clock::now() - task_since_;
-    return {task_.toStdString(), elapsed.count(), 0};
-  }
-  return evaluator_->activity();
+  auto since = [](std::chrono::steady_clock::time_point begin) {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+  };
+  if (!tasks_.empty()) return {tasks_.front()->what.toStdString(), since(tasks_.front()->since), 0};
+  Evaluator::Activity now = evaluator_->activity();
+  if (waiting_) now = {now.what.empty() ? "Finishing" : now.what, since(waiting_->since), now.progress};
+  return now;
 }
 
 void Session::stop_work() {
   evaluator_->stop();
-  if (task_.isEmpty()) return;
+  stopped_ = true;
+  if (waiting_) {
+    waiting_.reset();
+    say(tr("Stopped: nothing was written"));
+  }
+  if (tasks_.empty()) return;
   // A file that is being read cannot be interrupted; its result is thrown away instead.
-  *task_dropped_ = true;
-  task_.clear();
+  for (const auto& task : tasks_) task->dropped = true;
+  tasks_.clear();
   say(tr("Stopped"));
   emit files_finished();
 }
@@ -163,31 +230,45 @@ void Session::new_job() {
   emit selection_changed();
 }
 
-bool Session::open_job(const std::filesystem::path& path) {
-  Result<Job> job = load_job(path);
-  if (!job) {
-    complain(job.issue());
-    return false;
-  }
-  new_job();
-  history_.reset(std::move(*job));
-  path_ = path;
-  changed(false);
-  if (!this->job().parts.empty()) select({this->job().parts.front()->id});
-  return true;
+void Session::open_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
+  const JobPtr before = history_.committed();
+  run_task(tr("Opening %1").arg(QString::fromStdString(path.filename().string())), [this, path, before, finished] {
+    const auto read = std::make_shared<Result<Job>>(load_job(path));
+    return std::function<void()>([this, read, path, before, finished] {
+      bool good = read->ok();
+      if (!good) {
+        complain(read->issue());
+      } else if (history_.committed() != before) {
+        good = false;
+        complain({"was read, but the job here has been changed meanwhile", path.string(), {}, "save it, and open the other one again"});
+      } else {
+        new_job();
+        history_.reset(std::move(**read));
+        path_ = path;
+        changed(false);
+        if (!job().parts.empty()) select({job().parts.front()->id});
+      }
+      if (finished) finished(good);
+    });
+  });
 }
 
-bool Session::save_job(const std::filesystem::path& path) {
-  const auto written = anvil::save_job(*history_.committed(), path);
-  if (!written) {
-    complain(written.issue());
-    return false;
-  }
-  path_ = path;
-  history_.mark_saved();
-  say(tr("Saved %1").arg(QString::fromStdString(path.filename().string())));
-  emit job_changed(false);
-  return true;
+void Session::save_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
+  const JobPtr version = history_.committed();
+  run_task(tr("Saving %1").arg(QString::fromStdString(path.filename().string())), [this, path, version, finished] {
+    const auto written = std::make_shared<Result<std::uintmax_t>>(anvil::save_job(*version, path));
+    return std::function<void()>([this, written, path, version, finished] {
+      if (!*written) {
+        complain(written->issue());
+      } else {
+        path_ = path;
+        history_.mark_saved(version);
+        say(tr("Saved %1").arg(QString::fromStdString(path.filename().string())));
+        emit job_changed(false);
+      }
+      if (finished) finished(written->ok());
+    });
+  });
 }
 
 void Session::take_over(Job job, std::filesystem::path path) {
@@ -198,19 +279,20 @@ void Session::take_over(Job job, std::filesystem::path path) {
 }
 
 void Session::run_task(const QString& what, std::function<std::function<void()>()> work) {
-  task_ = what;
-  task_since_ = std::chrono::steady_clock::now();
-  task_dropped_ = std::make_shared<std::atomic<bool>>(false);
-  QThreadPool::globalInstance()->start([this, work = std::move(work), dropped = task_dropped_] {
+  const auto task = std::make_shared<Task>(Task{what});
+  tasks_.push_back(task);
+  QThreadPool::globalInstance()->start([this, work = std::move(work), task] {
     step_back_for_the_window();
     const auto finish = work();
     QMetaObject::invokeMethod(
         this,
-        [this, finish, dropped] {
-          if (*dropped) return;
-          task_.clear();
-          finish();
-          emit files_finished();
+        [this, finish, task] {
+          if (task->dropped) return;
+          std::erase(tasks_, task);
+          when_settled([this, finish] {
+            finish();
+            emit files_finished();
+          });
         },
         Qt::QueuedConnection);
   });
@@ -256,11 +338,10 @@ void Session::bring_in(const std::vector<std::filesystem::path>& files, Unit uni
       });
 }
 
-void Session::send_out(const std::vector<PartId>& parts, const std::filesystem::path& path) {
+void Session::send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path) {
   std::vector<PlacedMesh> meshes;
-  for (PartId id : parts)
-    if (const PartResult r = result(id); r.evaluated)
-      meshes.push_back({r.evaluated->mesh, job().world_of(id)});
+  for (const OutgoingPart& part : parts)
+    if (part.result.evaluated) meshes.push_back({part.result.evaluated->mesh, part.world});
   run_task(tr("Writing %1").arg(QString::fromStdString(path.filename().string())), [this, meshes, path] {
     const auto together = placed_together(meshes);
     const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path));
@@ -281,6 +362,24 @@ void Session::send_out(const std::vector<PartId>& parts, const std::filesystem::
         say(tr("Sent out %1, %L2 bytes")
                 .arg(QString::fromStdString(path.filename().string()))
                 .arg(**written));
+    });
+  });
+}
+
+void Session::break_out(PartId part) {
+  when_ready({part}, [this, part](const std::vector<OutgoingPart>& ready) {
+    if (ready.empty()) return;
+    if (const Issue* trouble = ready[0].result.trouble()) return complain(named(part, *trouble), part);
+    run_task(tr("Breaking out"), [this, part, evaluated = ready[0].result.evaluated] {
+      const auto pieces = std::make_shared<std::vector<Mesh>>(separate_pieces(*evaluated));
+      return std::function<void()>([this, part, pieces] {
+        if (job().find(part) == nullptr) return;
+        if (pieces->size() < 2) return complain({"is all in one piece", job().at(part).name, {}, "split it first"}, part);
+        std::vector<PartId> ids;
+        commit(tr("break out"), edit::break_out(job(), part, *pieces, &ids));
+        select(ids);
+        say(tr("%1 pieces; the part they came from is hidden").arg(ids.size()));
+      });
     });
   });
 }

@@ -9,6 +9,7 @@
 #include <map>
 #include <optional>
 
+#include "app/view/place.h"
 #include "job/evaluator.h"
 #include "job/history.h"
 
@@ -17,7 +18,31 @@ namespace anvil::app {
 /// The newest finished work on a part. Either pointer may be null while the first result is awaited.
 struct PartResult {
   EvaluatedPtr evaluated;
-  ReportPtr report;  ///< null while `evaluated` is being checked
+  ReportPtr report;             ///< null while `evaluated` is being checked
+  Cast cast;                    ///< of the job that it was made from
+  std::uint64_t request = 0;    ///< that it answers
+  std::optional<Issue> issue;   ///< why the newest request could not be answered at all; `evaluated` is older then
+
+  /// Why what is shown is not what the recipe asks for; names are tokens of the cast.
+  const Issue* trouble() const {
+    if (issue) return &*issue;
+    return evaluated && evaluated->error ? &*evaluated->error : nullptr;
+  }
+};
+
+/// A point picked in the view.
+struct PickedPoint {
+  PartId part = 0;
+  Vec3 point;   ///< in the job's space, caught on a vertex or an edge middle where one is near
+  Vec3 normal;  ///< of the face under the pointer, outwards, of length 1
+};
+using PickAnswer = std::function<void(const std::vector<PickedPoint>&)>;
+
+/// A part as it is written to a file.
+struct OutgoingPart {
+  PartId id;
+  PartResult result;
+  Affine world;
 };
 
 class Session : public QObject {
@@ -41,6 +66,9 @@ class Session : public QObject {
   void undo();
   void redo();
 
+  /// Puts the finish of something that ran beside the window off to the end of a drag, so that neither undoes the other.
+  void when_settled(std::function<void()> work);
+
   // What is chosen, in the order of choosing; the first is the part that is kept in a combination.
   const std::vector<PartId>& selection() const { return selection_; }
   /// The part that recipe and rail are about; 0 when nothing is chosen.
@@ -50,8 +78,20 @@ class Session : public QObject {
   void select(std::vector<PartId> ids);
   void toggle_selected(PartId id);
 
+  /// The step whose card is open for work in the view; none: the part itself.
+  StepId active_step() const { return active_step_; }
+  void set_active_step(StepId id);
+
   // Results
   PartResult result(PartId id) const;
+  /// Is the result that of the job as it is now, with its report?
+  bool is_current(PartId id) const;
+  /// A message about a part's result with the names that parts have now.
+  QString named(PartId id, const std::string& text) const;
+  Issue named(PartId id, const Issue& issue) const;
+  /// Does `then` once all these parts are current, asking for them again where work was stopped; Stop ends the wait.
+  void when_ready(const std::vector<PartId>& parts, std::function<void(const std::vector<OutgoingPart>&)> then);
+  RecipeRunner::Memory memory() const { return evaluator_->memory(); }
   Evaluator::Activity activity() const;
   void stop_work();
   /// Bounds of a part's shown mesh in the job's space; empty when there is none yet.
@@ -61,15 +101,19 @@ class Session : public QObject {
   // Files
   const std::filesystem::path& path() const { return path_; }
   void new_job();
-  bool open_job(const std::filesystem::path& path);
-  bool save_job(const std::filesystem::path& path);
+  /// Reads a job beside the window; the one that is open is kept when that fails or it was changed meanwhile.
+  void open_job(const std::filesystem::path& path, std::function<void(bool)> finished = {});
+  /// Writes the job as it is now, beside the window.
+  void save_job(const std::filesystem::path& path, std::function<void(bool)> finished = {});
   /// Takes over a recovered job as unsaved work.
   void take_over(Job job, std::filesystem::path path);
   /// Reads mesh files on a worker and adds one part for each; what cannot be read is said, file by file.
   void bring_in(const std::vector<std::filesystem::path>& files, Unit unit);
   /// Writes parts as they stand in the job, on a worker.
-  void send_out(const std::vector<PartId>& parts, const std::filesystem::path& path);
-  bool busy_with_files() const { return !task_.isEmpty(); }
+  void send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path);
+  /// Makes the pieces of a part's result parts of their own.
+  void break_out(PartId part);
+  bool busy_with_files() const { return !tasks_.empty(); }
 
   /// Tells the user something in the bottom line, or as a problem with a place to show.
   void say(const QString& text);
@@ -81,21 +125,41 @@ class Session : public QObject {
   void result_changed(anvil::PartId part);
   void said(const QString& text);
   void complained(const anvil::Issue& issue, anvil::PartId part);
-  void fly_requested(anvil::PartId part, const anvil::Place& place);
+  void fly_requested(anvil::PartId part, const anvil::app::Place& place);
+  void active_step_changed();
+  /// Asks the view for points picked by clicks; it answers once, or never when the user leaves it.
+  void pick_requested(int points, const QString& prompt, const anvil::app::PickAnswer& answer);
   void files_finished();
 
  private:
   void changed(bool live);
   void receive(const Published& published);
+  /// Runs `work` beside the window, then what it gives in the window's thread.
   void run_task(const QString& what, std::function<std::function<void()>()> work);
+  void settled();
+  void answer_waiting();
+
+  struct Task {
+    QString what;
+    std::chrono::steady_clock::time_point since = std::chrono::steady_clock::now();
+    bool dropped = false;  // only looked at in the window's thread
+  };
+  struct Waiting {
+    std::vector<PartId> parts;
+    std::function<void(const std::vector<OutgoingPart>&)> then;
+    std::chrono::steady_clock::time_point since = std::chrono::steady_clock::now();
+  };
 
   History history_;
   std::vector<PartId> selection_;
+  StepId active_step_ = 0;
   std::map<PartId, PartResult> results_;
+  std::uint64_t request_ = 0;
+  bool stopped_ = false;
   std::filesystem::path path_;
-  QString task_;
-  std::chrono::steady_clock::time_point task_since_;
-  std::shared_ptr<std::atomic<bool>> task_dropped_;
+  std::vector<std::shared_ptr<Task>> tasks_;
+  std::vector<std::function<void()>> put_off_;
+  std::optional<Waiting> waiting_;
   std::unique_ptr<Evaluator> evaluator_;  // last: its thread must end first
 };
 

@@ -87,7 +87,7 @@ QColor operation_tint(Operation operation) {
     default:
       break;
   }
-  return {0x7A, 0x6A, 0x58};
+  return other;
 }
 
 QString operation_label(Operation operation) {

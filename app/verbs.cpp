@@ -13,6 +13,8 @@ const char* label_of(Station station) {
       return "Stock";
     case Station::combine:
       return "Combine";
+    case Station::shape:
+      return "Shape";
     case Station::mend:
       return "Mend";
     case Station::release:
@@ -31,11 +33,14 @@ QAction* VerbBook::add(Station station, const QString& group, const QString& id,
   auto* action = new QAction(label, window_);
   action->setObjectName(id);
   if (!icon.isEmpty()) action->setIcon(theme::icon(icon));
-  action->setShortcuts(keys);
+  QList<QKeySequence> real;
+  for (const QKeySequence& key : keys)
+    if (!key.isEmpty()) real << key;
+  action->setShortcuts(real);
   action->setShortcutContext(Qt::WindowShortcut);
-  const QString key = keys.isEmpty()
+  const QString key = real.isEmpty()
                           ? QString()
-                          : QStringLiteral("  %1").arg(keys.first().toString(QKeySequence::NativeText));
+                          : QStringLiteral("  %1").arg(real.first().toString(QKeySequence::NativeText));
   action->setToolTip(QStringLiteral("%1%2\n%3").arg(label, key, help));
   connect(action, &QAction::triggered, this, [this, run = std::move(run)] {
     run();

@@ -2,7 +2,6 @@
 #include "app/widgets.h"
 
 #include <QKeyEvent>
-#include <QLineEdit>
 #include <QPainter>
 
 #include "app/theme.h"
@@ -31,38 +30,83 @@ void Switch::paintEvent(QPaintEvent*) {
                       r, r);
 }
 
-NumberField::NumberField(const QString& accessible_name, double least, double most, bool whole,
-                         const QString& unit, QWidget* parent)
-    : QDoubleSpinBox(parent) {
+NumberField::NumberField(const Field& field, const QString& accessible_name, QWidget* parent) : QLineEdit(parent), field_(field) {
   setAccessibleName(accessible_name);
-  setToolTip(accessible_name);
-  setLocale(QLocale::c());
-  setButtonSymbols(QAbstractSpinBox::NoButtons);
-  setKeyboardTracking(false);
-  setDecimals(whole ? 0 : 6);
-  setRange(least, most);
-  setSingleStep(1);
-  setMinimumWidth(56);
-  if (!unit.isEmpty()) setSuffix(QStringLiteral(" ") + unit);
+  setToolTip(tr("%1\n%2: %3").arg(QString::fromStdString(field.help.empty() ? field.label : field.help), accessible_name,
+                                 QString::fromStdString(range_of(field))));
+  setAlignment(Qt::AlignLeft);
+  setMinimumWidth(52);
+  connect(this, &QLineEdit::editingFinished, this, &NumberField::finish);
 }
 
-QString NumberField::textFromValue(double value) const {
-  QString text = QString::number(value, 'f', decimals());
+QString NumberField::text_of(double value) const {
+  QString text = QString::number(value, 'f', field_.kind == FieldKind::count ? 0 : 6);
   if (text.contains(QLatin1Char('.'))) {
     while (text.endsWith(QLatin1Char('0'))) text.chop(1);
     if (text.endsWith(QLatin1Char('.'))) text.chop(1);
   }
-  return text == QStringLiteral("-0") ? QStringLiteral("0") : text;
+  if (text == QStringLiteral("-0")) text = QStringLiteral("0");
+  if (text == QStringLiteral("0") && value != 0) text = QString::number(value, 'g', 3);  // tiny, but not nothing
+  const char* unit = unit_of(field_.kind);
+  if (field_.kind == FieldKind::length) text += QLatin1Char(' ');
+  return field_.kind == FieldKind::point ? text : text + QString::fromUtf8(unit);
 }
 
 void NumberField::show_value(double shown) {
-  if (hasFocus() && lineEdit()->isModified()) return;
-  const QSignalBlocker quiet(this);
-  if (value() != shown) setValue(shown);
+  if (hasFocus() && isModified()) return;
+  value_ = shown;
+  if (const QString wanted = text_of(shown); text() != wanted) setText(wanted);
 }
 
+void NumberField::take(double number) {
+  if (number == value_) return show_value(value_);
+  FieldValue value = number;
+  Field one = field_;
+  if (one.kind == FieldKind::point || one.kind == FieldKind::direction || one.kind == FieldKind::axis) one.kind = FieldKind::share;
+  if (const auto issue = check_value(one, value)) {
+    setText(text_of(value_));
+    emit refused(*issue);
+    return;
+  }
+  value_ = number;
+  setText(text_of(number));
+  emit entered(number);
+}
+
+void NumberField::finish() {
+  if (!isModified()) return;
+  setModified(false);
+  QString typed = text().trimmed();
+  if (const QString degree = QStringLiteral("°"); typed.endsWith(degree)) typed.chop(1);
+  const bool length = field_.kind == FieldKind::length || field_.kind == FieldKind::point;
+  const Result<double> number = parse_sum(typed.replace(QLatin1Char(','), QLatin1Char('.')).toStdString(), length);
+  if (number) return take(*number);
+  Issue issue = number.issue();
+  issue.subject = field_.label;
+  setText(text_of(value_));
+  emit refused(issue);
+}
+
+bool NumberField::event(QEvent* event) {
+  // Escape takes back what was typed here before it means anything to the window.
+  if (event->type() == QEvent::ShortcutOverride && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape && isModified()) {
+    event->accept();
+    return true;
+  }
+  return QLineEdit::event(event);
+}
+
+/// Return ends the editing, so that the keys of the window work again; the arrows count up and down.
 void NumberField::keyPressEvent(QKeyEvent* event) {
-  QDoubleSpinBox::keyPressEvent(event);
+  if (event->key() == Qt::Key_Up || event->key() == Qt::Key_Down) {
+    finish();
+    return take(value_ + (event->key() == Qt::Key_Up ? 1 : -1));
+  }
+  if (event->key() == Qt::Key_Escape) {
+    setText(text_of(value_));
+    return clearFocus();
+  }
+  QLineEdit::keyPressEvent(event);
   if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) clearFocus();
 }
 
@@ -99,8 +143,11 @@ Card::Card(const QString& title, const QString& summary, bool open, QWidget* par
   });
 }
 
-void Card::set_summary(const QString& text) {
-  summary_->setText(text);
+void Card::set_summary(const QString& text) { summary_->setText(text); }
+
+void Card::set_title(const QString& text) {
+  title_->setText(text);
+  title_->setAccessibleName(text);
 }
 
 QLabel* section_label(const QString& text, QWidget* parent) {

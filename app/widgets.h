@@ -3,11 +3,13 @@
 #pragma once
 
 #include <QAbstractButton>
-#include <QDoubleSpinBox>
 #include <QFrame>
 #include <QLabel>
+#include <QLineEdit>
 #include <QToolButton>
 #include <QVBoxLayout>
+
+#include "core/fields.h"
 
 namespace anvil::app {
 
@@ -23,20 +25,33 @@ class Switch : public QAbstractButton {
   void paintEvent(QPaintEvent* event) override;
 };
 
-/// A number with its unit; changes are reported when finished, not while typing.
-class NumberField : public QDoubleSpinBox {
+/// A number or a sum of numbers with its unit: "12+0.4", "1in". What is typed is reported when it is finished, not while
+/// typing; what is no number or out of range is refused with the range named, and the old value comes back.
+class NumberField : public QLineEdit {
   Q_OBJECT
 
  public:
-  NumberField(const QString& accessible_name, double least, double most, bool whole, const QString& unit,
-              QWidget* parent = nullptr);
-  QString textFromValue(double value) const override;
+  /// @param field  says what it is called, its unit and its range
+  explicit NumberField(const Field& field, const QString& accessible_name, QWidget* parent = nullptr);
+  double value() const { return value_; }
   /// Shows a value without reporting it; left alone while the user is typing here.
   void show_value(double value);
 
+ signals:
+  void entered(double value);
+  void refused(const anvil::Issue& issue);
+
  protected:
-  /// Return ends the editing, so that the keys of the window work again.
+  bool event(QEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
+
+ private:
+  void finish();
+  void take(double value);
+  QString text_of(double value) const;
+
+  Field field_;
+  double value_ = 0;
 };
 
 /// A frame with a header line (title, summary) that opens its body in place.
@@ -48,6 +63,9 @@ class Card : public QFrame {
   QVBoxLayout* body() const { return body_layout_; }
   QHBoxLayout* header() const { return header_layout_; }
   void set_summary(const QString& text);
+  void set_title(const QString& text);
+  bool is_open() const { return title_->isChecked(); }
+  void set_open(bool open) { title_->setChecked(open); }
 
  signals:
   void opened(bool open);

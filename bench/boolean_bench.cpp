@@ -30,7 +30,7 @@ Shared triangles_of(const Mesh& mesh, const Vec3& shift = Vec3::Zero()) {
 /// A sphere by latitude of about `triangles` triangles.
 Shared sphere(double triangles, const Vec3& shift) {
   const double rings = std::round(std::sqrt(triangles) / 2);
-  return triangles_of(*make_mesh(Primitive::of(PrimitiveKind::sphere, {100, 2 * rings, rings})), shift);
+  return triangles_of(*make_mesh(Primitive::of("sphere", {100, 2 * rings, rings})), shift);
 }
 
 void subtract(const std::vector<Operand>& operands) {
@@ -62,8 +62,8 @@ void spheres(const std::string& name, double triangles, double bar, double goal,
 }
 
 std::vector<Operand> plate_and_cylinders() {
-  std::vector<Operand> operands{{triangles_of(*make_mesh(Primitive::of(PrimitiveKind::box, {220, 120, 10}))), "plate"}};
-  const Mesh drill = *make_mesh(Primitive::of(PrimitiveKind::cylinder, {6, 30, 48}));
+  std::vector<Operand> operands{{triangles_of(*make_mesh(Primitive::of("box", {220, 120, 10}))), "plate"}};
+  const Mesh drill = *make_mesh(Primitive::of("cylinder", {6, 30, 48}));
   for (int i = 0; i < 20; ++i)
     for (int j = 0; j < 10; ++j)
       operands.push_back({triangles_of(drill, {-95.0 + 10 * i + 0.1, -45.0 + 10 * j + 0.2, 0}), fmt::format("hole {}", 10 * i + j)});
@@ -82,7 +82,7 @@ std::vector<Operand> moved_tool(const Shared& part, const Shared& tool, int step
 }
 
 Shared small_sphere() {
-  return triangles_of(*make_mesh(Primitive::of(PrimitiveKind::sphere, {10, 32, 16})));  // 992 triangles
+  return triangles_of(*make_mesh(Primitive::of("sphere", {10, 32, 16})));  // 992 triangles
 }
 
 }  // namespace

@@ -19,7 +19,7 @@ using namespace anvil::bench;
 
 /// A torus of 1 000 by 500 quads: 1 000 000 triangles, no vertex with more than six of them.
 Mesh million() {
-  const Mesh torus = *make_mesh(Primitive::of(PrimitiveKind::torus, {100, 40, 1000, 500}));
+  const Mesh torus = *make_mesh(Primitive::of("torus", {100, 40, 1000, 500}));
   Mesh mesh;
   mesh.positions = torus.positions;
   for (const Triangle& t : triangulate(torus).triangles) mesh.add_face({t[0], t[1], t[2]});

@@ -86,7 +86,7 @@ int main(int argc, char** argv) {
   theme::apply(application);
 
   const auto path = std::filesystem::temp_directory_path() / "clean-anvil-bench-million.ply";
-  if (!write_mesh(*make_mesh(Primitive::of(PrimitiveKind::torus, {100, 40, 1000, 500})), path).ok()) return 1;
+  if (!write_mesh(*make_mesh(Primitive::of("torus", {100, 40, 1000, 500})), path).ok()) return 1;
 
   MainWindow window;
   window.setGeometry(0, 0, 1280, 800);
@@ -123,7 +123,7 @@ int main(int argc, char** argv) {
   const PartId big = session.job().parts[0]->id;
   Part cylinder;
   cylinder.name = "Cylinder";
-  cylinder.source = Primitive::of(PrimitiveKind::cylinder);
+  cylinder.source = Primitive::of("cylinder");
   cylinder.placement.position.x() = 50;
   PartId tool = 0;
   const Job with_tool = edit::add_part(session.job(), cylinder, &tool);

@@ -2,96 +2,64 @@
 #include "cli/commands.h"
 
 #include <fmt/format.h>
-#include <unistd.h>
 
-#include <chrono>
-
-#include "cli/report_json.h"
-#include "core/io/bytes.h"
+#include "cli/output.h"
 #include "core/io/mesh_file.h"
-#include "core/soundness/check.h"
-#include "job/evaluator.h"
+#include "core/mesh/sub_mesh.h"
+#include "job/edit.h"
 #include "job/job_file.h"
+#include "job/recipe_runner.h"
 
 namespace anvil::cli {
 namespace {
 
-class Clock {
- public:
-  double lap() {
-    const auto now = std::chrono::steady_clock::now();
-    const double seconds = std::chrono::duration<double>(now - last_).count();
-    last_ = now;
-    return seconds;
-  }
-
- private:
-  std::chrono::steady_clock::time_point last_ = std::chrono::steady_clock::now();
-};
-
-/// One line on standard error; a message never breaks into several.
-int fail(const Issue& issue) {
-  std::string line = issue.message();
-  std::replace(line.begin(), line.end(), '\n', ' ');
-  fmt::print(stderr, "clean-anvil-cli: {}\n", line);
-  return bad_input;
-}
-
-void progress(const std::string& what) {
-  if (isatty(STDERR_FILENO)) fmt::print(stderr, "{} ...\n", what);
-}
-
-void say_notes(const std::string& file, const std::vector<std::string>& notes) {
-  for (const std::string& note : notes) fmt::print(stderr, "note: {}: {}\n", file, note);
-}
-
-bool is_job(const std::string& path) {
-  return std::filesystem::path(path).extension() == ".anvil";
-}
-
-/// Writes JSON where the request says; standard output holds nothing else then.
-Result<bool> write_json(const Json& json, const std::string& where) {
-  const std::string text = json.dump() + "\n";
-  if (where == "-") {
-    fmt::print("{}", text);
-    return true;
-  }
-  if (auto written = write_bytes(where, text); !written) return written.issue();
-  return true;
-}
+bool is_job(const std::string& path) { return std::filesystem::path(path).extension() == ".anvil"; }
 
 struct Loaded {
   Mesh mesh;
-  BooleanReport report;  // of the recipes, for jobs
+  std::vector<Mesh> pieces;  // piece by piece, for jobs
+  OperationReport report;    // of the recipes, for jobs
 };
 
+void gather_report(OperationReport& all, const Job& job, const Cast& cast, const Evaluated& evaluated) {
+  for (const StepReport& step : evaluated.steps) {
+    all.seconds += step.report.seconds;
+    for (auto done_item : step.report.done) {
+      done_item.part = with_names(job, cast, done_item.part);
+      all.done.push_back(std::move(done_item));
+    }
+    for (const auto& stage : step.report.stages) all.stages.push_back(stage);
+    if (!step.report.empty_reason.empty()) all.empty_reason = with_names(job, cast, step.report.empty_reason);
+  }
+}
+
 /// The visible parts of a job, or the one named, evaluated and put together in the job's space.
-Result<Loaded> load_job_mesh(const std::string& path, const std::string& part_name) {
-  Result<Job> job = load_job(path);
-  if (!job) return job.issue();
-  RecipeCache cache;
+Result<Loaded> evaluate_job(const Job& job, const std::string& path, const std::string& part_name) {
+  RecipeRunner runner;
   Loaded loaded;
   std::vector<PlacedMesh> meshes;
-  for (const PartPtr& part : job->parts) {
-    const bool chosen = part_name.empty() ? part->visible && !job->use_of(part->id) : part->name == part_name;
+  for (const PartPtr& part : job.parts) {
+    const bool chosen = part_name.empty() ? part->visible && !job.use_of(part->id) : part->name == part_name;
     if (!chosen) continue;
     progress("Combining " + part->name);
-    const EvaluatedPtr evaluated = cache.evaluate(*job, part->id, {}, false);
+    const EvaluatedPtr evaluated = runner.evaluate(job, part->id, {}, false);
+    const Cast cast = cast_of(job, part->id);
     if (evaluated->error) {
-      Issue issue = *evaluated->error;
+      Issue issue = with_names(job, cast, *evaluated->error);
       issue.subject = path + ": " + issue.subject;
       return issue;
     }
-    meshes.push_back({evaluated->mesh, job->world_of(part->id)});
-    loaded.report.seconds += evaluated->boolean.seconds;
-    for (const auto& done_item : evaluated->boolean.done) loaded.report.done.push_back(done_item);
-    for (const auto& stage : evaluated->boolean.stages) loaded.report.stages.push_back(stage);
+    const Affine world = job.world_of(part->id);
+    meshes.push_back({evaluated->mesh, world});
+    if (evaluated->pieces > 1)
+      for (SubMesh& piece : take_apart(*evaluated->mesh, evaluated->piece, evaluated->pieces))
+        loaded.pieces.push_back(placed_together({{std::make_shared<const Mesh>(std::move(piece.mesh)), world}}));
+    else
+      loaded.pieces.push_back(placed_together({meshes.back()}));
+    gather_report(loaded.report, job, cast, *evaluated);
   }
   if (meshes.empty())
-    return Issue{part_name.empty() ? std::string("no part is visible")
-                                   : fmt::format("there is no part \"{}\"", part_name),
-                 path,
-                 {},
+    return Issue{part_name.empty() ? std::string("no part is visible") : fmt::format("there is no part \"{}\"", part_name), path, {},
                  part_name.empty() ? "show one in the application" : "check the name"};
   loaded.mesh = placed_together(meshes);
   return loaded;
@@ -99,65 +67,90 @@ Result<Loaded> load_job_mesh(const std::string& path, const std::string& part_na
 
 Result<Loaded> load(const std::string& path) {
   progress("Reading " + path);
-  if (is_job(path)) return load_job_mesh(path, "");
+  if (is_job(path)) {
+    Result<Job> job = load_job(path);
+    if (!job) return job.issue();
+    return evaluate_job(*job, path, "");
+  }
   Result<Import> import = read_mesh(path);
   if (!import) return import.issue();
   say_notes(path, import->notes);
-  return Loaded{std::move(import->mesh), {}};
+  return Loaded{std::move(import->mesh), {}, {}};
 }
 
-struct Written {
-  SoundnessReport report;
-  Json json;
-};
-
-/// Writes one mesh and checks what stands in the file: some formats round to 32 bits.
-Result<Written> write_and_check(const Mesh& mesh, const std::string& output) {
-  if (auto written = write_mesh(mesh, output); !written) return written.issue();
-  const Result<Import> back = read_mesh(output);
-  if (!back) return back.issue();
-  Written written{check_soundness(back->mesh), {}};
-  written.json = check_json(output, written.report);
-  return written;
+/// What has to be right before anything is read: the formats of the outputs, and where the report goes.
+std::optional<Issue> refused(const std::string& output, const std::string& json) {
+  if (const auto format = format_of(output); !format) return format.issue();
+  return json_refused(json);
 }
 
-Issue empty_result(const BooleanReport& report, const std::string& input) {
-  const std::string why = report.empty_reason.empty() ? "there are no faces" : report.empty_reason;
-  return {"the result is empty: " + why, input, {}, "move the tool or choose another operation"};
-}
-
-/// Writes all meshes or none, checks what was written, and reports as combine and run do.
-/// @param outputs  as many as meshes
-int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& meshes, const BooleanReport& report,
-           const std::vector<std::string>& outputs, const std::string& json, Seconds seconds) {
-  for (const Mesh& mesh : meshes)
-    if (mesh.empty()) return fail(empty_result(report, inputs.front()));
-  Clock clock;
-  Json results = Json::array();
-  bool sound = true;
-  std::string lines;
-  for (std::size_t k = 0; k < meshes.size(); ++k) {
-    const Result<Written> written = write_and_check(meshes[k], outputs[k]);
-    if (!written) {
-      for (std::size_t earlier = 0; earlier < k; ++earlier) std::filesystem::remove(outputs[earlier]);
-      return fail(written.issue());
+/// Sets fields from FIELD=VALUE.
+std::optional<Issue> set_fields(std::span<const Field> fields, const std::vector<std::string>& set, const std::string& subject,
+                                FieldValues& values) {
+  for (const std::string& assignment : set) {
+    const auto equals = assignment.find('=');
+    const std::string key = assignment.substr(0, equals);
+    std::string known;
+    for (const Field& field : fields) known += (known.empty() ? "" : ", ") + field.key;
+    const auto place = field_place(fields, key);
+    if (equals == std::string::npos || !place)
+      return Issue{fmt::format("--set {}: there is no field \"{}\"", assignment, key), subject, {},
+                   "use FIELD=VALUE with one of " + (known.empty() ? "none: it has no fields" : known)};
+    Result<FieldValue> value = parse_value(fields[*place], assignment.substr(equals + 1));
+    if (!value) {
+      Issue issue = value.issue();
+      issue.subject = fmt::format("{}, --set {}", subject, assignment);
+      return issue;
     }
-    sound = sound && written->report.sound;
-    results.push_back(written->json);
-    lines += fmt::format("{}: {}, {} triangles\n", outputs[k], verdict(written->report), written->report.triangles);
+    values[*place] = std::move(*value);
   }
-  seconds.write = clock.lap();
-  if (!json.empty()) {
-    const Json object = combine_json(inputs, results.size() == 1 ? results[0] : results, report, seconds);
-    if (auto written = write_json(object, json); !written) return fail(written.issue());
+  return std::nullopt;
+}
+
+/// The meshes to write and their names: all in one, or one for each piece.
+std::pair<std::vector<Mesh>, std::vector<std::string>> by_pieces(Mesh mesh, std::span<const Index> piece, Index pieces, const std::string& output) {
+  if (!asks_for_pieces(output)) return {{std::move(mesh)}, {output}};
+  std::vector<Mesh> meshes;
+  for (SubMesh& one : take_apart(mesh, piece, pieces))
+    if (!one.mesh.empty()) meshes.push_back(std::move(one.mesh));
+  auto names = piece_names(output, meshes.size());
+  return {std::move(meshes), std::move(names)};
+}
+
+/// PART/STEP.FIELD=VALUE on a job; STEP is its name, its kind or its number, or "source".
+Result<Job> set_in_job(const Job& job, const std::string& assignment, const std::string& path) {
+  const auto equals = assignment.find('='), slash = assignment.rfind('/', equals), dot = assignment.rfind('.', equals);
+  auto no = [&](const std::string& what, const std::string& remedy) {
+    return Issue{fmt::format("--set {}: {}", assignment, what), path, {}, remedy};
+  };
+  if (equals == std::string::npos || slash == std::string::npos || dot == std::string::npos || dot < slash)
+    return no("it is not understood", "use PART/STEP.FIELD=VALUE");
+  const std::string part_name = assignment.substr(0, slash), step_name = assignment.substr(slash + 1, dot - slash - 1);
+  const auto part = std::find_if(job.parts.begin(), job.parts.end(), [&](const PartPtr& p) { return p->name == part_name; });
+  if (part == job.parts.end()) return no(fmt::format("there is no part \"{}\"", part_name), "check the name");
+  const std::vector<std::string> set{assignment.substr(dot + 1)};
+  if (step_name == "source") {
+    const auto* primitive = std::get_if<Primitive>(&(*part)->source);
+    if (primitive == nullptr) return no("the part was brought in and has no dimensions", "name a step of its recipe");
+    Primitive changed = *primitive;
+    if (auto issue = set_fields(changed.kind->fields, set, path, changed.values)) return *issue;
+    if (auto issue = check_dimensions(changed)) return *issue;
+    return edit::change_part(job, (*part)->id, [&](Part& p) { p.source = changed; });
   }
-  if (json != "-") fmt::print("{}", lines);
-  return sound ? done : not_sound;
+  for (std::size_t k = 0; k < (*part)->recipe.size(); ++k) {
+    const Step& step = (*part)->recipe[k];
+    if (step.name != step_name && step.kind->key != step_name && std::to_string(k + 1) != step_name) continue;
+    FieldValues values = step.fields;
+    if (auto issue = set_fields(step.kind->fields, set, path, values)) return *issue;
+    return edit::change_part(job, (*part)->id, [&](Part& p) { p.recipe[k].fields = values; });
+  }
+  return no(fmt::format("\"{}\" has no step \"{}\"", part_name, step_name), "name it by its kind, its name or its number, or use source");
 }
 
 }  // namespace
 
 int run_check(const CheckRequest& request) {
+  if (auto issue = json_refused(request.json)) return fail(*issue);
   Json all = Json::array();
   bool sound = true;
   std::string lines;
@@ -168,15 +161,14 @@ int run_check(const CheckRequest& request) {
     const SoundnessReport report = check_soundness(loaded->mesh);
     sound = sound && report.sound;
     lines += fmt::format("{}: {}\n", path, verdict(report));
-    for (std::size_t f = 0; f < family_count; ++f)
-      if (report.families[f].count > 0)
-        lines += fmt::format("  {:<24}{}\n", label_of(static_cast<Family>(f)), report.families[f].count);
+    for (const FamilyReport& found : report.families)
+      if (found.count > 0 && found.family->role != FamilyRole::note) lines += fmt::format("  {:<24}{}\n", found.family->label, found.count);
     all.push_back(check_json(path, report));
   }
   if (!request.json.empty())
-    if (auto written = write_json(request.inputs.size() == 1 ? all[0] : all, request.json); !written)
-      return fail(written.issue());
-  if (request.json != "-") fmt::print("{}", lines);
+    if (auto written = write_json(request.inputs.size() == 1 ? all[0] : all, request.json); !written) return fail(written.issue());
+  if (request.json != "-")
+    if (auto printed = print(lines); !printed) return fail(printed.issue());
   return sound ? done : not_sound;
 }
 
@@ -184,13 +176,9 @@ int run_combine(const CombineRequest& request) {
   const Result<Operation> operation = operation_named(request.operation);
   if (!operation) return fail(operation.issue());
   if (request.inputs.size() < 2)
-    return fail({"combine needs at least two parts",
-                 request.inputs.front(),
-                 {},
-                 "name the part first, then its tools"});
-  if (const auto format = format_of(request.output); !format) return fail(format.issue());
-  const auto mark = request.output.find("{}");
-  if (mark != std::string::npos && !makes_pieces(*operation))
+    return fail({"combine needs at least two parts", request.inputs.front(), {}, "name the part first, then its tools"});
+  if (auto issue = refused(request.output, request.json)) return fail(*issue);
+  if (asks_for_pieces(request.output) && !makes_pieces(*operation))
     return fail({fmt::format("{} gives no pieces", request.operation), request.output, {},
                  "name one output file; {} is for split, partition and inlay"});
   Clock clock;
@@ -199,8 +187,7 @@ int run_combine(const CombineRequest& request) {
   for (const std::string& path : request.inputs) {
     Result<Loaded> loaded = load(path);
     if (!loaded) return fail(loaded.issue());
-    operands.push_back(
-        {std::make_shared<const Mesh>(std::move(loaded->mesh)), path, *operation, Affine::Identity()});
+    operands.push_back({std::make_shared<const Mesh>(std::move(loaded->mesh)), path, *operation, Affine::Identity()});
   }
   seconds.read = clock.lap();
   progress("Combining");
@@ -209,32 +196,113 @@ int run_combine(const CombineRequest& request) {
   Result<BooleanResult> combined = combine(operands, {}, settings);
   if (!combined) return fail(combined.issue());
   seconds.compute = combined->report.seconds;
-  if (combined->mesh.empty()) return fail(empty_result(combined->report, request.inputs.front()));
-  std::vector<Mesh> meshes;
-  std::vector<std::string> outputs;
-  if (mark == std::string::npos) {
-    meshes.push_back(std::move(combined->mesh));
-    outputs.push_back(request.output);
-  } else {
-    for (Index k = 0; k < combined->pieces; ++k) {
-      meshes.push_back(combined->piece_mesh(k));
-      outputs.push_back(request.output.substr(0, mark) + std::to_string(k + 1) + request.output.substr(mark + 2));
-    }
-  }
-  if (makes_pieces(*operation))
-    combined->report.done.push_back({"pieces", combined->pieces, request.inputs.front(), {}});
+  if (makes_pieces(*operation)) combined->report.done.push_back({"pieces", combined->pieces, request.inputs.front(), {}});
+  const auto [meshes, outputs] = by_pieces(std::move(combined->mesh), combined->piece, combined->pieces, request.output);
   return finish(request.inputs, meshes, combined->report, outputs, request.json, seconds);
 }
 
-int run_recipe(const RunRequest& request) {
-  if (const auto format = format_of(request.output); !format) return fail(format.issue());
+int run_apply(const ApplyRequest& request, StepTable table) {
+  const StepKind* kind = find_step_kind(request.step, table);
+  if (kind == nullptr) {
+    std::string known;
+    for (const StepKind* k : table) known += (known.empty() ? "" : ", ") + k->key;
+    return fail({fmt::format("there is no step \"{}\"", request.step), "", {}, "use one of " + known});
+  }
+  if ((kind->tools == ToolRule::none) != (request.inputs.size() == 1))
+    return fail({kind->tools == ToolRule::none ? fmt::format("{} takes no tools", kind->key) : fmt::format("{} needs tools", kind->key),
+                 request.inputs.back(), {}, kind->tools == ToolRule::none ? "name one file" : "name the part first, then its tools"});
+  if (auto issue = refused(request.output, request.json)) return fail(*issue);
+  FieldValues values = initial_values(kind->fields);
+  if (auto issue = set_fields(kind->fields, request.set, kind->key, values)) return fail(*issue);
   Clock clock;
-  Result<Loaded> loaded = load_job_mesh(request.job, request.part);
-  if (!loaded) return fail(loaded.issue());
   Seconds seconds;
+  std::vector<std::shared_ptr<const Mesh>> meshes;
+  for (const std::string& path : request.inputs) {
+    Result<Loaded> loaded = load(path);
+    if (!loaded) return fail(loaded.issue());
+    meshes.push_back(std::make_shared<const Mesh>(std::move(loaded->mesh)));
+  }
+  StepInput input{meshes[0], request.inputs[0], {}, {kind->fields, values}, {}, nullptr, {}};
+  // Which operation tools have is a field of the kinds that use them.
+  const auto operation_field = field_place(kind->fields, "operation");
+  for (std::size_t k = 1; k < meshes.size(); ++k)
+    input.tools.push_back({meshes[k], Affine::Identity(),
+                           operation_field ? *operation_named(std::get<std::string>(values[*operation_field])) : Operation::difference,
+                           request.inputs[k]});
+  input.free_of_crossings = [](std::size_t) { return false; };  // not known, and the step finds it out sooner than we would
+  seconds.read = clock.lap();
+  progress(kind->label);
+  Result<StepOutput> output = kind->run(input);
+  if (!output) return fail(output.issue());
+  seconds.compute = clock.lap();
+  if (output->pieces > 1) output->report.done.push_back({"pieces", output->pieces, request.inputs.front(), {}});
+  if (output->piece.empty()) output->piece.assign(output->mesh.face_count(), 0);
+  const auto [written, outputs] = by_pieces(std::move(output->mesh), output->piece, output->pieces, request.output);
+  return finish(request.inputs, written, output->report, outputs, request.json, seconds);
+}
+
+int run_make(const MakeRequest& request) {
+  const StockKind* kind = find_stock(request.kind);
+  if (kind == nullptr) {
+    std::string known;
+    for (const StockKind& k : stock_table()) known += (known.empty() ? "" : ", ") + k.key;
+    return fail({fmt::format("there is no stock \"{}\"", request.kind), "", {}, "use one of " + known});
+  }
+  if (auto issue = refused(request.output, request.json)) return fail(*issue);
+  Primitive primitive{kind, initial_values(kind->fields)};
+  if (auto issue = set_fields(kind->fields, request.set, kind->key, primitive.values)) return fail(*issue);
+  Clock clock;
+  const Result<Mesh> mesh = make_mesh(primitive);
+  if (!mesh) return fail(mesh.issue());
+  Seconds seconds;
+  seconds.compute = clock.lap();
+  return finish({}, {*mesh}, {}, {request.output}, request.json, seconds);
+}
+
+int run_steps(const StepsRequest& request, StepTable table) {
+  if (auto issue = json_refused(request.json)) return fail(*issue);
+  Json all = Json::array();
+  std::string lines;
+  auto add = [&](const std::string& key, const char* what, const std::string& label, const std::string& help, bool tools,
+                 std::span<const Field> fields) {
+    if (!request.key.empty() && request.key != key) return;
+    Json list = Json::array();
+    lines += fmt::format("{:<12} {:<6} {}\n", key, what, help);
+    if (!request.key.empty())
+      for (const Field& field : fields)
+        lines += fmt::format("  {:<12} {:<10} {}\n  {:<12} {:<10} initially {}; {}\n", field.key, name_of(field.kind), field.help, "", "",
+                             to_text(field.initial), range_of(field));
+    for (const Field& field : fields) list.push_back(field_json(field));
+    all.push_back({{"key", key}, {"what", what}, {"label", label}, {"help", help}, {"tools", tools}, {"fields", list}});
+  };
+  for (const StepKind* kind : table) add(kind->key, "step", kind->label, kind->help, kind->tools != ToolRule::none, kind->fields);
+  for (const StockKind& kind : stock_table()) add(kind.key, "stock", kind.label, kind.help, false, kind.fields);
+  if (all.empty()) return fail({fmt::format("there is no step and no stock \"{}\"", request.key), "", {}, "list all with: clean-anvil-cli steps"});
+  if (!request.json.empty())
+    if (auto written = write_json(request.key.empty() ? all : all[0], request.json); !written) return fail(written.issue());
+  if (request.json != "-")
+    if (auto printed = print(lines); !printed) return fail(printed.issue());
+  return done;
+}
+
+int run_recipe(const RunRequest& request) {
+  if (auto issue = refused(request.output, request.json)) return fail(*issue);
+  Clock clock;
+  Result<Job> job = load_job(request.job);
+  if (!job) return fail(job.issue());
+  for (const std::string& assignment : request.set) {
+    job = set_in_job(*job, assignment, request.job);
+    if (!job) return fail(job.issue());
+  }
+  Seconds seconds;
+  seconds.read = clock.lap();
+  Result<Loaded> loaded = evaluate_job(*job, request.job, request.part);
+  if (!loaded) return fail(loaded.issue());
   seconds.compute = loaded->report.seconds;
-  seconds.read = clock.lap() - seconds.compute;
-  return finish({request.job}, {loaded->mesh}, loaded->report, {request.output}, request.json, seconds);
+  seconds.check = std::max(0.0, clock.lap() - seconds.compute);
+  if (!asks_for_pieces(request.output))
+    return finish({request.job}, {loaded->mesh}, loaded->report, {request.output}, request.json, seconds);
+  return finish({request.job}, loaded->pieces, loaded->report, piece_names(request.output, loaded->pieces.size()), request.json, seconds);
 }
 
 int run_convert(const ConvertRequest& request) {
@@ -243,14 +311,10 @@ int run_convert(const ConvertRequest& request) {
     Result<Part> part = import_part(request.input, Unit::millimetre, &notes);
     if (!part) return fail(part.issue());
     say_notes(request.input, notes);
-    Part added = *part;
-    added.id = 1;
     Job job;
-    job.title = added.name;
+    job.title = part->name;
     job.unit = Unit::millimetre;
-    job.next_id = 2;
-    job.parts.push_back(std::make_shared<const Part>(std::move(added)));
-    if (auto written = save_job(job, request.output); !written) return fail(written.issue());
+    if (auto written = save_job(edit::add_part(job, *part), request.output); !written) return fail(written.issue());
     return done;
   }
   if (const auto format = format_of(request.output); !format) return fail(format.issue());

@@ -5,11 +5,14 @@
 #include <string>
 #include <vector>
 
+#include "job/step.h"
+
 namespace anvil::cli {
 
-inline constexpr int done = 0;       ///< for check: sound
-inline constexpr int not_sound = 1;  ///< done, but the result is not sound
-inline constexpr int bad_input = 2;  ///< nothing was written
+inline constexpr int done = 0;          ///< for check: sound
+inline constexpr int not_sound = 1;     ///< done, but the result is not sound
+inline constexpr int bad_input = 2;     ///< nothing was written
+inline constexpr int empty_result = 3;  ///< done, and the result is empty: nothing was written
 
 struct CheckRequest {
   std::vector<std::string> inputs;
@@ -21,8 +24,25 @@ struct CombineRequest {
   std::string output, json;
   double contact = -1;  ///< length; negative: 1e-6 of the diagonal of all parts' bounds
 };
+struct ApplyRequest {
+  std::string step;
+  std::vector<std::string> inputs;  ///< the part, then its tools
+  std::vector<std::string> set;     ///< FIELD=VALUE
+  std::string output, json;
+};
+struct MakeRequest {
+  std::string kind;
+  std::vector<std::string> set;
+  std::string output, json;
+};
+struct StepsRequest {
+  std::string key;  ///< of one step or kind of stock; "": all
+  std::string json;
+};
 struct RunRequest {
-  std::string job, part, output, json;
+  std::string job, part;
+  std::vector<std::string> set;  ///< PART/STEP.FIELD=VALUE
+  std::string output, json;
 };
 struct ConvertRequest {
   std::string input, output;
@@ -30,6 +50,9 @@ struct ConvertRequest {
 
 int run_check(const CheckRequest& request);
 int run_combine(const CombineRequest& request);
+int run_apply(const ApplyRequest& request, StepTable table = step_table());
+int run_make(const MakeRequest& request);
+int run_steps(const StepsRequest& request, StepTable table = step_table());
 int run_recipe(const RunRequest& request);
 int run_convert(const ConvertRequest& request);
 

@@ -4,7 +4,8 @@
 
 #include <nlohmann/json.hpp>
 
-#include "core/boolean/combine.h"
+#include "core/fields.h"
+#include "core/report.h"
 #include "core/soundness/report.h"
 
 namespace anvil::cli {
@@ -12,16 +13,22 @@ namespace anvil::cli {
 /// Keys in the order of the contract.
 using Json = nlohmann::ordered_json;
 
+/// A name as JSON can hold it: bytes that are not UTF-8 are escaped as \xE4.
+std::string as_utf8(const std::string& name);
+
 /// The object that `check` gives for one file.
 Json check_json(const std::string& file, const SoundnessReport& report);
 
-/// Wall-clock seconds of the three parts of a run.
+/// Wall-clock seconds of the parts of a run.
 struct Seconds {
-  double read = 0, compute = 0, write = 0;
+  double read = 0, compute = 0, check = 0, write = 0;
 };
 
-/// The object that `combine` and `run` give.
-Json combine_json(const std::vector<std::string>& inputs, const Json& result, const BooleanReport& report,
-                  const Seconds& seconds);
+/// The object that `combine`, `apply`, `make` and `run` give.
+Json operation_json(const std::vector<std::string>& inputs, const Json& result, const OperationReport& report,
+                    const Seconds& seconds);
+
+/// A field as `steps` lists it.
+Json field_json(const Field& field);
 
 }  // namespace anvil::cli

@@ -2,15 +2,14 @@
 // How core functions say that something cannot be done: a value, or an Issue that a person can act on.
 #pragma once
 
-#include <Eigen/Core>
 #include <string>
 #include <utility>
 #include <variant>
 #include <vector>
 
-namespace anvil {
+#include "core/types.h"
 
-using Vec3 = Eigen::Vector3d;
+namespace anvil {
 
 /// A problem the user can act on: what happened, to which file or part, where, and what to do about it.
 struct Issue {
@@ -25,9 +24,6 @@ struct Issue {
     return remedy.empty() ? line : line + "; " + remedy;
   }
 };
-
-/// Thrown inside computations when their stop token was triggered; caught by whoever started them.
-struct Stopped {};
 
 /// A value of type T, or the Issue that prevented it.
 template <class T>

@@ -4,13 +4,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 namespace anvil::edit {
 namespace {
 
-bool contains(const std::vector<PartId>& ids, PartId id) {
-  return std::find(ids.begin(), ids.end(), id) != ids.end();
-}
+bool contains(const std::vector<PartId>& ids, PartId id) { return std::find(ids.begin(), ids.end(), id) != ids.end(); }
 
 void replace(Job& job, Part part) {
   for (PartPtr& p : job.parts)
@@ -25,35 +24,77 @@ void stand_alone(const Job& before, Part& part) {
   if (!part.rides_on) return;
   const Affine world = before.world_of(part.id);
   part.rides_on.reset();
-  Job loose = before;
-  replace(loose, part);
-  part.placement = placement_for_world(loose, part.id, world);
+  part.placement = Placement::of(world, part.placement.scale);
+}
+
+/// Takes tools out of a recipe, and steps that are nothing without them.
+void take_tools_out(std::vector<Step>& recipe, const std::vector<PartId>& ids) {
+  std::erase_if(recipe, [&](Step& step) {
+    const auto taken = std::erase_if(step.tools, [&](const ToolUse& use) { return contains(ids, use.tool); });
+    return taken > 0 && step.tools.empty() && step.kind->tools == ToolRule::needed;
+  });
+}
+
+Step* step_of(Part& part, StepId id) {
+  for (Step& step : part.recipe)
+    if (step.id == id) return &step;
+  return nullptr;
+}
+
+Issue no_such_step() { return {"there is no such step any more", "", {}, "choose one that stands in the recipe"}; }
+
+/// Why a part cannot become a tool of another.
+std::optional<Issue> not_a_tool(const Job& job, const Part& host, PartId tool) {
+  const Part& part = job.at(tool);
+  if (job.depends_on(tool, host.id))
+    return Issue{fmt::format("cannot be a tool of {}: it is made from it", host.name), part.name, {}, "choose another tool"};
+  if (const auto use = job.use_of(tool))
+    return Issue{fmt::format("is a tool of {} already", job.at(use->part).name), part.name, {},
+                 "release it there first, or duplicate it"};
+  return locked_issue(job, {tool});
+}
+
+Job ride_along_unasked(const Job& job, PartId tool, bool along) {
+  const auto use = job.use_of(tool);
+  const Part& part = job.at(tool);
+  const std::optional<PartId> wanted = along && use ? std::optional(use->part) : std::nullopt;
+  if (part.rides_on == wanted) return job;
+  const Affine world = job.world_of(tool);
+  const Job next = change_part(job, tool, [&](Part& p) { p.rides_on = wanted; });
+  // Where the frame stands untouched at the origin, the numbers stay bit for bit what was typed.
+  const auto plain = [&](const std::optional<PartId>& frame) { return !frame || next.world_of(*frame).isApprox(Affine::Identity(), 0); };
+  if (plain(wanted) && plain(part.rides_on)) return next;
+  return change_part(next, tool, [&](Part& p) { p.placement = placement_for_world(next, tool, world); });
 }
 
 }  // namespace
 
 Placement placement_for_world(const Job& job, PartId id, const Affine& world) {
   const Part& part = job.at(id);
-  const Affine local = part.rides_on ? job.world_of(*part.rides_on).inverse() * world : world;
-  Placement placement;
-  placement.position = local.translation();
-  // Scale keeps its signs: a mirrored part stays mirrored along the axis it was mirrored on.
-  for (int k = 0; k < 3; ++k)
-    placement.scale[k] = std::copysign(local.linear().col(k).norm(), part.placement.scale[k]);
-  Eigen::Matrix3d rotation;
-  for (int k = 0; k < 3; ++k) rotation.col(k) = local.linear().col(k) / placement.scale[k];
-  if (rotation.determinant() < 0) {
-    placement.scale.x() = -placement.scale.x();
-    rotation.col(0) = -rotation.col(0);
-  }
-  placement.angles = angles_of(rotation);
-  return placement;
+  return Placement::of(part.rides_on ? job.world_of(*part.rides_on).inverse() * world : world, part.placement.scale);
+}
+
+std::optional<Issue> check_placement(const Placement& placement) {
+  if (!placement.position.allFinite() || placement.position.cwiseAbs().maxCoeff() > max_coordinate)
+    return Issue{"it would stand too far from the origin", "", {}, fmt::format("stay within {:.0f} mm", max_coordinate)};
+  const auto size = placement.scale.cwiseAbs();
+  if (!placement.scale.allFinite() || size.minCoeff() < 1e-6 || size.maxCoeff() > 1e6)
+    return Issue{"it would be scaled too far", "", {}, "stay between a millionth and a million times its size"};
+  if (!placement.angles.allFinite()) return Issue{"its angles are no numbers", "", {}, "give degrees"};
+  return std::nullopt;
+}
+
+std::optional<Issue> locked_issue(const Job& job, const std::vector<PartId>& ids) {
+  for (PartId id : ids)
+    if (const Part* part = job.find(id); part != nullptr && part->locked) return Issue{"is locked", part->name, {}, "unlock it first"};
+  return std::nullopt;
 }
 
 Job add_part(const Job& job, Part part, PartId* id) {
   Job next = job;
   part.id = next.next_id++;
   part.name = job.free_name(part.name);
+  for (Step& step : part.recipe) step.id = next.next_step++;
   if (id != nullptr) *id = part.id;
   next.parts.push_back(std::make_shared<const Part>(std::move(part)));
   return next;
@@ -68,61 +109,63 @@ Job change_part(const Job& job, PartId id, const std::function<void(Part&)>& cha
   return next;
 }
 
-Job remove_parts(const Job& job, const std::vector<PartId>& ids) {
+Result<Job> change_unlocked(const Job& job, PartId id, const std::function<void(Part&)>& change) {
+  if (auto issue = locked_issue(job, {id})) return *issue;
+  return change_part(job, id, change);
+}
+
+Result<Job> remove_parts(const Job& job, const std::vector<PartId>& ids) {
+  std::vector<PartId> touched = ids;
+  for (PartId id : ids)
+    if (const auto use = job.use_of(id)) touched.push_back(use->part);
+  if (auto issue = locked_issue(job, touched)) return *issue;
   Job next = job;
   next.parts.clear();
   for (const PartPtr& p : job.parts) {
     if (contains(ids, p->id)) continue;
     Part part = *p;
     if (part.rides_on && contains(ids, *part.rides_on)) stand_alone(job, part);
-    for (Step& step : part.recipe)
-      if (auto* combine = std::get_if<CombineStep>(&step))
-        std::erase_if(combine->tools, [&](const ToolUse& use) { return contains(ids, use.tool); });
-    std::erase_if(part.recipe, [](const Step& step) {
-      const auto* combine = std::get_if<CombineStep>(&step);
-      return combine != nullptr && combine->tools.empty();
-    });
+    take_tools_out(part.recipe, ids);
     next.parts.push_back(part == *p ? p : std::make_shared<const Part>(std::move(part)));
   }
   return next;
 }
 
-Job duplicate_parts(const Job& job, const std::vector<PartId>& ids, std::vector<PartId>* copies) {
+Result<Job> duplicate_parts(const Job& job, const std::vector<PartId>& ids, std::vector<PartId>* copies) {
   // A copied part brings its tools along; a tool chosen beside its part is copied once, with it.
   std::vector<PartId> all;
   std::function<void(PartId)> take = [&](PartId id) {
     if (contains(all, id)) return;
     all.push_back(id);
     for (const Step& step : job.at(id).recipe)
-      if (const auto* combine = std::get_if<CombineStep>(&step))
-        for (const ToolUse& use : combine->tools) take(use.tool);
+      for (const ToolUse& use : step.tools) take(use.tool);
   };
   for (PartId id : ids) take(id);
+  for (PartId id : all)
+    if (const auto use = job.use_of(id); use && !contains(all, use->part))
+      if (auto issue = locked_issue(job, {use->part})) return *issue;
   Job next = job;
   std::map<PartId, PartId> twin;
   for (PartId id : all) {
     Part copy = job.at(id);
-    PartId fresh = 0;
-    next = add_part(next, copy, &fresh);
-    twin[id] = fresh;
+    copy.locked = false;
+    next = add_part(next, std::move(copy), &twin[id]);
   }
   for (PartId id : all)
     next = change_part(next, twin[id], [&](Part& part) {
       if (part.rides_on && twin.contains(*part.rides_on)) part.rides_on = twin[*part.rides_on];
       for (Step& step : part.recipe)
-        if (auto* combine = std::get_if<CombineStep>(&step))
-          for (ToolUse& use : combine->tools) use.tool = twin.at(use.tool);
+        for (ToolUse& use : step.tools) use.tool = twin.at(use.tool);
     });
   // A copied tool whose part was not copied stays a tool of that part.
   for (PartId id : all) {
     const auto use = job.use_of(id);
     if (!use || contains(all, use->part)) continue;
     next = change_part(next, use->part, [&](Part& part) {
-      auto& tools = std::get<CombineStep>(part.recipe[use->step]).tools;
-      ToolUse copy = *use->use;
+      auto& tools = step_of(part, use->step)->tools;
+      const auto original = std::find_if(tools.begin(), tools.end(), [&](const ToolUse& u) { return u.tool == id; });
+      ToolUse copy = *original;
       copy.tool = twin[id];
-      const auto original =
-          std::find_if(tools.begin(), tools.end(), [&](const ToolUse& u) { return u.tool == id; });
       tools.insert(original + 1, copy);
     });
   }
@@ -134,29 +177,67 @@ Job duplicate_parts(const Job& job, const std::vector<PartId>& ids, std::vector<
 Result<Job> combine(const Job& job, PartId part, const std::vector<PartId>& tools, Operation operation) {
   const Part& host = job.at(part);
   if (tools.empty())
-    return Issue{
-        "there is no tool to combine with", host.name, {}, "choose the part first, then one or more tools"};
-  if (host.locked) return Issue{"is locked", host.name, {}, "unlock it first"};
-  for (PartId tool : tools) {
-    const Part& t = job.at(tool);
-    if (job.depends_on(tool, part))
-      return Issue{fmt::format("cannot be a tool of {}: it is made from it", host.name),
-                   t.name,
-                   {},
-                   "choose another tool"};
-    if (t.locked) return Issue{"is locked", t.name, {}, "unlock it first"};
-    if (const auto use = job.use_of(tool))
-      return Issue{fmt::format("is a tool of {} already", job.at(use->part).name),
-                   t.name,
-                   {},
-                   "release it there first, or duplicate it"};
-  }
+    return Issue{"there is no tool to combine with", host.name, {}, "choose the part first, then one or more tools"};
+  if (!host.recipe.empty() && host.recipe.back().kind == &steps::combine)
+    return add_tools(job, host.recipe.back().id, tools, operation);
+  StepId step = 0;
+  const Result<Job> with_step = add_step(job, part, new_step(steps::combine), &step);
+  return with_step ? add_tools(*with_step, step, tools, operation) : with_step;
+}
+
+Result<Job> add_tools(const Job& job, StepId step, const std::vector<PartId>& tools, Operation operation) {
+  const Job::Found found = job.find_step(step);
+  if (!found) return no_such_step();
+  const PartId part = found.part->id;
+  if (auto issue = locked_issue(job, {part})) return *issue;
+  for (PartId tool : tools)
+    if (auto issue = not_a_tool(job, *found.part, tool)) return *issue;
   Job next = change_part(job, part, [&](Part& p) {
-    if (p.recipe.empty()) p.recipe.emplace_back(CombineStep{});
-    for (PartId tool : tools) std::get<CombineStep>(p.recipe.back()).tools.push_back({tool, operation, true});
+    for (PartId tool : tools) step_of(p, step)->tools.push_back({tool, operation, true});
   });
-  for (PartId tool : tools) next = set_ride_along(next, tool, true);
+  for (PartId tool : tools) next = ride_along_unasked(next, tool, true);
   return next;
+}
+
+Result<Job> add_step(const Job& job, PartId part, Step step, StepId* id) {
+  if (auto issue = locked_issue(job, {part})) return *issue;
+  Job next = job;
+  step.id = next.next_step++;
+  if (id != nullptr) *id = step.id;
+  return change_part(next, part, [&](Part& p) { p.recipe.push_back(std::move(step)); });
+}
+
+Result<Job> change_step(const Job& job, StepId id, const std::function<void(Step&)>& change) {
+  const Job::Found found = job.find_step(id);
+  if (!found) return no_such_step();
+  if (auto issue = locked_issue(job, {found.part->id})) return *issue;
+  Step step = *found.step;
+  change(step);
+  step.id = id;
+  if (auto issue = check_values(step.kind->fields, step.fields)) {
+    issue->subject = step.shown_name();
+    return *issue;
+  }
+  return change_part(job, found.part->id, [&](Part& p) { *step_of(p, id) = std::move(step); });
+}
+
+Result<Job> remove_step(const Job& job, StepId id) {
+  const Job::Found found = job.find_step(id);
+  if (!found) return no_such_step();
+  if (auto issue = locked_issue(job, {found.part->id})) return *issue;
+  Job next = job;
+  for (const ToolUse& use : found.step->tools) {
+    if (auto issue = locked_issue(job, {use.tool})) return *issue;
+    next = ride_along_unasked(next, use.tool, false);
+  }
+  return change_part(next, found.part->id, [&](Part& p) { std::erase_if(p.recipe, [&](const Step& s) { return s.id == id; }); });
+}
+
+Result<Job> change_use(const Job& job, PartId tool, const std::function<void(ToolUse&)>& change) {
+  const auto use = job.use_of(tool);
+  if (!use) return Issue{"is no tool", job.at(tool).name, {}, "choose a tool of a part"};
+  if (auto issue = locked_issue(job, {use->part, tool})) return *issue;
+  return change_part(job, use->part, [&](Part& p) { change(step_of(p, use->step)->tools[use->tool_place]); });
 }
 
 Job break_out(const Job& job, PartId part, const std::vector<Mesh>& pieces, std::vector<PartId>* ids) {
@@ -167,68 +248,57 @@ Job break_out(const Job& job, PartId part, const std::vector<Mesh>& pieces, std:
     piece.name = from.name + " piece";
     piece.source = ImportedSource{std::make_shared<const Mesh>(mesh), from.name};
     piece.tint = from.tint;
+    piece.placement = Placement::of(job.world_of(part), from.placement.scale);
     PartId id = 0;
     next = add_part(next, std::move(piece), &id);
-    const Placement placement = placement_for_world(next, id, job.world_of(part));
-    next = change_part(next, id, [&](Part& p) { p.placement = placement; });
     if (ids != nullptr) ids->push_back(id);
   }
   return change_part(next, part, [](Part& p) { p.visible = false; });
 }
 
-Job release_tool(const Job& job, PartId tool) {
+Result<Job> release_tool(const Job& job, PartId tool) {
   const auto use = job.use_of(tool);
   if (!use) return job;
-  Job next = set_ride_along(job, tool, false);
-  return change_part(next, use->part, [&](Part& part) {
-    auto& tools = std::get<CombineStep>(part.recipe[use->step]).tools;
-    tools.erase(tools.begin() + static_cast<std::ptrdiff_t>(use->place));
-    if (tools.empty()) part.recipe.erase(part.recipe.begin() + static_cast<std::ptrdiff_t>(use->step));
-  });
+  if (auto issue = locked_issue(job, {use->part, tool})) return *issue;
+  const Job next = ride_along_unasked(job, tool, false);
+  return change_part(next, use->part, [&](Part& part) { take_tools_out(part.recipe, {tool}); });
 }
 
 Result<Job> swap_roles(const Job& job, PartId part) {
   const Part& host = job.at(part);
-  const auto* step = host.recipe.size() == 1 ? std::get_if<CombineStep>(&host.recipe[0]) : nullptr;
+  const Step* step = host.recipe.size() == 1 && host.recipe[0].kind == &steps::combine ? &host.recipe[0] : nullptr;
   if (step == nullptr || step->tools.size() != 1)
-    return Issue{
-        "can be swapped only while it has exactly one tool", host.name, {}, "release the other tools first"};
+    return Issue{"can be swapped only while it has exactly one tool and no other step", host.name, {}, "release the other tools first"};
   const ToolUse use = step->tools[0];
-  const bool on = step->on;
   if (!job.at(use.tool).recipe.empty())
-    return Issue{"has a recipe of its own and cannot take the part's place",
-                 job.at(use.tool).name,
-                 {},
-                 "swap is for a plain tool"};
+    return Issue{"has a recipe of its own and cannot take the part's place", job.at(use.tool).name, {}, "swap is for a plain tool"};
   if (const auto outer = job.use_of(part))
-    return Issue{fmt::format("is itself a tool of {}", job.at(outer->part).name),
-                 host.name,
-                 {},
-                 "release it there first"};
-  Job next = release_tool(job, use.tool);
-  Result<Job> swapped = combine(next, use.tool, {part}, use.operation);
+    return Issue{fmt::format("is itself a tool of {}", job.at(outer->part).name), host.name, {}, "release it there first"};
+  const Step kept = *step;
+  Result<Job> released = release_tool(job, use.tool);
+  if (!released) return released;
+  Result<Job> swapped = combine(*released, use.tool, {part}, use.operation);
   if (!swapped) return swapped;
   return change_part(*swapped, use.tool, [&](Part& p) {
-    auto& fresh = std::get<CombineStep>(p.recipe[0]);
-    fresh.on = on;
-    fresh.tools[0].on = use.on;
+    p.recipe[0].on = kept.on;
+    p.recipe[0].name = kept.name;
+    p.recipe[0].fields = kept.fields;
+    p.recipe[0].tools[0].on = use.on;
   });
 }
 
-Job move_tool(const Job& job, PartId part, std::size_t step, std::size_t from, std::size_t to) {
-  return change_part(job, part, [&](Part& p) {
-    auto& tools = std::get<CombineStep>(p.recipe.at(step)).tools;
-    if (from >= tools.size()) return;
-    const ToolUse use = tools[from];
-    tools.erase(tools.begin() + static_cast<std::ptrdiff_t>(from));
-    tools.insert(tools.begin() + static_cast<std::ptrdiff_t>(std::min(to, tools.size())), use);
+Result<Job> move_tool(const Job& job, StepId step, std::size_t from, std::size_t to) {
+  return change_step(job, step, [&](Step& s) {
+    if (from >= s.tools.size()) return;
+    const ToolUse use = s.tools[from];
+    s.tools.erase(s.tools.begin() + static_cast<std::ptrdiff_t>(from));
+    s.tools.insert(s.tools.begin() + static_cast<std::ptrdiff_t>(std::min(to, s.tools.size())), use);
   });
 }
 
 Job reorder_part(const Job& job, PartId part, std::size_t to) {
   Job next = job;
-  const auto it =
-      std::find_if(next.parts.begin(), next.parts.end(), [&](const PartPtr& p) { return p->id == part; });
+  const auto it = std::find_if(next.parts.begin(), next.parts.end(), [&](const PartPtr& p) { return p->id == part; });
   if (it == next.parts.end()) return next;
   const PartPtr moved = *it;
   next.parts.erase(it);
@@ -236,18 +306,9 @@ Job reorder_part(const Job& job, PartId part, std::size_t to) {
   return next;
 }
 
-Job set_ride_along(const Job& job, PartId tool, bool along) {
-  const auto use = job.use_of(tool);
-  const Part& part = job.at(tool);
-  const std::optional<PartId> wanted = along && use ? std::optional(use->part) : std::nullopt;
-  if (part.rides_on == wanted) return job;
-  const Affine world = job.world_of(tool);
-  const Job next = change_part(job, tool, [&](Part& p) { p.rides_on = wanted; });
-  return change_part(next, tool, [&](Part& p) {
-    // Where the frame stands untouched at the origin, the numbers stay bit for bit what was typed.
-    const bool plain = !wanted || next.world_of(*wanted).isApprox(Affine::Identity(), 0);
-    if (!(plain && !part.rides_on)) p.placement = placement_for_world(next, tool, world);
-  });
+Result<Job> set_ride_along(const Job& job, PartId tool, bool along) {
+  if (auto issue = locked_issue(job, {tool})) return *issue;
+  return ride_along_unasked(job, tool, along);
 }
 
 }  // namespace anvil::edit

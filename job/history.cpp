@@ -25,7 +25,7 @@ void History::reset(Job job) {
   entries_.clear();
   entries_.push_back({"", std::make_shared<const Job>(std::move(job))});
   at_ = 0;
-  mark_saved();
+  mark_saved(entries_[at_].job);
 }
 
 }  // namespace anvil

@@ -32,7 +32,8 @@ class History {
 
   /// Starts over with a job that counts as saved.
   void reset(Job job);
-  void mark_saved() { saved_ = entries_[at_].job; }
+  /// The version that a file holds now.
+  void mark_saved(JobPtr version) { saved_ = std::move(version); }
   bool saved() const { return saved_ == entries_[at_].job; }
 
  private:

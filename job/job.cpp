@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/job.h"
 
+#include <algorithm>
 #include <stdexcept>
 
 namespace anvil {
@@ -47,12 +48,20 @@ Affine Job::world_of(PartId id) const {
   return part.rides_on && find(*part.rides_on) != nullptr ? world_of(*part.rides_on) * own : own;
 }
 
+Job::Found Job::find_step(StepId id) const {
+  for (const PartPtr& part : parts)
+    for (const Step& step : part->recipe)
+      if (step.id == id) return {part.get(), &step};
+  return {};
+}
+
 std::optional<Job::Use> Job::use_of(PartId tool) const {
   for (const PartPtr& part : parts)
-    for (std::size_t s = 0; s < part->recipe.size(); ++s)
-      if (const auto* combine = std::get_if<CombineStep>(&part->recipe[s]))
-        for (std::size_t k = 0; k < combine->tools.size(); ++k)
-          if (combine->tools[k].tool == tool) return Use{part->id, s, k, &combine->tools[k]};
+    for (std::size_t s = 0; s < part->recipe.size(); ++s) {
+      const auto& tools = part->recipe[s].tools;
+      for (std::size_t k = 0; k < tools.size(); ++k)
+        if (tools[k].tool == tool) return Use{part->id, part->recipe[s].id, s, k, tools[k].operation, tools[k].on};
+    }
   return std::nullopt;
 }
 
@@ -61,9 +70,8 @@ bool Job::depends_on(PartId part, PartId other) const {
   const Part* p = find(part);
   if (p == nullptr) return false;
   for (const Step& step : p->recipe)
-    if (const auto* combine = std::get_if<CombineStep>(&step))
-      for (const ToolUse& use : combine->tools)
-        if (depends_on(use.tool, other)) return true;
+    for (const ToolUse& use : step.tools)
+      if (depends_on(use.tool, other)) return true;
   return false;
 }
 

@@ -8,13 +8,11 @@
 #include <optional>
 #include <variant>
 
-#include "core/boolean/combine.h"
 #include "core/stock/primitive.h"
 #include "job/placement.h"
+#include "job/step.h"
 
 namespace anvil {
-
-using PartId = std::uint32_t;
 
 /// A part's source when it came from a file; coordinates are millimetres already.
 struct ImportedSource {
@@ -24,23 +22,6 @@ struct ImportedSource {
 };
 
 using Source = std::variant<Primitive, ImportedSource>;
-
-/// A tool inside a combine step.
-struct ToolUse {
-  PartId tool = 0;
-  Operation operation = Operation::difference;
-  bool on = true;
-  bool operator==(const ToolUse&) const = default;
-};
-
-/// One entry of a recipe: combine the part with its tools, in order.
-struct CombineStep {
-  bool on = true;
-  std::vector<ToolUse> tools;
-  bool operator==(const CombineStep&) const = default;
-};
-
-using Step = std::variant<CombineStep>;
 
 struct Part {
   PartId id = 0;
@@ -67,7 +48,8 @@ struct Job {
   std::string title = "Untitled job";
   std::optional<Unit> unit;  ///< asked once, at the first file without a unit
   std::vector<PartPtr> parts;
-  PartId next_id = 1;
+  PartId next_id = 1;    ///< ids are never used again
+  StepId next_step = 1;  ///< likewise
 
   /// Null when there is no such part.
   const Part* find(PartId id) const;
@@ -75,11 +57,20 @@ struct Job {
   const Part& at(PartId id) const;
   /// Placement in the job, through all the parts it rides on.
   Affine world_of(PartId id) const;
-  /// The part whose recipe uses this one as a tool, and with what operation; none when it is no tool.
+  /// The step that has this id, and the part whose recipe it is in; nulls when there is none.
+  struct Found {
+    const Part* part = nullptr;
+    const Step* step = nullptr;
+    explicit operator bool() const { return step != nullptr; }
+  };
+  Found find_step(StepId id) const;
+  /// The part whose recipe uses this one as a tool, and how; none when it is no tool.
   struct Use {
     PartId part;
-    std::size_t step, place;
-    const ToolUse* use;
+    StepId step;
+    std::size_t step_place, tool_place;  ///< in the recipe, and among the step's tools
+    Operation operation;
+    bool on;
   };
   std::optional<Use> use_of(PartId tool) const;
   /// True when evaluating `part` needs `other`, directly or through its tools (or when they are the same).

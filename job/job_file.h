@@ -9,7 +9,7 @@
 namespace anvil {
 
 /// Reads a job. Fails with the file, the place in it (entry, JSON path) and a remedy; never half.
-Result<Job> load_job(const std::filesystem::path& path);
+Result<Job> load_job(const std::filesystem::path& path, StepTable table = step_table());
 
 /// Writes a job through a temporary name; meshes bit for bit. @return bytes written
 Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& path);

@@ -18,7 +18,7 @@ namespace {
 
 using namespace anvil;
 
-Mesh shape(PrimitiveKind kind, std::initializer_list<double> values, const Vec3& at = Vec3::Zero(),
+Mesh shape(const char* kind, std::initializer_list<double> values, const Vec3& at = Vec3::Zero(),
            const Vec3& angles = Vec3::Zero()) {
   Mesh mesh = *make_mesh(Primitive::of(kind, values));
   const Affine m = Placement{at, angles, Vec3::Ones()}.matrix();
@@ -63,48 +63,48 @@ class JobBuilder {
   Job job;
 };
 
-Source primitive(PrimitiveKind kind, std::initializer_list<double> values) {
+Source primitive(const char* kind, std::initializer_list<double> values) {
   return Primitive::of(kind, values);
 }
 
 /// A solid with a bored hub, bolt holes, ribs and a slot, all live.
 void add_mast_clamp(JobBuilder& b) {
-  const PartId clamp = b.add("Mast clamp", primitive(PrimitiveKind::box, {120, 64, 24}), {0, 0, 12});
+  const PartId clamp = b.add("Mast clamp", primitive("box", {120, 64, 24}), {0, 0, 12});
   auto with = [&](const std::string& name, Source source, const Vec3& at, const Vec3& angles,
                   Operation operation) {
     b.tool(clamp, b.add(name, std::move(source), at, angles), operation);
   };
-  with("Hub", primitive(PrimitiveKind::cylinder, {58, 70, 72}), {0, 0, 36}, Vec3::Zero(), Operation::unite);
-  with("Rib left", primitive(PrimitiveKind::prism, {34, 8, 3}), {-34, 0, 30}, {90, 0, 0}, Operation::unite);
-  with("Rib right", primitive(PrimitiveKind::prism, {34, 8, 3}), {34, 0, 30.5}, {90, 0, 180},
+  with("Hub", primitive("cylinder", {58, 70, 72}), {0, 0, 36}, Vec3::Zero(), Operation::unite);
+  with("Rib left", primitive("prism", {34, 8, 3}), {-34, 0, 30}, {90, 0, 0}, Operation::unite);
+  with("Rib right", primitive("prism", {34, 8, 3}), {34, 0, 30.5}, {90, 0, 180},
        Operation::unite);
-  with("Mast bore", primitive(PrimitiveKind::cylinder, {42, 96, 72}), {0, 0, 36}, Vec3::Zero(),
+  with("Mast bore", primitive("cylinder", {42, 96, 72}), {0, 0, 36}, Vec3::Zero(),
        Operation::difference);
   // ISO 273 medium clearance for M8: 9 mm.
   int n = 1;
   for (const double x : {-48.0, 48.0})
     for (const double y : {-22.0, 22.0})
-      with(fmt::format("Bolt hole {}", n++), primitive(PrimitiveKind::cylinder, {9, 60, 32}), {x, y, 12},
+      with(fmt::format("Bolt hole {}", n++), primitive("cylinder", {9, 60, 32}), {x, y, 12},
            Vec3::Zero(), Operation::difference);
-  with("Clamp slot", primitive(PrimitiveKind::box, {4, 60, 90}), {0, -30.5, 43}, Vec3::Zero(),
+  with("Clamp slot", primitive("box", {4, 60, 90}), {0, -30.5, 43}, Vec3::Zero(),
        Operation::difference);
-  with("Pinch bolt", primitive(PrimitiveKind::cylinder, {6.6, 90, 28}), {0, -25.2, 58}, {0, 90, 0},
+  with("Pinch bolt", primitive("cylinder", {6.6, 90, 28}), {0, -25.2, 58}, {0, 90, 0},
        Operation::difference);
 }
 
 /// A plate flush with its neighbours: two half plates and a boss that touch in whole faces, 24 holes.
 void add_gland_plate(JobBuilder& b) {
   const Vec3 at(0, 110, 0);
-  const PartId plate = b.add("Gland plate", primitive(PrimitiveKind::box, {70, 80, 8}), at + Vec3(-35, 0, 4));
-  b.tool(plate, b.add("Plate half", primitive(PrimitiveKind::box, {70, 80, 8}), at + Vec3(35, 0, 4)),
+  const PartId plate = b.add("Gland plate", primitive("box", {70, 80, 8}), at + Vec3(-35, 0, 4));
+  b.tool(plate, b.add("Plate half", primitive("box", {70, 80, 8}), at + Vec3(35, 0, 4)),
          Operation::unite);
-  b.tool(plate, b.add("Rim", primitive(PrimitiveKind::box, {140, 8, 6}), at + Vec3(0, 36, 11)),
+  b.tool(plate, b.add("Rim", primitive("box", {140, 8, 6}), at + Vec3(0, 36, 11)),
          Operation::unite);
   int n = 1;
   for (int row = 0; row < 4; ++row)
     for (int column = 0; column < 6; ++column)
       b.tool(plate,
-             b.add(fmt::format("Gland hole {}", n++), primitive(PrimitiveKind::cylinder, {11, 30, 24}),
+             b.add(fmt::format("Gland hole {}", n++), primitive("cylinder", {11, 30, 24}),
                    at + Vec3(-50 + 20 * column, -28 + 18 * row, 4)),
              Operation::difference);
 }
@@ -242,9 +242,9 @@ Mesh damaged_float_housing() {
     }
   }
   // A peg that was pushed through the wall and never joined.
-  append(housing, shape(PrimitiveKind::prism, {9, 26, 6}, {-31, -14, 54}, {0, 90, 25}));
+  append(housing, shape("prism", {9, 26, 6}, {-31, -14, 54}, {0, 90, 25}));
   // A crumb.
-  append(housing, shape(PrimitiveKind::box, {0.6, 0.6, 0.6}, {44, 10, 4}));
+  append(housing, shape("box", {0.6, 0.6, 0.6}, {44, 10, 4}));
   return as_exported(housing);
 }
 
@@ -253,15 +253,15 @@ Mesh buoy_cap() {
   Mesh cap;
   for (int k = 0; k < 6; ++k) {
     const double angle = 60.0 * k;
-    append(cap, shape(PrimitiveKind::sheet, {34, 30, 4, 4},
+    append(cap, shape("sheet", {34, 30, 4, 4},
                       {26 * std::cos(angle * std::numbers::pi / 180),
                        26 * std::sin(angle * std::numbers::pi / 180), 15},
                       {90, 0, angle + 90}));
   }
-  append(cap, shape(PrimitiveKind::cylinder, {50, 8, 48}, {0, 0, 30}));
-  append(cap, shape(PrimitiveKind::sphere, {38, 32, 16}, {0, 0, 34}));
-  append(cap, shape(PrimitiveKind::torus, {52, 9, 48, 16}, {0, 0, 2}));
-  append(cap, shape(PrimitiveKind::sheet, {70, 12, 6, 1}, {0, 0, 24}, {0, 12, 30}));
+  append(cap, shape("cylinder", {50, 8, 48}, {0, 0, 30}));
+  append(cap, shape("sphere", {38, 32, 16}, {0, 0, 34}));
+  append(cap, shape("torus", {52, 9, 48, 16}, {0, 0, 2}));
+  append(cap, shape("sheet", {70, 12, 6, 1}, {0, 0, 24}, {0, 12, 30}));
   return cap;
 }
 

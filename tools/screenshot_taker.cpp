@@ -94,7 +94,6 @@ int main(int argc, char** argv) {
   format.setVersion(3, 3);
   format.setProfile(QSurfaceFormat::CoreProfile);
   format.setDepthBufferSize(24);
-  format.setSamples(4);
   QSurfaceFormat::setDefaultFormat(format);
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("clean-anvil-screenshots"));
@@ -104,7 +103,7 @@ int main(int argc, char** argv) {
     MainWindow window;
     window.setGeometry(0, 0, 1280, 800);
     window.show();
-    window.open_paths({QString::fromLocal8Bit(argv[1])});
+    window.files().open_paths({QString::fromLocal8Bit(argv[1])});
     wait(200);
     window.session().wait_idle();
     wait(300);

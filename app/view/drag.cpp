@@ -10,23 +10,6 @@
 namespace anvil::app {
 namespace {
 
-constexpr double catch_pixels = 12;
-
-/// Where the ray comes nearest to the line through `at` along `axis`, as a distance along the axis.
-std::optional<double> along_axis(const Ray& ray, const Vec3& at, const Vec3& axis) {
-  const Vec3 between = at - ray.origin;
-  const double b = axis.dot(ray.direction);
-  const double denominator = 1 - b * b;
-  if (denominator < 1e-6) return std::nullopt;  // looking straight along it
-  return (b * between.dot(ray.direction) - between.dot(axis)) / denominator;
-}
-
-std::optional<Vec3> on_plane(const Ray& ray, const Vec3& at, const Vec3& normal) {
-  const double slope = ray.direction.dot(normal);
-  if (std::abs(slope) < 1e-4) return std::nullopt;
-  return Vec3(ray.origin + ray.direction * ((at - ray.origin).dot(normal) / slope));
-}
-
 Vec3 main_axis(const Vec3& v) {
   Vec3 axis = Vec3::Zero();
   Eigen::Index k;
@@ -41,38 +24,13 @@ double tidy(double degrees) {
 
 }  // namespace
 
-std::vector<Target> targets(const Session& session, const std::vector<PartId>& parts) {
-  std::vector<Target> result;
-  for (PartId id : parts) {
-    const PartResult r = session.result(id);
-    if (r.evaluated && r.evaluated->drawable && r.evaluated->drawable->tree)
-      result.push_back({id, r.evaluated, session.job().world_of(id)});
-  }
-  return result;
-}
-
-std::optional<Picked> pick(const std::vector<Target>& among, const Ray& ray) {
-  std::optional<Picked> nearest;
-  for (const Target& target : among) {
-    const Affine own = target.world.inverse();
-    const Drawable& drawable = *target.evaluated->drawable;
-    const auto hit =
-        drawable.tree->nearest_hit(target.evaluated->mesh->positions, drawable.triangle_list.triangles,
-                                   own * ray.origin, own.linear() * ray.direction);
-    if (hit && (!nearest || hit->distance < nearest->distance))
-      nearest =
-          Picked{target, hit->triangle, hit->distance, Vec3(ray.origin + hit->distance * ray.direction)};
-  }
-  return nearest;
-}
-
 Vec3 handle_axis(const Session& session, PartId part, HandleMode mode, int axis) {
   if (mode != HandleMode::scale) return Vec3::Unit(axis);
   return session.job().world_of(part).linear().col(axis).normalized();
 }
 
-Drag::Drag(const Session& session, std::vector<PartId> parts, HandleMode mode, int axis, const Vec3& pivot,
-           const Vec3& grabbed)
+PartDrag::PartDrag(const Session& session, std::vector<PartId> parts, HandleMode mode, int axis, const Vec3& pivot,
+                   const Vec3& grabbed)
     : session_(session),
       start_(session.history().committed()),
       mode_(mode),
@@ -104,7 +62,7 @@ Drag::Drag(const Session& session, std::vector<PartId> parts, HandleMode mode, i
   catchable_ = targets(session, others);
 }
 
-Vec3 Drag::free_shift(const Input& input) const {
+Vec3 PartDrag::free_shift(const Input& input) const {
   const Ray ray = input.camera.ray(input.pixel, input.size);
   if (axis_ >= 0) {
     const Vec3 axis = Vec3::Unit(axis_);
@@ -119,40 +77,14 @@ Vec3 Drag::free_shift(const Input& input) const {
   return shift;
 }
 
-std::optional<Vec3> Drag::find_catch(const Input& input) const {
-  const auto hit = pick(catchable_, input.camera.ray(input.pixel, input.size));
-  if (!hit) return std::nullopt;
-  const Affine& world = hit->target.world;
-  const Mesh& mesh = *hit->target.evaluated->mesh;
-  const auto polygon = mesh.face(hit->target.evaluated->drawable->triangle_list.face[hit->triangle]);
-  std::optional<Vec3> best;
-  double nearest = catch_pixels;
-  auto consider = [&](const Vec3& point) {
-    QPointF pixel;
-    if (!input.camera.project(point, input.size, pixel)) return;
-    const double d = std::hypot(pixel.x() - input.pixel.x(), pixel.y() - input.pixel.y());
-    if (d < nearest) {
-      nearest = d;
-      best = point;
-    }
-  };
-  for (std::size_t k = 0; k < polygon.size(); ++k) {
-    const Vec3 a = world * mesh.positions[polygon[k]];
-    const Vec3 b = world * mesh.positions[polygon[(k + 1) % polygon.size()]];
-    if (input.snap.vertices) consider(a);
-    if (input.snap.edge_middles) consider(0.5 * (a + b));
-  }
-  if (!best && input.snap.faces) best = hit->point;
-  return best;
-}
-
-Job Drag::follow(const Input& input) {
+Job PartDrag::follow(const Input& input) {
   caught_.reset();
+  if (idle()) return *start_;
   const Ray ray = input.camera.ray(input.pixel, input.size);
   if (mode_ == HandleMode::move) {
     Vec3 shift = free_shift(input);
     if (input.snap.on) {
-      caught_ = find_catch(input);
+      if (const auto hit = pick(catchable_, ray)) caught_ = catch_on(*hit, input.snap, input.camera, input.pixel, input.size);
       if (caught_) {
         shift = *caught_ - grabbed_;
         if (axis_ >= 0) shift = Vec3::Unit(axis_) * shift[axis_];
@@ -163,7 +95,7 @@ Job Drag::follow(const Input& input) {
             shift[k] = std::round((origin[k] + shift[k]) / input.grid_step) * input.grid_step - origin[k];
       }
     }
-    return moved_by(shift);
+    return moved_by(shift.cwiseMin(max_coordinate / 10).cwiseMax(-max_coordinate / 10));
   }
   if (mode_ == HandleMode::turn) {
     const Vec3 axis = Vec3::Unit(axis_);
@@ -175,25 +107,35 @@ Job Drag::follow(const Input& input) {
     const double step = input.snap.on ? 15 : 0.5;
     return turned_by(std::round(std::remainder(angle - *start_value_, 360.0) / step) * step);
   }
-  const Vec3 axis = axis_ >= 0 ? handle_axis(session_, parts_.empty() ? 0 : parts_.front().id, mode_, axis_)
+  const Vec3 axis = axis_ >= 0 ? handle_axis(session_, parts_.front().id, mode_, axis_)
                                : Vec3(input.camera.right());
   const auto to = along_axis(ray, pivot_, axis);
   if (!to) return *session_.history().current();
   if (!start_value_) start_value_ = std::abs(*to) < 1e-9 ? 1e-9 : *to;
   const double step = input.snap.on ? 0.1 : 0.01;
-  return scaled_by(std::max(0.01, std::round(*to / *start_value_ / step) * step));
+  return scaled_by(std::clamp(std::round(*to / *start_value_ / step) * step, 0.01, 1000.0));
 }
 
-Job Drag::exact(double amount) {
+Result<Job> PartDrag::exact(double amount) {
   caught_.reset();
-  if (mode_ == HandleMode::turn) return turned_by(amount);
-  if (mode_ == HandleMode::scale) return scaled_by(amount > 0 ? amount : 1);
-  const Vec3 direction =
-      axis_ >= 0 ? Vec3(Vec3::Unit(axis_) * (shift_[axis_] < 0 ? -1 : 1)) : main_axis(shift_);
-  return moved_by(direction * amount);
+  Job job = *start_;
+  if (mode_ == HandleMode::turn) {
+    job = turned_by(amount);
+  } else if (mode_ == HandleMode::scale) {
+    job = scaled_by(amount > 0 ? amount : 1);
+  } else {
+    const Vec3 direction = axis_ >= 0 ? Vec3(Vec3::Unit(axis_) * (shift_[axis_] < 0 ? -1 : 1)) : main_axis(shift_);
+    job = moved_by(direction * amount);
+  }
+  for (const Moved& m : parts_)
+    if (auto issue = edit::check_placement(job.at(m.id).placement)) {
+      issue->subject = job.at(m.id).name;
+      return *issue;
+    }
+  return job;
 }
 
-Job Drag::moved_by(const Vec3& shift) {
+Job PartDrag::moved_by(const Vec3& shift) {
   shift_ = shift;
   amount_ = shift.norm();
   Job job = *start_;
@@ -205,7 +147,7 @@ Job Drag::moved_by(const Vec3& shift) {
   return job;
 }
 
-Job Drag::turned_by(double degrees) {
+Job PartDrag::turned_by(double degrees) {
   amount_ = degrees;
   const auto [s, c] = sine_cosine(degrees);
   Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
@@ -219,17 +161,19 @@ Job Drag::turned_by(double degrees) {
     const Job unchanged = job;
     job = edit::change_part(job, m.id, [&](Part& part) {
       part.placement = edit::placement_for_world(unchanged, m.id, about * m.world);
-      // Around z the angles simply add up, without passing through sines.
-      if (axis_ == 2 && !part.rides_on) part.placement.angles = m.start.angles + Vec3(0, 0, degrees);
-      for (int k = 0; k < 3; ++k)
-        part.placement.angles[k] = tidy(std::remainder(part.placement.angles[k], 360.0));
+      if (part.rides_on) return;
+      // On its own a part is turned, nothing else: the numbers stay as tidy as they were. Around z the angles simply add
+      // up, without passing through sines.
+      if (axis_ == 2) part.placement.angles = m.start.angles + Vec3(0, 0, degrees);
+      for (double& angle : part.placement.angles) angle = tidy(std::remainder(angle, 360.0));
       part.placement.scale = m.start.scale;
+      part.placement.shear = m.start.shear;
     });
   }
   return job;
 }
 
-Job Drag::scaled_by(double factor) {
+Job PartDrag::scaled_by(double factor) {
   amount_ = factor;
   Job job = *start_;
   for (const Moved& m : parts_)
@@ -243,7 +187,7 @@ Job Drag::scaled_by(double factor) {
   return job;
 }
 
-QString Drag::label() const {
+QString PartDrag::label() const {
   switch (mode_) {
     case HandleMode::move:
       return QObject::tr("move");
@@ -255,7 +199,7 @@ QString Drag::label() const {
   return {};
 }
 
-QString Drag::text() const {
+QString PartDrag::text() const {
   switch (mode_) {
     case HandleMode::move:
       return QObject::tr("Moved %1 mm  (right %2, back %3, up %4)")

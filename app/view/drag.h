@@ -4,43 +4,16 @@
 
 #include <QString>
 
-#include "app/session.h"
-#include "app/view/camera.h"
+#include "app/view/pick.h"
 
 namespace anvil::app {
 
 enum class HandleMode { move, turn, scale };
 
-/// Something that a ray may hit.
-struct Target {
-  PartId part;
-  EvaluatedPtr evaluated;
-  Affine world;
-};
-/// The parts as they are shown now; those without a result yet are left out.
-std::vector<Target> targets(const Session& session, const std::vector<PartId>& parts);
-
-struct Picked {
-  Target target;
-  Index triangle;
-  double distance;
-  Vec3 point;
-};
-/// The nearest hit of the ray, if any.
-std::optional<Picked> pick(const std::vector<Target>& among, const Ray& ray);
-
-/// What a drag may catch on.
-struct SnapSettings {
-  bool on = false;
-  bool grid = true, vertices = true, edge_middles = true, faces = true;
-};
-
+/// Something that the pointer moves, turns or scales: from pointer positions, or a typed number, to versions of the job.
 class Drag {
  public:
-  /// @param axis  0, 1, 2 for a handle's direction; −1 for free dragging (move) or all axes (scale)
-  /// @param grabbed  point under the pointer at the start, in the job's space
-  Drag(const Session& session, std::vector<PartId> parts, HandleMode mode, int axis, const Vec3& pivot,
-       const Vec3& grabbed);
+  virtual ~Drag() = default;
 
   struct Input {
     const Camera& camera;
@@ -50,17 +23,35 @@ class Drag {
     SnapSettings snap;
     double grid_step = 1;
   };
-  /// The job with the parts where the pointer has brought them.
-  Job follow(const Input& input);
-  /// The job for an exact amount: mm along the direction, degrees, or a factor.
-  Job exact(double amount);
-
-  /// "Move 12.5 mm" for the bottom line and the undo list.
-  QString text() const;
-  QString label() const;
-  HandleMode mode() const { return mode_; }
+  /// The job where the pointer has brought it.
+  virtual Job follow(const Input& input) = 0;
+  /// The job for an exact amount: mm along the direction, degrees, or a factor; what cannot be had says why.
+  virtual Result<Job> exact(double amount) = 0;
+  /// "Moved 12.5 mm" for the bottom line.
+  virtual QString text() const = 0;
+  /// "move" for the undo list.
+  virtual QString label() const = 0;
+  /// Is there nothing that could move, as where all is locked?
+  virtual bool idle() const = 0;
   /// The point that the drag caught on, while it does.
   const std::optional<Vec3>& caught() const { return caught_; }
+
+ protected:
+  std::optional<Vec3> caught_;
+};
+
+/// Parts, by their handles or their bodies.
+class PartDrag : public Drag {
+ public:
+  /// @param axis  0, 1, 2 for a handle's direction; −1 for free dragging (move) or all axes (scale)
+  /// @param grabbed  point under the pointer at the start, in the job's space
+  PartDrag(const Session& session, std::vector<PartId> parts, HandleMode mode, int axis, const Vec3& pivot, const Vec3& grabbed);
+
+  Job follow(const Input& input) override;
+  Result<Job> exact(double amount) override;
+  QString text() const override;
+  QString label() const override;
+  bool idle() const override { return parts_.empty(); }
 
  private:
   struct Moved {
@@ -70,7 +61,6 @@ class Drag {
     Vec3 own_centre;      // centre of the bounds in mesh coordinates
   };
   Vec3 free_shift(const Input& input) const;
-  std::optional<Vec3> find_catch(const Input& input) const;
   Job moved_by(const Vec3& shift);
   Job turned_by(double degrees);
   Job scaled_by(double factor);
@@ -85,7 +75,6 @@ class Drag {
   Vec3 shift_ = Vec3::Zero();
   double amount_ = 0;
   std::optional<double> start_value_;
-  std::optional<Vec3> caught_;
 };
 
 /// Direction of a handle in the job's space: the job's axes, or for scaling the part's own.

@@ -1,58 +1,33 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What is painted flat over the picture: handles, names of tools, defect markers, the place shown.
+// What is painted flat over the picture: names of tools, defect markers, the place shown.
 #pragma once
 
 #include <QPainter>
 
-#include "app/view/drag.h"
-#include "core/soundness/report.h"
+#include "app/view/camera_rig.h"
+#include "app/view/place.h"
+#include "app/view/work_plane.h"
 
 namespace anvil::app {
 
-/// Everything a painter of overlays needs to know about one picture.
-struct Picture {
-  const Camera& camera;
-  QRectF area;  ///< in widget pixels
+/// A line drawn twice: light underneath, so that it stands out from any ground.
+void stroke(QPainter& painter, const QPolygonF& line, const QColor& colour, double width);
+QPen round_pen(const QColor& colour, double width);
+/// Text around a point, readable on any ground.
+void halo_text(QPainter& painter, const QPointF& middle, const QString& text, const QColor& colour);
 
-  /// Pixel in the widget; false when behind the eye.
-  bool at(const Vec3& point, QPointF& pixel) const {
-    if (!camera.project(point, area.size(), pixel)) return false;
-    pixel += area.topLeft();
-    return true;
-  }
-};
-
-/// The handles of the chosen part.
-class Handles {
- public:
-  HandleMode mode = HandleMode::move;
-
-  /// Shapes for one picture; empty when nothing can be handled there.
-  void place(const Session& session, const Picture& picture);
-  void clear() { arms_.clear(); }
-  void paint(QPainter& painter, int hot_axis) const;
-  /// Axis of the handle under the pixel: 0 to 2, 3 for all axes (scale), none when there is none.
-  std::optional<int> hit(const QPointF& pixel) const;
-  const Vec3& pivot() const { return pivot_; }
-
- private:
-  struct Arm {
-    int axis;
-    QPolygonF line;  // two points for an arrow, many for a ring
-    QString name;
-  };
-  std::vector<Arm> arms_;
-  QPointF centre_;
-  Vec3 pivot_ = Vec3::Zero();
-};
-
-/// The marker of a family of defects: ring, bow-tie, diamond, dot, double bar or hook.
-QString marker_icon(Family family);
+/// The drawing of a marker.
+QString marker_icon(Marker marker);
 
 /// Markers at the places of a part's report; the one shown with its edges drawn.
 void paint_markers(QPainter& painter, const Picture& picture, const SoundnessReport& report,
-                   const Affine& world, std::size_t most);
+                   const Affine& world, std::size_t max_each);
 void paint_place(QPainter& painter, const Picture& picture, const Place& place, const Affine& world);
+
+/// A point picked or caught on.
+void paint_spot(QPainter& painter, const QPointF& at);
+/// The plane of a step, as a sheet that can be seen through.
+void paint_plane(QPainter& painter, const Picture& picture, const WorkPlane& plane);
 
 /// A name tag at a point, as for tools.
 void paint_tag(QPainter& painter, const QPointF& at, const QString& text, const QColor& colour);

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "app/let_go.h"
+#include "app/release_async.h"
 #include "app/theme.h"
 
 namespace anvil::app {
@@ -131,17 +131,23 @@ bool Renderer::initialise() {
   return good;
 }
 
-void Renderer::begin_coarse(const QSize& size) {
-  if (!coarse_ || coarse_->size() != size)
-    coarse_ = std::make_unique<QOpenGLFramebufferObject>(size, QOpenGLFramebufferObject::Depth);
-  coarse_->bind();
+void Renderer::begin_frame(const QSize& size, int samples) {
+  auto& frame = samples > 0 ? smooth_ : coarse_;
+  if (!frame || frame->size() != size) {
+    QOpenGLFramebufferObjectFormat format;
+    format.setAttachment(QOpenGLFramebufferObject::Depth);
+    format.setSamples(samples);
+    frame = std::make_unique<QOpenGLFramebufferObject>(size, format);
+  }
+  frame_ = frame.get();
+  frame_->bind();
 }
 
-void Renderer::end_coarse(GLuint target, const QSize& size) {
-  glBindFramebuffer(GL_READ_FRAMEBUFFER, coarse_->handle());
+void Renderer::end_frame(GLuint target, const QSize& size) {
+  glBindFramebuffer(GL_READ_FRAMEBUFFER, frame_->handle());
   glBindFramebuffer(GL_DRAW_FRAMEBUFFER, target);
-  glBlitFramebuffer(0, 0, coarse_->width(), coarse_->height(), 0, 0, size.width(), size.height(),
-                    GL_COLOR_BUFFER_BIT, coarse_->size() == size ? GL_NEAREST : GL_LINEAR);
+  glBlitFramebuffer(0, 0, frame_->width(), frame_->height(), 0, 0, size.width(), size.height(), GL_COLOR_BUFFER_BIT,
+                    frame_->size() == size ? GL_NEAREST : GL_LINEAR);
   glBindFramebuffer(GL_FRAMEBUFFER, target);
 }
 
@@ -228,7 +234,7 @@ void Renderer::send_edges(Buffers& b, BufferRange range) {
 void Renderer::keep_only(const std::vector<const Drawable*>& alive) {
   std::erase_if(buffers_, [&](auto& item) {
     if (std::find(alive.begin(), alive.end(), item.first) != alive.end()) return false;
-    let_go(std::move(item.second->source));
+    release_async(std::move(item.second->source));
     return true;
   });
 }
@@ -244,7 +250,9 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
   mesh_.bind();
   mesh_.setUniformValue("view_from_model", to_float(model));
   mesh_.setUniformValue("clip_from_view", clip_from_view);
-  mesh_.setUniformValue("base", rgb(item.colour));
+  // A heavy part has no outlines to show that it is chosen: its whole face does.
+  const bool washed = item.selected && !item.ghost && is_heavy(item);
+  mesh_.setUniformValue("base", washed ? 0.65F * rgb(item.colour) + 0.35F * rgb(theme::selection) : rgb(item.colour));
   const Vec3 up = camera.view_matrix().linear() * Vec3(0, 0, 1);
   mesh_.setUniformValue(
       "up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));

@@ -62,10 +62,10 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   static bool is_heavy(const DrawItem& item) { return !item.drawable->stand_in.empty(); }
   /// Is the picture made by the processor? Then moving pictures are drawn coarsely, to keep up with the hand.
   bool software() const { return software_; }
-  /// Sends what is drawn until end_coarse() to a framebuffer of `size` pixels without smoothing.
-  void begin_coarse(const QSize& size);
-  /// Stretches the coarse picture over the framebuffer `target` of `size` pixels.
-  void end_coarse(GLuint target, const QSize& size);
+  /// Sends what is drawn until end_frame() to a framebuffer of `size` pixels. @param samples  0: without smoothing
+  void begin_frame(const QSize& size, int samples);
+  /// Puts the frame, stretched where it is smaller, into the framebuffer `target` of `size` pixels.
+  void end_frame(GLuint target, const QSize& size);
   /// Frees the buffers of meshes that are not among those given.
   void keep_only(const std::vector<const Drawable*>& alive);
   /// How often mesh data were sent to the card since the start; for tests.
@@ -73,7 +73,8 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
 
  private:
   bool software_ = false;
-  std::unique_ptr<QOpenGLFramebufferObject> coarse_;
+  std::unique_ptr<QOpenGLFramebufferObject> coarse_, smooth_;
+  QOpenGLFramebufferObject* frame_ = nullptr;  // the one of these that is drawn to
   struct Buffers {
     QOpenGLVertexArrayObject faces, lines, fresh_lines;
     QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer},

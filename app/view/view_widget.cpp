@@ -8,20 +8,15 @@
 #include <cmath>
 
 #include "app/theme.h"
+#include "app/view/overlay.h"
+#include "app/view/scene.h"
 
 namespace anvil::app {
 namespace {
 
 constexpr double drag_threshold = 4;  // pixels before a press becomes a drag
-constexpr int flight_ms = 260;
-constexpr std::size_t most_markers = 400;
-constexpr std::array<Direction, 4> four_directions = {Direction::corner, Direction::top, Direction::front,
-                                                      Direction::right};
-
-double turned(double from, double to, double t) {
-  return from + std::remainder(to - from, 360.0) * t;
-}
-
+constexpr std::size_t max_markers = 400;  // of one family
+constexpr int smooth_samples = 4;         // at rest
 constexpr int milliseconds_a_turn = 12;  // of drawing at a heavy still picture between two turns of the event loop
 
 }  // namespace
@@ -32,10 +27,7 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   setMinimumSize(320, 240);
-  for (std::size_t k = 0; k < cameras_.size(); ++k) {
-    cameras_[k].look(four_directions[k]);
-    cameras_[k].parallel = k > 0;
-  }
+  connect(&rig_, &CameraRig::moved, this, &ViewWidget::camera_moved);
   still_timer_.setSingleShot(true);
   still_timer_.setInterval(0);
   connect(&still_timer_, &QTimer::timeout, this, &ViewWidget::advance_still);
@@ -45,21 +37,6 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent
     if (gesture_ == Gesture::orbit || gesture_ == Gesture::pan) return settle_.start();  // the hand may go on
     style_.moving = false;
     update();
-  });
-  flight_.setInterval(15);
-  connect(&flight_, &QTimer::timeout, this, [this] {
-    const double t = std::min(1.0, static_cast<double>(flight_clock_.elapsed()) / flight_ms);
-    const double eased = t * t * (3 - 2 * t);
-    Camera& camera = cameras_[active_];
-    camera.focus = flight_from_.focus + eased * (flight_to_.focus - flight_from_.focus);
-    camera.distance = flight_from_.distance * std::pow(flight_to_.distance / flight_from_.distance, eased);
-    camera.yaw = turned(flight_from_.yaw, flight_to_.yaw, eased);
-    camera.pitch = flight_from_.pitch + eased * (flight_to_.pitch - flight_from_.pitch);
-    if (t >= 1) {
-      camera = flight_to_;
-      flight_.stop();
-    }
-    camera_moved();
   });
   connect(&session_, &Session::job_changed, this, [this](bool live) {
     if (!live && session_.job().parts.empty()) fit_when_ready_ = true;
@@ -72,16 +49,21 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent
     emit hint_changed(hint());
   });
   connect(&session_, &Session::result_changed, this, [this](PartId) {
-    if (fit_when_ready_ && !scene_box().empty()) {
+    const Box3 scene = scene_box(session_, bare_);
+    if (fit_when_ready_ && !scene.empty()) {
       bool all_there = true;
-      for (PartId id : shown_parts()) all_there = all_there && session_.result(id).evaluated;
-      for (Camera& camera : cameras_)
-        camera.fit(scene_box(),
-                   area(static_cast<std::size_t>(&camera - cameras_.data()) % picture_count()).size());
+      for (PartId id : shown_parts(session_, bare_)) all_there = all_there && session_.result(id).evaluated;
+      rig_.jump_to_fit(scene);
       if (all_there) fit_when_ready_ = false;
     }
     update();
   });
+  connect(&session_, &Session::active_step_changed, this, [this] {
+    hot_ = -1;
+    update();
+    emit hint_changed(hint());
+  });
+  connect(&session_, &Session::pick_requested, this, &ViewWidget::pick_points);
   connect(&session_, &Session::fly_requested, this, &ViewWidget::fly_to);
 }
 
@@ -94,76 +76,29 @@ ViewWidget::~ViewWidget() {
 
 // Cameras -----------------------------------------------------------------------------------------------
 
-QRectF ViewWidget::area(std::size_t index) const {
-  if (!four_) return QRectF(rect());
-  const double w = width() / 2.0, h = height() / 2.0;
-  // Corner view at the lower right, as a sheet of drawing has it: top over front, side beside.
-  static constexpr int column[4] = {1, 0, 0, 1}, row[4] = {0, 0, 1, 1};
-  return {column[index] * w, row[index] * h, w, h};
-}
-
-std::size_t ViewWidget::picture_at(const QPointF& pixel) const {
-  for (std::size_t k = 0; k < picture_count(); ++k)
-    if (area(k).contains(pixel)) return k;
-  return 0;
-}
-
-Ray ViewWidget::ray_at(const QPointF& pixel) const {
-  return cameras_[active_].ray(pixel - area(active_).topLeft(), area(active_).size());
-}
-
-Box3 ViewWidget::scene_box() const {
-  Box3 box;
-  for (PartId id : shown_parts()) {
-    const Box3 part = session_.world_bounds(id);
-    if (part.empty()) continue;
-    box.add(part.lo);
-    box.add(part.hi);
-  }
-  return box;
-}
-
-/// Where the camera stands, or will stand when the flight under way has ended.
-Camera ViewWidget::destination() const {
-  return flight_.isActive() ? flight_to_ : cameras_[active_];
-}
-
-void ViewWidget::animate_to(const Camera& target) {
-  flight_from_ = cameras_[active_];
-  flight_to_ = target;
-  flight_clock_.start();
-  flight_.start();
+void ViewWidget::resizeEvent(QResizeEvent* event) {
+  rig_.set_size(size());
+  QOpenGLWidget::resizeEvent(event);
 }
 
 void ViewWidget::look(Direction direction) {
-  if (four_) active_ = 0;
-  Camera target = destination();
-  target.look(direction);
-  animate_to(target);
+  if (rig_.four()) active_ = 0;
+  rig_.look(active_, direction);
 }
 
 void ViewWidget::fit_all() {
-  for (std::size_t k = 0; k < picture_count(); ++k)
-    if (k != active_) cameras_[k].fit(scene_box(), area(k).size());
-  Camera target = destination();
-  target.fit(scene_box(), area(active_).size());
-  animate_to(target);
+  const Box3 box = scene_box(session_, bare_);
+  for (std::size_t k = 0; k < rig_.count(); ++k)
+    if (k != active_) rig_.camera(k).fit(box, rig_.area(k).size());
+  rig_.fit(active_, box);
 }
 
 void ViewWidget::fit_selection() {
-  Box3 box;
-  for (PartId id : session_.selection()) {
-    const Box3 part = session_.world_bounds(id);
-    if (part.empty()) continue;
-    box.add(part.lo);
-    box.add(part.hi);
-  }
+  const Box3 box = selection_box(session_);
   if (box.empty()) return fit_all();
-  for (std::size_t k = 0; k < picture_count(); ++k)
-    if (k != active_) cameras_[k].fit(box, area(k).size());
-  Camera target = destination();
-  target.fit(box, area(active_).size());
-  animate_to(target);
+  for (std::size_t k = 0; k < rig_.count(); ++k)
+    if (k != active_) rig_.camera(k).fit(box, rig_.area(k).size());
+  rig_.fit(active_, box);
 }
 
 void ViewWidget::fly_to(PartId part, const Place& place) {
@@ -177,10 +112,7 @@ void ViewWidget::fly_to(PartId part, const Place& place) {
   Box3 box;
   box.add(at - Vec3::Constant(radius));
   box.add(at + Vec3::Constant(radius));
-  Camera target = destination();
-  target.fit(box, area(active_).size());
-  target.distance *= 1.6;
-  animate_to(target);
+  rig_.fit(active_, box, 1.6);
   emit hint_changed(hint());
 }
 
@@ -196,16 +128,14 @@ void ViewWidget::camera_moved() {
 }
 
 void ViewWidget::set_four(bool four) {
-  four_ = four;
   active_ = 0;
-  if (four)
-    for (std::size_t k = 1; k < 4; ++k) cameras_[k].fit(scene_box(), area(k).size());
+  rig_.set_four(four, scene_box(session_, bare_));
   emit style_changed();
   update();
 }
 
 void ViewWidget::set_parallel(bool parallel) {
-  cameras_[0].parallel = parallel;
+  rig_.camera(0).parallel = parallel;
   emit style_changed();
   update();
 }
@@ -236,7 +166,7 @@ void ViewWidget::set_handle_mode(HandleMode mode) {
 
 double ViewWidget::grid_step() const {
   // 1, 2 or 5 times a power of ten, about 40 pixels wide at the focus.
-  const double wanted = 40 * cameras_[0].pixel_length(cameras_[0].focus, area(0).size());
+  const double wanted = 40 * rig_.camera(0).pixel_length(rig_.camera(0).focus, rig_.area(0).size());
   const double power = std::pow(10.0, std::floor(std::log10(std::max(wanted, 1e-9))));
   for (const double factor : {1.0, 2.0, 5.0})
     if (factor * power >= wanted) return factor * power;
@@ -245,78 +175,24 @@ double ViewWidget::grid_step() const {
 
 QPointF ViewWidget::pixel_of(const Vec3& point) const {
   QPointF pixel;
-  picture(0).at(point, pixel);
+  rig_.picture(0).at(point, pixel);
   return pixel;
 }
 
-QPointF ViewWidget::handle_pixel(int axis) const {
+QPointF ViewWidget::handle_pixel(int handle) const {
   Handles handles = handles_;
-  handles.place(session_, picture(0));
+  handles.place(session_, rig_.picture(0));
+  QPointF centre;
+  rig_.picture(0).at(handles.pivot(), centre);
   for (int radius = 30; radius < 90; radius += 4)
     for (int step = 0; step < 360; step += 3) {
-      QPointF centre;
-      picture(0).at(handles.pivot(), centre);
       const QPointF p = centre + radius * QPointF(std::cos(step * M_PI / 180), std::sin(step * M_PI / 180));
-      if (handles.hit(p) == axis) return p;
+      if (handles.hit(p) == handle) return p;
     }
   return {};
 }
 
 // Drawing -----------------------------------------------------------------------------------------------
-
-bool ViewWidget::is_ghost(const Part& part) const {
-  return session_.job().use_of(part.id).has_value();
-}
-
-/// Visible parts; tools only while they, their part, or another tool of it is chosen.
-std::vector<PartId> ViewWidget::shown_parts() const {
-  std::vector<PartId> shown;
-  const Job& job = session_.job();
-  for (const PartPtr& part : job.parts) {
-    if (!part->visible) continue;
-    const auto use = job.use_of(part->id);
-    if (use) {
-      if (bare_) continue;
-      const bool wanted =
-          std::any_of(session_.selection().begin(), session_.selection().end(), [&](PartId id) {
-            const auto other = job.use_of(id);
-            return id == use->part || id == part->id || (other && other->part == use->part);
-          });
-      if (!wanted) continue;
-    }
-    shown.push_back(part->id);
-  }
-  return shown;
-}
-
-std::vector<DrawItem> ViewWidget::draw_items() const {
-  std::vector<DrawItem> items;
-  const Job& job = session_.job();
-  for (PartId id : shown_parts()) {
-    const PartResult r = session_.result(id);
-    if (!r.evaluated || !r.evaluated->drawable || r.evaluated->drawable->triangles.empty()) continue;
-    const Part& part = job.at(id);
-    DrawItem item;
-    item.drawable = r.evaluated->drawable;
-    item.world = job.world_of(id);
-    const auto& chosen = session_.selection();
-    item.selected = std::find(chosen.begin(), chosen.end(), id) != chosen.end();
-    item.ghost = is_ghost(part);
-    item.colour = part.tint ? QColor::fromRgb(*part.tint) : theme::part;
-    if (item.ghost) {
-      const auto use = job.use_of(id);
-      item.colour = use->use->on ? theme::operation_tint(use->use->operation) : QColor(0x7A, 0x6A, 0x58);
-      item.outline = item.selected ? theme::selection : item.colour;
-      item.faint = !item.selected;
-    } else {
-      item.selected = item.selected && !bare_;
-      item.fresh = id == session_.recipe_owner() && !bare_;
-      item.outline = item.selected ? theme::selection : theme::ink;
-    }
-    items.push_back(std::move(item));
-  }
-  return items;
-}
 
 void ViewWidget::initializeGL() {
   usable_ = context() != nullptr && context()->isValid() &&
@@ -340,10 +216,10 @@ QByteArray ViewWidget::picture_key(const std::vector<DrawItem>& items, const Box
   put(style_.pixel_ratio);
   put_numbers(scene.lo.data(), 3);
   put_numbers(scene.hi.data(), 3);
-  for (std::size_t k = 0; k < picture_count(); ++k) {
-    put_numbers(cameras_[k].view_matrix().data(), 16);
-    put(cameras_[k].distance);
-    put(cameras_[k].parallel);
+  for (std::size_t k = 0; k < rig_.count(); ++k) {
+    put_numbers(rig_.camera(k).view_matrix().data(), 16);
+    put(rig_.camera(k).distance);
+    put(rig_.camera(k).parallel);
   }
   for (const DrawItem& item : items) {
     put(item.drawable.get());
@@ -372,15 +248,15 @@ void ViewWidget::paintGL() {
   style_.grid_step = grid_step();
   style_.grid = !bare_;
   style_.marks = marks_ && !bare_;
-  const auto items = draw_items();
-  Box3 scene = scene_box();
+  const auto items = draw_items(session_, bare_);
+  Box3 scene = scene_box(session_, bare_);
   const double reach = 24 * style_.grid_step;
-  scene.add(cameras_[0].focus - Vec3(reach, reach, 0));
-  scene.add(cameras_[0].focus + Vec3(reach, reach, 0));
+  scene.add(rig_.camera(0).focus - Vec3(reach, reach, 0));
+  scene.add(rig_.camera(0).focus + Vec3(reach, reach, 0));
   const QSize full = size() * ratio;
   const bool heavy = std::any_of(items.begin(), items.end(), Renderer::is_heavy);
   auto pixels_of = [&](std::size_t k, double scale) {
-    const QRectF a = area(k);
+    const QRectF a = rig_.area(k);
     return QRect(qRound(a.left() * scale), qRound((height() - a.bottom()) * scale), qRound(a.width() * scale),
                  qRound(a.height() * scale));
   };
@@ -390,11 +266,11 @@ void ViewWidget::paintGL() {
     const QByteArray key = picture_key(items, scene);
     if (!still_.is_of(key)) {
       Renderer::Steps steps;
-      for (std::size_t k = 0; k < picture_count(); ++k) {
-        Renderer::Steps more = renderer_.steps(pixels_of(k, ratio), cameras_[k], items, scene, style);
+      for (std::size_t k = 0; k < rig_.count(); ++k) {
+        Renderer::Steps more = renderer_.steps(pixels_of(k, ratio), rig_.camera(k), items, scene, style);
         std::move(more.begin(), more.end(), std::back_inserter(steps));
       }
-      still_.begin(key, full, format().samples(), std::move(steps));
+      still_.begin(key, full, smooth_samples, std::move(steps));
     }
     style.moving = !still_.finished();
     if (style.moving) still_timer_.start();
@@ -406,10 +282,11 @@ void ViewWidget::paintGL() {
   if (heavy && !style.moving) {
     still_.show(defaultFramebufferObject());
   } else {
-    if (coarse) renderer_.begin_coarse(size() * scale);
-    for (std::size_t k = 0; k < picture_count(); ++k)
-      renderer_.draw(pixels_of(k, scale), cameras_[k], items, scene, style);
-    if (coarse) renderer_.end_coarse(defaultFramebufferObject(), full);
+    // Smoothing costs a processor dear: a picture that moves goes without.
+    renderer_.begin_frame(size() * scale, coarse ? 0 : smooth_samples);
+    for (std::size_t k = 0; k < rig_.count(); ++k)
+      renderer_.draw(pixels_of(k, scale), rig_.camera(k), items, scene, style);
+    renderer_.end_frame(defaultFramebufferObject(), full);
   }
   std::vector<const Drawable*> alive;
   for (const PartPtr& part : session_.job().parts)
@@ -418,21 +295,21 @@ void ViewWidget::paintGL() {
   renderer_.keep_only(alive);
 
   QPainter painter(this);
-  for (std::size_t k = 0; k < picture_count(); ++k) paint_overlay(painter, k);
+  for (std::size_t k = 0; k < rig_.count(); ++k) paint_overlay(painter, k);
 }
 
 void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
-  const Picture here = picture(index);
+  const Picture here = rig_.picture(index);
   painter.save();
   painter.setClipRect(here.area);
   const Job& job = session_.job();
-  if (four_) {
+  if (rig_.four()) {
     painter.setPen(QPen(theme::line, 1));
     painter.drawRect(here.area.adjusted(0, 0, -1, -1));
     painter.setPen(theme::faint_ink);
     // The buttons float over the outer corners: names stand at the inner ends, by the line between the rows.
     const bool upper = here.area.top() < 1;
-    const QString name = index == 0 ? QString() : QString::fromLatin1(label_of(four_directions[index]));
+    const QString name = rig_.name(index);
     painter.drawText(here.area.adjusted(14, 10, 0, -10),
                      Qt::AlignLeft | (upper ? Qt::AlignBottom : Qt::AlignTop), name);
   }
@@ -445,7 +322,7 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     const PartId owner = session_.recipe_owner();
     if (marks_ && owner != 0 && job.find(owner) != nullptr && job.at(owner).visible)
       if (const PartResult r = session_.result(owner); r.report)
-        paint_markers(painter, here, *r.report, job.world_of(owner), most_markers);
+        paint_markers(painter, here, *r.report, job.world_of(owner), max_markers);
     if (place_ && job.find(place_->first) != nullptr)
       paint_place(painter, here, place_->second, job.world_of(place_->first));
     for (PartId id : session_.selection()) {
@@ -455,20 +332,18 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
       QPointF at;
       if (box.empty() || !here.at(Vec3(box.centre().x(), box.centre().y(), box.hi.z()), at)) continue;
       paint_tag(painter, at + QPointF(26, -30),
-                QString::fromStdString(job.at(id).name) + " " + theme::operation_sign(use->use->operation), theme::ink);
+                QString::fromStdString(job.at(id).name) + " " + theme::operation_sign(use->operation), theme::ink);
     }
+    if (const auto plane = work_plane(session_)) paint_plane(painter, here, *plane);
+    for (const PickedPoint& picked : picking_ ? picking_->points : std::vector<PickedPoint>())
+      if (QPointF at; here.at(picked.point, at)) paint_spot(painter, at);
     Handles handles = handles_;
     handles.place(session_, here);
     if (index == active_) handles_ = handles;
-    handles.paint(painter, index == active_ ? hot_axis_ : -1);
+    if (!picking_) handles.paint(painter, index == active_ ? hot_ : -1);
     if (drag_ && drag_->caught()) {
       QPointF at;
-      if (here.at(*drag_->caught(), at)) {
-        painter.setRenderHint(QPainter::Antialiasing);
-        painter.setPen(QPen(theme::selection, 2));
-        painter.setBrush(Qt::white);
-        painter.drawEllipse(at, 6, 6);
-      }
+      if (here.at(*drag_->caught(), at)) paint_spot(painter, at);
     }
   }
   if (job.parts.empty()) {
@@ -478,7 +353,7 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     painter.setFont(font);
     painter.drawText(
         here.area, Qt::AlignCenter,
-        tr("Drop a mesh file here, or choose a shape above.\nThen choose two parts and combine them."));
+        tr("Drop a mesh file here, or make a shape:\nB makes a box, C a cylinder, Ctrl+K finds everything else."));
   }
   painter.restore();
 }
@@ -493,9 +368,9 @@ ViewWidget::Gesture ViewWidget::camera_gesture(Qt::MouseButton button,
 }
 
 Vec3 ViewWidget::point_under(const QPointF& pixel) const {
-  if (const auto hit = pick(targets(session_, shown_parts()), ray_at(pixel))) return hit->point;
-  const Ray ray = ray_at(pixel);
-  const Camera& camera = cameras_[active_];
+  if (const auto hit = pick(targets(session_, shown_parts(session_, bare_)), rig_.ray(active_, pixel))) return hit->point;
+  const Ray ray = rig_.ray(active_, pixel);
+  const Camera& camera = rig_.camera(active_);
   // Nothing there: the point at the depth of the focus.
   const double depth =
       (camera.focus - ray.origin).dot(camera.forward()) / ray.direction.dot(camera.forward());
@@ -504,30 +379,36 @@ Vec3 ViewWidget::point_under(const QPointF& pixel) const {
 
 void ViewWidget::mousePressEvent(QMouseEvent* event) {
   setFocus(Qt::MouseFocusReason);
-  flight_.stop();
+  rig_.stop_flight();
   if (gesture_ == Gesture::drag) return;  // another button during a drag changes nothing
   last_ = pressed_at_ = event->position();
   pressed_button_ = event->button();
-  active_ = picture_at(pressed_at_);
+  active_ = rig_.at(pressed_at_);
   gesture_ = camera_gesture(event->button(), event->modifiers());
   if (gesture_ != Gesture::none) {
     pivot_ = point_under(pressed_at_);
     return;
   }
   if (event->button() != Qt::LeftButton) return;
-  handles_.place(session_, picture(active_));
-  if (const auto axis = bare_ ? std::nullopt : handles_.hit(pressed_at_)) {
-    hot_axis_ = *axis;
-    begin_drag(handles_.mode, *axis == 3 ? -1 : *axis, handles_.pivot());
+  if (picking_) {
+    gesture_ = Gesture::pending;
+    pressed_on_.reset();
+    pivot_ = point_under(pressed_at_);
     return;
   }
-  pressed_on_ = pick(targets(session_, shown_parts()), ray_at(pressed_at_));
+  handles_.place(session_, rig_.picture(active_));
+  if (const auto handle = bare_ ? std::nullopt : handles_.hit(pressed_at_)) {
+    hot_ = *handle;
+    begin_drag(handles_.begin(session_, *handle));
+    return;
+  }
+  pressed_on_ = pick(targets(session_, shown_parts(session_, bare_)), rig_.ray(active_, pressed_at_));
   // A ghost in front of its part may be grabbed through the part as well, since it is usually sunk into it.
   if (pressed_on_) {
     std::vector<PartId> ghosts;
     for (PartId id : session_.selection())
       if (session_.job().use_of(id)) ghosts.push_back(id);
-    if (const auto ghost = pick(targets(session_, ghosts), ray_at(pressed_at_))) pressed_on_ = ghost;
+    if (const auto ghost = pick(targets(session_, ghosts), rig_.ray(active_, pressed_at_))) pressed_on_ = ghost;
   }
   pivot_ = pressed_on_ ? pressed_on_->point : point_under(pressed_at_);
   gesture_ = Gesture::pending;
@@ -538,12 +419,12 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* event) {
   const QPointF moved = pixel - last_;
   switch (gesture_) {
     case Gesture::none: {
-      const std::size_t here = picture_at(pixel);
+      const std::size_t here = rig_.at(pixel);
       Handles handles = handles_;
-      handles.place(session_, picture(here));
-      const auto axis = bare_ ? std::nullopt : handles.hit(pixel);
-      if (hot_axis_ != axis.value_or(-1) || here != active_) {
-        hot_axis_ = axis.value_or(-1);
+      handles.place(session_, rig_.picture(here));
+      const auto handle = bare_ || picking_ ? std::nullopt : handles.hit(pixel);
+      if (hot_ != handle.value_or(-1) || here != active_) {
+        hot_ = handle.value_or(-1);
         active_ = here;
         update();
         emit hint_changed(hint());
@@ -557,7 +438,7 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* event) {
           pressed_on_ && std::find(chosen.begin(), chosen.end(), pressed_on_->target.part) != chosen.end() &&
           !session_.job().at(pressed_on_->target.part).locked;
       if (on_chosen) {
-        begin_drag(HandleMode::move, -1, pressed_on_->point);
+        begin_drag(std::make_unique<PartDrag>(session_, session_.selection(), HandleMode::move, -1, pressed_on_->point, pressed_on_->point));
         update_drag(pixel, event->modifiers());
       } else {
         gesture_ = Gesture::orbit;
@@ -565,11 +446,11 @@ void ViewWidget::mouseMoveEvent(QMouseEvent* event) {
       break;
     }
     case Gesture::orbit:
-      cameras_[active_].orbit(pivot_, -0.4 * moved.x(), 0.4 * moved.y());
+      rig_.camera(active_).orbit(pivot_, -0.4 * moved.x(), 0.4 * moved.y());
       camera_moved();
       break;
     case Gesture::pan:
-      cameras_[active_].pan(pivot_, moved, area(active_).size());
+      rig_.camera(active_).pan(pivot_, moved, rig_.area(active_).size());
       camera_moved();
       break;
     case Gesture::drag:
@@ -584,19 +465,19 @@ void ViewWidget::mouseReleaseEvent(QMouseEvent* event) {
   const Gesture gesture = gesture_;
   if (gesture == Gesture::drag) return finish_drag();
   gesture_ = Gesture::none;
-  if (gesture == Gesture::pending) click(event->position(), event->modifiers());
+  if (gesture == Gesture::pending) picking_ ? pick_click() : click(event->modifiers());
 }
 
 void ViewWidget::wheelEvent(QWheelEvent* event) {
-  active_ = picture_at(event->position());
-  flight_.stop();
+  active_ = rig_.at(event->position());
+  rig_.stop_flight();
   const QPoint steps = event->angleDelta(), pixels = event->pixelDelta();
   const Vec3 at = point_under(event->position());
-  Camera& camera = cameras_[active_];
+  Camera& camera = rig_.camera(active_);
   if (scheme_ == MouseScheme::touchpad && !(event->modifiers() & Qt::ControlModifier)) {
     const QPointF d = pixels.isNull() ? QPointF(steps) / 4 : QPointF(pixels);
     if (event->modifiers() & Qt::ShiftModifier)
-      camera.pan(at, d, area(active_).size());
+      camera.pan(at, d, rig_.area(active_).size());
     else
       camera.orbit(at, -0.4 * d.x(), 0.4 * d.y());
   } else {
@@ -605,9 +486,9 @@ void ViewWidget::wheelEvent(QWheelEvent* event) {
   camera_moved();
 }
 
-void ViewWidget::click(const QPointF&, Qt::KeyboardModifiers modifiers) {
+void ViewWidget::click(Qt::KeyboardModifiers modifiers) {
   // Clicking through a chosen ghost chooses what the eye sees in front.
-  const auto hit = pick(targets(session_, shown_parts()), ray_at(pressed_at_));
+  const auto hit = pick(targets(session_, shown_parts(session_, bare_)), rig_.ray(active_, pressed_at_));
   const bool add = modifiers & (Qt::ControlModifier | Qt::ShiftModifier);
   if (!hit) {
     if (!add) session_.select({});
@@ -619,8 +500,44 @@ void ViewWidget::click(const QPointF&, Qt::KeyboardModifiers modifiers) {
     session_.select({hit->target.part});
 }
 
-void ViewWidget::begin_drag(HandleMode mode, int axis, const Vec3& grabbed) {
-  drag_ = std::make_unique<Drag>(session_, session_.selection(), mode, axis, handles_.pivot(), grabbed);
+void ViewWidget::pick_points(int count, const QString& prompt, const PickAnswer& answer) {
+  picking_ = Picking{count, prompt, answer, {}};
+  setCursor(Qt::CrossCursor);
+  setFocus(Qt::OtherFocusReason);
+  update();
+  emit hint_changed(hint());
+}
+
+bool ViewWidget::stop_picking() {
+  if (!picking_) return false;
+  picking_.reset();
+  unsetCursor();
+  update();
+  emit hint_changed(hint());
+  return true;
+}
+
+void ViewWidget::pick_click() {
+  const auto hit = pick(targets(session_, shown_parts(session_, bare_)), rig_.ray(active_, pressed_at_));
+  if (!hit) return session_.say(tr("There is no part under the pointer"));
+  SnapSettings snap = snap_;
+  snap.vertices = snap.edge_middles = picking_->count > 1;
+  snap.faces = true;
+  const auto point = catch_on(*hit, snap, rig_.camera(active_), pressed_at_ - rig_.area(active_).topLeft(), rig_.area(active_).size());
+  picking_->points.push_back({hit->target.part, point.value_or(hit->point), hit->normal()});
+  update();
+  if (picking_->points.size() < static_cast<std::size_t>(picking_->count)) return void(emit hint_changed(hint()));
+  const Picking done = *picking_;
+  stop_picking();
+  done.answer(done.points);
+}
+
+void ViewWidget::begin_drag(std::unique_ptr<Drag> drag) {
+  if (drag->idle()) {
+    gesture_ = Gesture::none;
+    return session_.say(tr("What is chosen is locked, or rides on what is"));
+  }
+  drag_ = std::move(drag);
   typed_.clear();
   gesture_ = Gesture::drag;
   emit hint_changed(hint());
@@ -628,7 +545,7 @@ void ViewWidget::begin_drag(HandleMode mode, int axis, const Vec3& grabbed) {
 
 void ViewWidget::update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers) {
   if (!typed_.isEmpty()) return;  // a typed number holds against the pointer
-  Drag::Input input{cameras_[active_], pixel - area(active_).topLeft(), area(active_).size(), {}, snap_,
+  Drag::Input input{rig_.camera(active_), pixel - rig_.area(active_).topLeft(), rig_.area(active_).size(), {}, snap_,
                     grid_step()};
   input.one_direction = modifiers & Qt::ShiftModifier;
   if (modifiers & Qt::AltModifier) input.snap.on = !input.snap.on;
@@ -664,38 +581,48 @@ bool ViewWidget::event(QEvent* event) {
 }
 
 void ViewWidget::keyPressEvent(QKeyEvent* event) {
-  if (gesture_ != Gesture::drag) {
-    // Without a mouse: the arrow keys orbit, with Shift they pan, plus and minus zoom.
-    Camera& camera = cameras_[active_];
-    const QPointF step = event->key() == Qt::Key_Left    ? QPointF(-1, 0)
-                         : event->key() == Qt::Key_Right ? QPointF(1, 0)
-                         : event->key() == Qt::Key_Up    ? QPointF(0, -1)
-                         : event->key() == Qt::Key_Down  ? QPointF(0, 1)
-                                                         : QPointF();
-    if (!step.isNull()) {
-      if (event->modifiers() & Qt::ShiftModifier)
-        camera.pan(camera.focus, 40 * step, area(active_).size());
-      else
-        camera.orbit(camera.focus, -10 * step.x(), 10 * step.y());
-      camera_moved();
-    } else if (event->key() == Qt::Key_Plus || event->key() == Qt::Key_Minus) {
-      camera.zoom(camera.focus, event->key() == Qt::Key_Plus ? 0.85 : 1 / 0.85);
-      camera_moved();
-    } else {
-      QOpenGLWidget::keyPressEvent(event);
-    }
-    return;
+  if (gesture_ == Gesture::drag)
+    type_into_drag(event);
+  else
+    move_camera_by_key(event);
+}
+
+/// Without a mouse: the arrow keys orbit, with Shift they pan, plus and minus zoom.
+void ViewWidget::move_camera_by_key(QKeyEvent* event) {
+  Camera& camera = rig_.camera(active_);
+  const QPointF step = event->key() == Qt::Key_Left    ? QPointF(-1, 0)
+                       : event->key() == Qt::Key_Right ? QPointF(1, 0)
+                       : event->key() == Qt::Key_Up    ? QPointF(0, -1)
+                       : event->key() == Qt::Key_Down  ? QPointF(0, 1)
+                                                       : QPointF();
+  if (!step.isNull()) {
+    if (event->modifiers() & Qt::ShiftModifier)
+      camera.pan(camera.focus, 40 * step, rig_.area(active_).size());
+    else
+      camera.orbit(camera.focus, -10 * step.x(), 10 * step.y());
+  } else if (event->key() == Qt::Key_Plus || event->key() == Qt::Key_Minus) {
+    camera.zoom(camera.focus, event->key() == Qt::Key_Plus ? 0.85 : 1 / 0.85);
+  } else {
+    return QOpenGLWidget::keyPressEvent(event);
   }
+  rig_.stop_flight();
+  camera_moved();
+}
+
+void ViewWidget::type_into_drag(QKeyEvent* event) {
   if (event->key() == Qt::Key_Escape) return cancel_drag();
   if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) return finish_drag();
   if (event->key() == Qt::Key_Backspace)
     typed_.chop(1);
-  else if (const QString text = event->text();
-           text.size() == 1 && QStringLiteral("0123456789.,-").contains(text))
+  else if (const QString text = event->text(); text.size() == 1 && QStringLiteral("0123456789.,-+").contains(text))
     typed_ += text == QStringLiteral(",") ? QStringLiteral(".") : text;
-  bool number = false;
-  const double amount = typed_.toDouble(&number);
-  if (number) session_.preview(drag_->exact(amount));
+  if (const Result<double> amount = parse_sum(typed_.toStdString(), false)) {
+    const Result<Job> job = drag_->exact(*amount);
+    if (job)
+      session_.preview(*job);
+    else
+      session_.complain(job.issue());
+  }
   emit hint_changed(hint());
 }
 
@@ -704,8 +631,12 @@ QString ViewWidget::hint() const {
     const QString typed = typed_.isEmpty() ? QString() : tr(" · typed: %1").arg(typed_);
     return drag_->text() + typed + tr(" · Shift: one direction · Alt: snap · type a number · Escape: back");
   }
+  if (picking_)
+    return picking_->count == 1 ? picking_->prompt + tr(" · Escape: leave it")
+                                : tr("%1, %2 of %3 · Escape: leave it").arg(picking_->prompt).arg(picking_->points.size() + 1).arg(picking_->count);
   if (place_) return QString::fromStdString(place_->second.text) + tr(" · N: next place · Escape: done");
-  if (hot_axis_ >= 0) return tr("Drag the handle, or type a number while dragging for an exact amount");
+  if (hot_ >= 0) return tr("Drag the handle, or type a number while dragging for an exact amount");
+  if (work_plane(session_)) return tr("Drag the arrow to move the plane, a ring to tilt it, or type a number while dragging · Escape: done");
   const std::size_t n = session_.selection().size();
   if (session_.job().parts.empty()) return tr("Bring in a mesh file or make a shape to begin");
   const QString camera = scheme_ == MouseScheme::touchpad

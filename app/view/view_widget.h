@@ -8,8 +8,8 @@
 #include <QTimer>
 
 #include "app/session.h"
-#include "app/view/drag.h"
-#include "app/view/overlay.h"
+#include "app/view/camera_rig.h"
+#include "app/view/handles.h"
 #include "app/view/renderer.h"
 #include "app/view/still.h"
 
@@ -32,9 +32,9 @@ class ViewWidget : public QOpenGLWidget {
   void forget_place();
 
   void set_four(bool four);
-  bool four() const { return four_; }
+  bool four() const { return rig_.four(); }
   void set_parallel(bool parallel);
-  bool parallel() const { return cameras_[0].parallel; }
+  bool parallel() const { return rig_.camera(0).parallel; }
   void set_look(Look look);
   Look look_style() const { return style_.look; }
   void set_bare(bool bare);
@@ -47,12 +47,18 @@ class ViewWidget : public QOpenGLWidget {
   void set_scheme(MouseScheme scheme) { scheme_ = scheme; }
   MouseScheme scheme() const { return scheme_; }
   double grid_step() const;
-  const Camera& camera(std::size_t picture = 0) const { return cameras_[picture]; }
+  const Camera& camera(std::size_t picture = 0) const { return rig_.camera(picture); }
 
   /// The pixel of a point in the main picture, for tests and the screenshot taker.
   QPointF pixel_of(const Vec3& point) const;
   /// Pixel in the middle of a handle's grip (0 to 2).
-  QPointF handle_pixel(int axis) const;
+  QPointF handle_pixel(int handle) const;
+  QRectF picture_area(std::size_t picture) const { return rig_.area(picture); }
+  /// Lets the next clicks pick points on parts. @param count  1: a face is meant, its normal counts
+  void pick_points(int count, const QString& prompt, const PickAnswer& answer);
+  bool picking() const { return picking_.has_value(); }
+  /// Leaves picking without an answer; false when nothing was being picked.
+  bool stop_picking();
   const Renderer& renderer() const { return renderer_; }
   /// Is the picture of heavy parts at rest done?
   bool still_finished() const { return !style_.moving && still_.finished(); }
@@ -67,6 +73,7 @@ class ViewWidget : public QOpenGLWidget {
  protected:
   void initializeGL() override;
   void paintGL() override;
+  void resizeEvent(QResizeEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
   void mouseReleaseEvent(QMouseEvent* event) override;
@@ -77,26 +84,18 @@ class ViewWidget : public QOpenGLWidget {
  private:
   enum class Gesture { none, pending, orbit, pan, drag };
 
-  std::size_t picture_count() const { return four_ ? 4 : 1; }
-  QRectF area(std::size_t picture) const;
-  std::size_t picture_at(const QPointF& pixel) const;
-  Picture picture(std::size_t index) const { return {cameras_[index], area(index)}; }
-  Ray ray_at(const QPointF& pixel) const;
-  Box3 scene_box() const;
-  std::vector<PartId> shown_parts() const;
-  bool is_ghost(const Part& part) const;
-  std::vector<DrawItem> draw_items() const;
   QByteArray picture_key(const std::vector<DrawItem>& items, const Box3& scene) const;
   void advance_still();
   Vec3 point_under(const QPointF& pixel) const;
-  void begin_drag(HandleMode mode, int axis, const Vec3& grabbed);
+  void begin_drag(std::unique_ptr<Drag> drag);
   void update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
   void finish_drag();
   void cancel_drag();
-  void click(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
+  void click(Qt::KeyboardModifiers modifiers);
+  void pick_click();
+  void type_into_drag(QKeyEvent* event);
+  void move_camera_by_key(QKeyEvent* event);
   void camera_moved();
-  Camera destination() const;
-  void animate_to(const Camera& target);
   void paint_overlay(QPainter& painter, std::size_t index);
   Gesture camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const;
 
@@ -105,14 +104,14 @@ class ViewWidget : public QOpenGLWidget {
   StillPicture still_;
   QTimer still_timer_;  // draws on at the still picture
   bool usable_ = false;
-  std::array<Camera, 4> cameras_;
-  std::size_t active_ = 0;
+  CameraRig rig_{this};
+  std::size_t active_ = 0;  // the picture that the pointer works in
   FrameStyle style_;
-  bool four_ = false, bare_ = false, marks_ = true;
+  bool bare_ = false, marks_ = true;
   MouseScheme scheme_ = MouseScheme::three_buttons;
   SnapSettings snap_;
   Handles handles_;
-  int hot_axis_ = -1;
+  int hot_ = -1;  // handle under the pointer
 
   Gesture gesture_ = Gesture::none;
   QPointF pressed_at_, last_;
@@ -125,9 +124,13 @@ class ViewWidget : public QOpenGLWidget {
   std::optional<std::pair<PartId, Place>> place_;
   bool fit_when_ready_ = true;
   QTimer settle_;  // ends the lighter drawing shortly after the last camera move
-  QTimer flight_;
-  QElapsedTimer flight_clock_;
-  Camera flight_from_, flight_to_;
+  struct Picking {
+    int count;
+    QString prompt;
+    PickAnswer answer;
+    std::vector<PickedPoint> points;
+  };
+  std::optional<Picking> picking_;
 };
 
 }  // namespace anvil::app

@@ -12,6 +12,7 @@
 #include "core/boolean/cache.h"
 #include "core/boolean/stages.h"
 #include "core/boolean/trouble.h"
+#include "core/mesh/sub_mesh.h"
 #include "core/soundness/check.h"
 
 namespace anvil {
@@ -45,7 +46,7 @@ struct NoEnd : std::logic_error {
 /// Times the stages and reports progress.
 class Stages {
  public:
-  Stages(BooleanReport& report, const Control& control) : report_(report), control_(control) {}
+  Stages(OperationReport& report, const Control& control) : report_(report), control_(control) {}
   template <class Work>
   auto operator()(const char* name, double until, Work work) {
     check_stop(control_);
@@ -63,7 +64,7 @@ class Stages {
   }
 
  private:
-  BooleanReport& report_;
+  OperationReport& report_;
   const Control& control_;
 };
 
@@ -212,44 +213,31 @@ std::vector<PreparedPtr> prepared_parts(const Expression& expression, CombineCac
   return parts;
 }
 
-/// Gives each face the material slot of the face it comes from, and what closed a hole the one its part has most of.
 void carry_slots(const std::vector<const Operand*>& parts, BooleanResult& result) {
-  if (std::all_of(parts.begin(), parts.end(), [](const Operand* part) { return part->mesh->materials.empty(); })) return;
-  MaterialSlots slots;
-  SlotNames names(slots);
-  std::vector<std::vector<Index>> place;
-  std::vector<Index> most_used;
-  for (const Operand* part : parts) {
-    place.push_back(names.places_of(part->mesh->materials));
-    most_used.push_back(most_used_slot(part->mesh->materials));
-  }
-  slots.of_face.resize(result.mesh.face_count());
-  tbb::parallel_for(std::size_t{0}, slots.of_face.size(), [&](std::size_t f) {
-    const Index part = result.part[f], face = result.face[f];
-    const MaterialSlots& own = parts[part]->mesh->materials;
-    slots.of_face[f] = place[part][own.empty() || face == no_index ? most_used[part] : own.of_face[face]];
-  });
-  result.mesh.materials = std::move(slots);
+  std::vector<const Mesh*> meshes;
+  for (const Operand* part : parts) meshes.push_back(part->mesh.get());
+  carry_materials(meshes, result.sources, result.mesh);
 }
 
-/// Adds parts that are only gathered, face by face.
+/// Adds parts that are only gathered, face by face, and numbers all parts in the order in which they were given.
 void append_gathered(const Expression& expression, BooleanResult& result) {
-  auto part = static_cast<Index>(expression.parts().size());
+  if (expression.gathered().empty()) return;
+  for (Index& part : result.sources.input) part = expression.place_of_part()[part];
+  std::size_t place = 0;
   for (const Operand* operand : expression.gathered()) {
     std::vector<const Operand*> members;
     if (operand->tray.empty()) members.push_back(operand);
     for (const Operand& member : operand->tray) members.push_back(&member);
     for (const Operand* member : members) {
       Mesh mesh = *member->mesh;
-      for (Vec3& p : mesh.positions) p = member->placement * p;
-      if (member->placement.linear().determinant() < 0) reverse_faces(mesh);
+      mesh.origins.clear();
+      anvil::place(mesh, member->placement);
       for (Index f = 0; f < mesh.face_count(); ++f) {
-        result.part.push_back(part);
-        result.face.push_back(f);
+        result.sources.add(expression.place_of_gathered()[place], f);
         result.piece.push_back(0);
       }
       append(result.mesh, mesh);
-      ++part;
+      ++place;
     }
     result.report.done.push_back({"gathered", members.size(), operand->name, {}});
   }
@@ -299,7 +287,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     Pass pass = arrange(soup, std::move(pairs), reading, false, no_limit, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)
-        return Issue{"it bounds nothing: its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},
+        return Issue{std::string(bounds_nothing) + ": its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},
                      "use it with split or score, mend it, or recast it as one watertight mesh"};
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (pass.idle[k]) result.report.done.push_back({"changes_nothing", 1, names[k]->name, {parts[k]->box.centre()}});
@@ -316,10 +304,11 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     if (pass.rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
     // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code; joining
     // cut triangles to polygons may be what spoils shells of a few units in the last place.
-    const BooleanReport before = result.report;
+    const OperationReport before = result.report;
     for (Assembly how : {may_be_unsound ? Assembly::anyhow : Assembly::polygons, Assembly::triangles}) {
       result.mesh = {};
-      result.part = result.face = result.piece = {};
+      result.sources = {};
+      result.piece = {};
       result.fresh_edges = {};
       result.report = before;
       stage("assemble", 1, [&] {
@@ -336,12 +325,10 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
   } else {
     // Nothing to compute with: the first part goes through as it is.
     result.mesh = *names.front()->mesh;
-    for (Vec3& p : result.mesh.positions) p = names.front()->placement * p;
-    if (names.front()->placement.linear().determinant() < 0) reverse_faces(result.mesh);
-    const std::size_t faces = result.mesh.face_count();
-    result.part.assign(faces, 0);
-    result.piece.assign(faces, 0);
-    for (Index f = 0; f < faces; ++f) result.face.push_back(f);
+    result.mesh.origins.clear();
+    place(result.mesh, names.front()->placement);
+    result.piece.assign(result.mesh.face_count(), 0);
+    for (Index f = 0; f < result.mesh.face_count(); ++f) result.sources.add(0, f);
   }
   append_gathered(expression, result);
   result.open_on_purpose = expression.trims();
@@ -385,6 +372,14 @@ CombineCache::~CombineCache() = default;
 CombineCache::CombineCache(CombineCache&&) noexcept = default;
 CombineCache& CombineCache::operator=(CombineCache&&) noexcept = default;
 
+std::size_t CombineCache::bytes() const {
+  std::size_t sum = 0;
+  const std::lock_guard lock(state_->mutex);
+  for (const State::Entry& entry : state_->entries)
+    sum += sizeof(Vec3) * entry.part->points.size() + (sizeof(Triangle) + 7 * sizeof(Index)) * entry.part->triangles.size();
+  return sum;
+}
+
 const char* key_of(Operation operation) {
   for (const Named& n : operations)
     if (n.operation == operation) return n.key;
@@ -408,7 +403,7 @@ Mesh BooleanResult::piece_mesh(Index which) const {
   std::vector<Index> group(mesh.face_count(), no_index);
   for (std::size_t f = 0; f < group.size(); ++f)
     if (piece[f] == which) group[f] = 0;
-  return std::move(taken_apart(mesh, group, 1).front());
+  return std::move(take_apart(mesh, group, 1).front().mesh);
 }
 
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
@@ -448,7 +443,7 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
                "move the tool slightly and please report the parts"};
 }
 
-Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& control) {
+Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const Control& control) {
   Mesh plain = mesh;
   for (Vec3& p : plain.positions) p = p.cast<float>().cast<double>();
   // Already floats: nothing to round, nothing to settle.
@@ -485,10 +480,9 @@ Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& con
       Mesh rounded_mesh;
       rounded_mesh.positions = std::move(pass.rounded.points);
       for (const Triangle& t : pass.rounded.triangles) rounded_mesh.add_face(t);
-      if (!mesh.materials.empty()) {
-        rounded_mesh.materials.names = mesh.materials.names;
-        for (const Trace& trace : pass.rounded.trace) rounded_mesh.materials.of_face.push_back(mesh.materials.of_face[(*part)->face[trace.origin]]);
-      }
+      std::vector<Index> source;
+      for (const Trace& trace : pass.rounded.trace) source.push_back((*part)->face[trace.origin]);
+      carry_attributes(mesh, source, rounded_mesh);
       return rounded_mesh;
     }
     report.done.push_back({rounds > most_rounds ? "rounding_not_settled" : "float_settled", static_cast<std::size_t>(rounds), "", {}});

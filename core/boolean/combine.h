@@ -2,18 +2,15 @@
 // The Boolean engine's only door: any number of parts, each with its operation, in order.
 #pragma once
 
-#include <Eigen/Geometry>
 #include <array>
-#include <atomic>
 #include <memory>
-#include <stop_token>
 #include <string>
 
-#include "core/mesh/mesh.h"
+#include "core/control.h"
+#include "core/mesh/attributes.h"
+#include "core/report.h"
 
 namespace anvil {
-
-using Affine = Eigen::Affine3d;
 
 /// What a part does to all before it.
 enum class Operation {
@@ -49,47 +46,20 @@ struct Operand {
   std::vector<Operand> tray = {};
 };
 
-/// What the engine did beside the plain result, for the rail, the card and the command line.
-struct BooleanReport {
-  struct Done {
-    std::string what;  ///< stable key, e.g. "operands_turned_right"; docs/cli.md lists them
-    std::size_t count;
-    std::string part;
-    std::vector<Vec3> places = {};  ///< where, in the common space; at most a hundred
-  };
-  struct Stage {
-    std::string name;
-    double seconds;
-  };
-  std::vector<Done> done;
-  std::vector<Stage> stages;
-  double seconds = 0;        ///< wall clock, the whole operation
-  std::string empty_reason;  ///< why the result is empty; "" when it is not
-};
-
-/// What was done, as people read it: "2 holes closed in Float housing"; "" for what is of no interest to them.
-std::string in_words(const BooleanReport::Done& done);
-
 struct BooleanResult {
   Mesh mesh;
-  // Where each face of the mesh comes from. Its material slot is that of the face it comes from (mesh.materials).
-  std::vector<Index> part;  ///< which operand, trays opened, in order
-  std::vector<Index> face;  ///< which face of its mesh; no_index for one that closed a hole
+  /// Which operand each face comes from, trays opened, in order, and which face of its mesh (no_index for one that closed
+  /// a hole). Material slots come from there.
+  FaceSources sources;
   std::vector<Index> piece;  ///< 0 … pieces − 1; all 0 unless an operation makes pieces
   Index pieces = 1;          ///< split: by place; partition: A − B, A ∩ B, B − A; inlay: A − B, then B
   bool open_on_purpose = false;  ///< an open trim made it
   /// Vertex pairs of the edges that the operation made: where faces of different parts meet, and scored ones.
   std::vector<std::array<Index, 2>> fresh_edges;
-  BooleanReport report;
+  OperationReport report;
 
   /// One piece as a mesh of its own.
   Mesh piece_mesh(Index which) const;
-};
-
-/// How to watch and end a computation.
-struct Control {
-  std::stop_token stop;
-  std::atomic<double>* progress = nullptr;  ///< 0 to 1, written by the computation
 };
 
 /// Keeps what depends on one part only from run to run, by mesh and placement: welding, triangles, edges and
@@ -100,6 +70,8 @@ class CombineCache {
   ~CombineCache();
   CombineCache(CombineCache&&) noexcept;
   CombineCache& operator=(CombineCache&&) noexcept;
+  /// About how much memory is kept.
+  std::size_t bytes() const;
   struct State;
   State& state() { return *state_; }
 
@@ -115,6 +87,9 @@ struct CombineSettings {
   CombineCache* cache = nullptr;  ///< none: nothing is kept
   bool every_triangle = false;    ///< look at far triangles one by one too: slower, the same result; for tests
 };
+
+/// How the Issue of a part that encloses no volume begins.
+inline constexpr const char* bounds_nothing = "it bounds nothing";
 
 /// Evaluates ((first op₂ second) op₃ third) … in one pass over the arrangement of all parts.
 ///
@@ -133,6 +108,6 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
 /// A mesh rounded to 32-bit coordinates for files that hold no more. A sound mesh stays sound: what rounding
 /// brings to meet or cross is made to meet and settled as the engine does; a mesh that is not closed and free of
 /// crossings is only rounded. @param report  "float_settled" when something had to be settled
-Mesh settle_to_float(const Mesh& mesh, BooleanReport& report, const Control& control = {});
+Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const Control& control = {});
 
 }  // namespace anvil

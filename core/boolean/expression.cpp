@@ -10,6 +10,7 @@ Expression::Expression(const std::vector<Operand>& operands) {
     const Operation operation = k == 0 ? Operation::unite : operands[k].operation;
     if (operation == Operation::gather) {
       gathered_.push_back(&operands[k]);
+      for (std::size_t m = 0; m < std::max<std::size_t>(operands[k].tray.size(), 1); ++m) place_of_gathered_.push_back(places_++);
       continue;
     }
     by_place_ = by_place_ || operation == Operation::split;
@@ -26,6 +27,7 @@ void Expression::add(const Operand& operand, std::vector<Node>& into, bool sheet
   if (operand.tray.empty()) {
     node.part = static_cast<Index>(parts_.size());
     parts_.push_back(&operand);
+    place_of_part_.push_back(places_++);
     may_be_sheet_.push_back(sheet);
     scores_.push_back(score);
   }

@@ -16,6 +16,9 @@ class Expression {
   /// All parts in order, trays opened, without those that are only gathered.
   const std::vector<const Operand*>& parts() const { return parts_; }
   const std::vector<const Operand*>& gathered() const { return gathered_; }
+  /// Of each of parts(), and of each member of gathered(): its place among all operands, trays opened.
+  const std::vector<Index>& place_of_part() const { return place_of_part_; }
+  const std::vector<Index>& place_of_gathered() const { return place_of_gathered_; }
   /// Per part: an open surface may be used as it is (split, score).
   const std::vector<char>& may_be_sheet() const { return may_be_sheet_; }
   /// Per part: its faces draw edges that stay (score).
@@ -44,6 +47,8 @@ class Expression {
 
   std::vector<Node> nodes_;
   std::vector<const Operand*> parts_, gathered_;
+  std::vector<Index> place_of_part_, place_of_gathered_;
+  Index places_ = 0;
   std::vector<char> may_be_sheet_, scores_;
   bool by_place_ = false, by_class_ = false, trims_ = false;
 };

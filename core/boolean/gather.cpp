@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <numeric>
 #include <stdexcept>
 
 #include "core/boolean/stages.h"
@@ -210,6 +211,11 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
   mesh.positions = operand.mesh->positions;
   if (!operand.placement.matrix().isIdentity(0))
     for (Vec3& p : mesh.positions) p = operand.placement * p;
+  // Beyond this exact arithmetic on doubles over- or underflows (core/io/mesh_file.h has the range of files).
+  const double extent = std::accumulate(mesh.positions.begin(), mesh.positions.end(), 0.0,
+                                        [](double most, const Vec3& p) { return std::max(most, p.cwiseAbs().maxCoeff()); });
+  if (!(extent < 1e45) || (extent > 0 && extent < 1e-45))
+    return Issue{"its coordinates are too large or too small to be computed with", operand.name, {}, "scale it to millimetres"};
   const bool mirrored = operand.placement.linear().determinant() < 0;
   const WeldMap weld = weld_equal(mesh.positions);
   const bool all_apart = weld.first.size() == mesh.positions.size();

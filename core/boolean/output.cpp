@@ -83,7 +83,7 @@ class Output {
       const auto ring = mesh_.face(f);
       for (std::size_t k = 0; k < ring.size(); ++k) {
         const Index a = ring[k], b = ring[(k + 1) % ring.size()];
-        if (special_[a] && special_[b]) uses.push_back({std::min(a, b), std::max(a, b), result_.part[f]});
+        if (special_[a] && special_[b]) uses.push_back({std::min(a, b), std::max(a, b), result_.sources.input[f]});
       }
     }
     std::sort(uses.begin(), uses.end());
@@ -124,7 +124,7 @@ class Output {
     mesh_.positions.reserve(points);
     mesh_.corners.reserve(corners);
     mesh_.face_offsets.reserve(count + 1);
-    for (auto* list : {&result_.part, &result_.face, &result_.piece}) list->reserve(count);
+    for (auto* list : {&result_.sources.input, &result_.sources.face, &result_.piece}) list->reserve(count);
   }
 
   void add_near_points(const std::vector<OutFace>& faces) {
@@ -253,8 +253,8 @@ class Output {
     tbb::parallel_invoke([&] { mesh_.corners.resize(corner); },
                          [&] {
                            mesh_.face_offsets.resize(face + 1);
-                           result_.face.resize(face);
-                           result_.part.resize(face, part);
+                           result_.sources.face.resize(face);
+                           result_.sources.input.resize(face, part);
                            result_.piece.resize(face, piece);
                          },
                          [&] { number_far_points(piece, part, vertex); });
@@ -291,7 +291,7 @@ class Output {
              Index* near_faces) {
     const Prepared& p = *parts_[part];
     Index face = chunk.first_face, corner = chunk.first_corner;
-    Index* const face_of = result_.face.data();
+    Index* const face_of = result_.sources.face.data();
     Index *const offsets = mesh_.face_offsets.data(), *const corners = mesh_.corners.data();
     const Index *const id = vertex.data(), *const source = p.face.data();
     auto end_face = [&](Index from) {

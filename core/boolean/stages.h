@@ -102,7 +102,7 @@ struct Prepared {
   Box3 box;
   bool crosses_itself = false, sheet = false;
   bool all_points_used = true;       ///< each is the corner of a triangle
-  std::vector<BooleanReport::Done> done;
+  std::vector<OperationReport::Done> done;
 
   // What the far triangles need to pass.
   std::shared_ptr<const Mesh> mesh;  ///< of the operand
@@ -302,11 +302,6 @@ enum class Assembly {
 };
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
               double tolerance, Assembly how, BooleanResult& result, const Control& control);
-
-/// Throws Stopped when asked to stop.
-inline void check_stop(const Control& control) {
-  if (control.stop.stop_requested()) throw Stopped{};
-}
 
 inline constexpr std::size_t most_places = 100;
 

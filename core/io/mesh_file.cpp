@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cmath>
 #include <new>
 
 #include "core/boolean/combine.h"
@@ -26,6 +27,25 @@ Result<MeshFormat> format_of(const std::filesystem::path& path) {
                path.string(),
                {},
                "use .stl, .obj, .ply, .off or .3mf"};
+}
+
+void check_range(Mesh& mesh, std::vector<std::string>& notes) {
+  double extent = 0;
+  for (std::size_t v = 0; v < mesh.positions.size(); ++v) {
+    const double largest = mesh.positions[v].cwiseAbs().maxCoeff();
+    if (!(largest <= max_extent))
+      throw BadFile{fmt::format("vertex {}: the coordinate {} is beyond {}", v + 1, largest, max_extent),
+                    "correct it, or export in a larger unit"};
+    extent = std::max(extent, largest);
+  }
+  if (extent > 0 && extent < min_extent)
+    throw BadFile{fmt::format("all coordinates are smaller than {}", min_extent), "export in a smaller unit"};
+  const double least = std::ldexp(extent, -200);
+  std::size_t zeroed = 0;
+  for (Vec3& p : mesh.positions)
+    for (double& x : p)
+      if (x != 0 && std::abs(x) < least) x = 0, ++zeroed;
+  if (zeroed > 0) notes.push_back(fmt::format("{} coordinates that are nothing beside the others were taken as 0", zeroed));
 }
 
 Result<Import> read_mesh(const std::filesystem::path& path) {
@@ -54,6 +74,7 @@ Result<Import> read_mesh(const std::filesystem::path& path) {
         import = read_3mf(path, view.size());
         break;
     }
+    check_range(import.mesh, import.notes);
     if (import.mesh.empty())
       return Issue{import.mesh.positions.empty()
                        ? std::string("no faces were found in it")
@@ -73,7 +94,7 @@ namespace {
 
 /// The mesh in 32-bit coordinates; what could not be settled is noted.
 Mesh as_floats(const Mesh& mesh, std::vector<std::string>* notes) {
-  BooleanReport report;
+  OperationReport report;
   Mesh settled = settle_to_float(mesh, report);
   for (const auto& done : report.done)
     if (notes != nullptr) notes->push_back(in_words(done));

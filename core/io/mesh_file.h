@@ -22,6 +22,14 @@ struct Import {
   bool has_unit = false;  ///< 3MF only: coordinates are in millimetres already
 };
 
+/// Coordinates that can be computed with: the largest of a mesh, unless all are zero, lies between these. Beyond that
+/// exact arithmetic on doubles over- or underflows.
+inline constexpr double min_extent = 1e-30, max_extent = 1e30;
+
+/// Looks whether a mesh can be computed with. Coordinates that are nothing beside the largest (below 2^-200 of it) become
+/// zero, with a note. Raises BadFile with the first vertex out of range.
+void check_range(Mesh& mesh, std::vector<std::string>& notes);
+
 /// Reads one file. Hostile input is expected: every count is checked against the bytes that are there,
 /// so memory stays within a small multiple of the file's size. Polygons stay polygons; the bit-equal
 /// corners of an STL are welded. Fails with the file's name, the place in it and a remedy.

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <filesystem>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -18,5 +19,25 @@ struct PackageEntry {
 /// Writes a package in one go; on failure nothing is left. The same entries give the same bytes.
 /// @return bytes written
 Result<std::uintmax_t> write_package(const std::filesystem::path& path, const std::vector<PackageEntry>& entries);
+
+/// A package to read from. A ZIP can promise far more than it holds: one that unpacks to more than 256 times its size and
+/// a megabyte is refused before anything is unpacked. Problems are raised as BadFile, with the entry named.
+class Package {
+ public:
+  /// @param what  what the file should be, for messages: "a job file"
+  Package(const std::filesystem::path& path, const std::string& what);
+  ~Package();
+  Package(const Package&) = delete;
+  Package& operator=(const Package&) = delete;
+
+  /// An entry, unpacked.
+  std::string read(const std::string& name) const;
+
+  static constexpr std::uintmax_t max_unpacked_share = 256;
+
+ private:
+  struct Archive;
+  std::unique_ptr<Archive> archive_;
+};
 
 }  // namespace anvil

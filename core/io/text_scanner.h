@@ -5,7 +5,9 @@
 #include <fmt/format.h>
 
 #include <charconv>
+#include <algorithm>
 #include <cmath>
+#include <limits>
 #include <string>
 #include <string_view>
 
@@ -81,7 +83,8 @@ class TextScanner {
     const auto [end, error] = std::from_chars(word.data(), word.data() + word.size(), value);
     if (word.empty()) fail(fmt::format("{} is missing", what), "the file may be cut short: export it again");
     if (error == std::errc::result_out_of_range && end == word.data() + word.size())
-      value = std::strtod(std::string(word).c_str(), nullptr);
+      // Too large, or too small to be told from 0. (strtod would read by the locale's decimal sign.)
+      value = is_tiny(word) ? 0 : std::numeric_limits<double>::infinity();
     else if (error != std::errc{} || end != word.data() + word.size())
       fail(fmt::format("{} should be a number, not \"{}\"", what, shown(word)), "correct it or export again");
     if (!std::isfinite(value))
@@ -111,6 +114,23 @@ class TextScanner {
   }
 
  private:
+  /// Is a number that does not fit a double too small for it, rather than too large? By the place of its first digit that
+  /// is not 0, and its exponent.
+  static bool is_tiny(std::string_view word) {
+    const std::size_t e = std::min(word.find_first_of("eE"), word.size());
+    const std::string_view mantissa = word.substr(0, e);
+    long long exponent = 0;
+    if (e < word.size()) {
+      std::string_view digits = word.substr(e + 1);
+      if (!digits.empty() && digits[0] == '+') digits.remove_prefix(1);
+      if (std::from_chars(digits.data(), digits.data() + digits.size(), exponent).ec != std::errc())
+        return !digits.empty() && digits[0] == '-';  // more digits than anyone needs
+    }
+    const std::size_t first = mantissa.find_first_of("123456789"), point = std::min(mantissa.find('.'), mantissa.size());
+    if (first == std::string_view::npos) return true;
+    return exponent + static_cast<long long>(point) - static_cast<long long>(first) < 0;
+  }
+
   static bool blank(char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\v' || c == '\f'; }
 
   void skip_blanks() {

@@ -37,23 +37,6 @@ void require(LIB3MFRESULT result, const char* doing) {
                   "check that it is a 3MF file, or export it again"};
 }
 
-/// A ZIP can promise far more than it holds; look before unpacking.
-void refuse_bombs(const std::filesystem::path& path, std::uintmax_t file_size) {
-  int error = 0;
-  zip_t* archive = zip_open(path.c_str(), ZIP_RDONLY, &error);
-  if (archive == nullptr)
-    throw BadFile{"it is not a ZIP package, as a 3MF file must be", "check that it is a 3MF file"};
-  std::uintmax_t unpacked = 0;
-  for (zip_int64_t i = 0; i < zip_get_num_entries(archive, 0); ++i) {
-    zip_stat_t status;
-    if (zip_stat_index(archive, static_cast<zip_uint64_t>(i), 0, &status) == 0) unpacked += status.size;
-  }
-  zip_discard(archive);
-  if (unpacked > 64 * file_size + (std::uintmax_t{1} << 20))
-    throw BadFile{fmt::format("it unpacks to {} bytes, more than 64 times its size", unpacked),
-                  "it may be damaged or hostile: export it again"};
-}
-
 using Transform = Eigen::Transform<double, 3, Eigen::Affine>;
 
 Transform to_affine(const MODELTRANSFORM& t) {
@@ -119,7 +102,25 @@ MaterialSlots slots_of(PLib3MFModelObjectResource* object, DWORD triangles, Base
   return any ? slots : MaterialSlots{};
 }
 
-void add_object(Mesh& all, PLib3MFModelObjectResource* object, const Transform& placed, BaseMaterials& materials, int depth) {
+/// Components may use one object again and again, and nest: what a small file may ask for is bounded by its size.
+class Budget {
+ public:
+  explicit Budget(std::uintmax_t file_size) : most_(1000 + share * file_size), left_(most_) {}
+  void take(std::uintmax_t count) {
+    if (count > left_)
+      throw BadFile{fmt::format("its components ask for more than {} vertices, {} for each byte of the file", most_, share),
+                    "it may be hostile: export it without nested components"};
+    left_ -= count;
+  }
+
+ private:
+  static constexpr std::uintmax_t share = 64;
+  std::uintmax_t most_, left_;
+};
+
+void add_object(Mesh& all, PLib3MFModelObjectResource* object, const Transform& placed, BaseMaterials& materials, Budget& budget,
+                int depth) {
+  budget.take(1);
   if (depth > 32) throw BadFile{"components are nested more than 32 deep", "export it flat"};
   BOOL is_mesh = 0;
   require(lib3mf_object_ismeshobject(object, &is_mesh), "reading an object");
@@ -133,13 +134,15 @@ void add_object(Mesh& all, PLib3MFModelObjectResource* object, const Transform& 
       require(lib3mf_componentsobject_getcomponent(object, i, component.out()), "reading a component");
       require(lib3mf_component_getobjectresource(component.get(), inner.out()), "reading a component");
       require(lib3mf_component_gettransform(component.get(), &transform), "reading a component");
-      add_object(all, inner.get(), placed * to_affine(transform), materials, depth + 1);
+      add_object(all, inner.get(), placed * to_affine(transform), materials, budget, depth + 1);
     }
     return;
   }
   DWORD vertices = 0, triangles = 0;
   require(lib3mf_meshobject_getvertexcount(object, &vertices), "reading a mesh");
   require(lib3mf_meshobject_gettrianglecount(object, &triangles), "reading a mesh");
+  budget.take(vertices);
+  budget.take(triangles);
   if (all.corners.size() + 3 * std::size_t{triangles} >= no_index)
     throw BadFile{"it holds more triangles than can be held", "split the file"};
   Mesh mesh;
@@ -186,7 +189,8 @@ double millimetres_per_unit(DWORD unit) {
 }  // namespace
 
 Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size) {
-  refuse_bombs(path, file_size);
+  { const Package looked_at(path, "a 3MF file"); }
+  Budget budget(file_size);
   Held<PLib3MFModel> model;
   Held<PLib3MFModelReader> reader;
   require(lib3mf_createmodel(model.out()), "starting the 3MF reader");
@@ -211,7 +215,7 @@ Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size) {
       require(lib3mf_builditem_getobjecttransform(item.get(), &transform), "reading a build item");
       placed = to_affine(transform);
     }
-    add_object(result.mesh, object.get(), placed, materials, 0);
+    add_object(result.mesh, object.get(), placed, materials, budget, 0);
   }
   DWORD unit = 0;
   require(lib3mf_model_getunit(model.get(), &unit), "reading the unit");

@@ -6,8 +6,8 @@
 
 #include <functional>
 #include <optional>
-#include <stop_token>
 
+#include "core/control.h"
 #include "core/mesh/triangulate.h"
 
 namespace anvil {

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "core/mesh/attributes.h"
 #include "core/mesh/triangulate.h"
 
 namespace anvil {
@@ -14,16 +15,10 @@ Box3 bounds(const Mesh& mesh) {
 }
 
 void append(Mesh& mesh, const Mesh& other) {
-  if (!mesh.materials.empty() || !other.materials.empty()) {
-    MaterialSlots& slots = mesh.materials;
-    SlotNames names(slots);
-    if (slots.empty() && mesh.face_count() > 0) slots.of_face.assign(mesh.face_count(), names.place_of(unnamed_slot));
-    const std::vector<Index> place = names.places_of(other.materials);
-    for (std::size_t f = 0; f < other.face_count(); ++f)
-      slots.of_face.push_back(place[other.materials.empty() ? 0 : other.materials.of_face[f]]);
-  }
+  const std::size_t before = mesh.face_count();
   const auto vertex_base = static_cast<Index>(mesh.positions.size());
   const auto corner_base = static_cast<Index>(mesh.corners.size());
+  append_attributes(mesh, before, other);
   mesh.positions.insert(mesh.positions.end(), other.positions.begin(), other.positions.end());
   mesh.corners.reserve(mesh.corners.size() + other.corners.size());
   for (Index v : other.corners) mesh.corners.push_back(v + vertex_base);
@@ -31,22 +26,10 @@ void append(Mesh& mesh, const Mesh& other) {
     mesh.face_offsets.push_back(other.face_offsets[f] + corner_base);
 }
 
-std::vector<Mesh> taken_apart(const Mesh& mesh, std::span<const Index> group, Index count) {
-  std::vector<Mesh> out(count);
-  std::vector<Index> id(mesh.positions.size(), no_index), owner(mesh.positions.size(), no_index);
-  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
-    if (group[f] == no_index) continue;
-    Mesh& to = out[group[f]];
-    for (Index v : mesh.face(f)) {
-      if (owner[v] != group[f]) owner[v] = group[f], id[v] = to.add_vertex(mesh.positions[v]);
-      to.corners.push_back(id[v]);
-    }
-    to.face_offsets.push_back(static_cast<Index>(to.corners.size()));
-    if (!mesh.materials.empty()) to.materials.of_face.push_back(mesh.materials.of_face[f]);
-  }
-  for (Mesh& part : out)
-    if (!part.materials.empty()) part.materials.names = mesh.materials.names;
-  return out;
+void place(Mesh& mesh, const Affine& placement) {
+  if (placement.matrix() == Affine::Identity().matrix()) return;
+  for (Vec3& p : mesh.positions) p = placement * p;
+  if (placement.linear().determinant() < 0) reverse_faces(mesh);
 }
 
 void reverse_faces(Mesh& mesh) {

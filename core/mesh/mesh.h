@@ -13,19 +13,12 @@
 
 namespace anvil {
 
-/// An axis-aligned box; empty when lo > hi.
-struct Box3 {
-  Vec3 lo = Vec3::Constant(std::numeric_limits<double>::infinity());
-  Vec3 hi = Vec3::Constant(-std::numeric_limits<double>::infinity());
-
-  bool empty() const { return !(lo.x() <= hi.x()); }
-  void add(const Vec3& p) {
-    lo = lo.cwiseMin(p);
-    hi = hi.cwiseMax(p);
-  }
-  Vec3 centre() const { return empty() ? Vec3(0, 0, 0) : Vec3(0.5 * (lo + hi)); }
-  Vec3 size() const { return empty() ? Vec3(0, 0, 0) : Vec3(hi - lo); }
-  double diagonal() const { return size().norm(); }
+/// Where a face of a part's result comes from. Parts and steps are counted along the recipe that made it (job/cast.h).
+struct FaceOrigin {
+  Index part = 0;         ///< the part whose source it is of; 0 is the part itself
+  Index face = no_index;  ///< face of that source; no_index for one that a step made anew
+  Index step = no_index;  ///< the step that cut or made it; no_index while it is as in the source
+  bool operator==(const FaceOrigin&) const = default;
 };
 
 /// A polygon mesh. Faces are counter-clockwise seen from outside and need not be planar.
@@ -33,7 +26,9 @@ struct Mesh {
   std::vector<Vec3> positions;
   std::vector<Index> face_offsets{0};  ///< face f owns corners [face_offsets[f], face_offsets[f + 1])
   std::vector<Index> corners;          ///< vertex index of each corner
-  MaterialSlots materials;             ///< whoever adds faces to a mesh that has slots gives them theirs
+  // Attributes of faces. Whoever makes a mesh out of others carries them over by core/mesh/attributes.h.
+  MaterialSlots materials;
+  std::vector<FaceOrigin> origins;  ///< empty: every face is one of the source
 
   std::size_t face_count() const { return face_offsets.size() - 1; }
   std::span<const Index> face(std::size_t f) const {
@@ -62,9 +57,8 @@ Box3 bounds(const Mesh& mesh);
 /// Appends a copy of `other`; its vertices stay separate from those already there, slots of one name become one.
 void append(Mesh& mesh, const Mesh& other);
 
-/// The faces of each group as a mesh of its own, in their order.
-/// @param group  per face, below `count`; no_index: in none
-std::vector<Mesh> taken_apart(const Mesh& mesh, std::span<const Index> group, Index count);
+/// Moves every vertex by `placement`; faces of one that mirrors are turned over, so that they still look outwards.
+void place(Mesh& mesh, const Affine& placement);
 
 /// Turns every face over.
 void reverse_faces(Mesh& mesh);

@@ -7,10 +7,9 @@
 #include <unordered_map>
 #include <vector>
 
-namespace anvil {
+#include "core/types.h"
 
-using Index = std::uint32_t;
-inline constexpr Index no_index = ~Index{0};
+namespace anvil {
 
 struct MaterialSlots {
   std::vector<std::string> names;  ///< each once

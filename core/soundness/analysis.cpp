@@ -18,8 +18,6 @@ bool is_degenerate(const Vec3& a, const Vec3& b, const Vec3& c) {
   return orient2d(plane(a), plane(b), plane(c)) == 0 && collinear(a, b, c);
 }
 
-constexpr std::size_t most_faces_per_place = 400, most_segments_per_place = 2000;
-
 }  // namespace
 
 Analysis::Analysis(const Mesh& m, const std::stop_token& s) : mesh(m), stop(s) {
@@ -86,28 +84,29 @@ Vec3 Analysis::face_centre(Index face) const {
   return sum / static_cast<double>(corners.size());
 }
 
-Place place_around(const std::vector<Vec3>& points, std::string text) {
+Defect defect_around(const Family& family, const std::vector<Vec3>& points, std::string note) {
   Box3 box;
   for (const Vec3& p : points) box.add(p);
-  Place place;
-  place.position = box.centre();
-  place.radius = box.diagonal() / 2;
-  place.text = std::move(text);
-  return place;
+  Defect defect;
+  defect.family = &family;
+  defect.position = box.centre();
+  defect.size = box.diagonal() / 2;
+  defect.note = std::move(note);
+  return defect;
 }
 
-Place place_of_faces(const Analysis& a, const std::vector<Index>& faces, std::string text) {
-  std::vector<Vec3> points;
+Defect defect_of_faces(const Analysis& a, const Family& family, const std::vector<Index>& faces, std::string note) {
+  Box3 box;
   for (Index f : faces)
-    for (Index v : a.mesh.face(f)) points.push_back(a.mesh.positions[v]);
-  Place place = place_around(points, std::move(text));
-  place.faces.assign(faces.begin(), faces.begin() + static_cast<std::ptrdiff_t>(
-                                                        std::min(faces.size(), most_faces_per_place)));
-  for (Index f : place.faces)
-    for (Index c = a.mesh.face_offsets[f];
-         c < a.mesh.face_offsets[f + 1] && place.segments.size() < most_segments_per_place; ++c)
-      place.segments.push_back({a.start_of(c), a.end_of(c)});
-  return place;
+    for (Index v : a.mesh.face(f)) box.add(a.mesh.positions[v]);
+  Defect defect;
+  defect.family = &family;
+  defect.position = box.centre();
+  defect.size = box.diagonal() / 2;
+  defect.count = faces.size();
+  defect.note = std::move(note);
+  defect.faces = faces;
+  return defect;
 }
 
 std::vector<std::vector<Index>> connected_groups(const Analysis& a, const std::vector<Index>& faces) {

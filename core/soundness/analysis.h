@@ -2,14 +2,27 @@
 // What the finders share: triangles, welded positions, edges, shells. Computed once per check.
 #pragma once
 
+#include <tbb/collaborative_call_once.h>
+
 #include <stop_token>
 
+#include "core/control.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/triangulate.h"
 #include "core/mesh/weld.h"
 #include "core/soundness/report.h"
 
 namespace anvil {
+
+/// Which way faces ought to turn, and which are walls; made once, for the families that ask for it.
+struct Orientation {
+  struct Wall {
+    std::vector<Index> faces;
+    std::string note;
+  };
+  std::vector<Index> flipped;  ///< faces, in order
+  std::vector<Wall> walls;
+};
 
 struct Analysis {
   explicit Analysis(const Mesh& mesh, const std::stop_token& stop);
@@ -40,31 +53,24 @@ struct Analysis {
   void check_stop() const {
     if (stop.stop_requested()) throw Stopped{};
   }
+  const Orientation& orientation() const;
 
  private:
+  mutable tbb::collaborative_once_flag orientation_once_;
+  mutable Orientation orientation_;
   EdgeTable by_position_;
 };
 
-/// A place around some points, with its radius.
-Place place_around(const std::vector<Vec3>& points, std::string text);
+/// A defect of a family around some points.
+Defect defect_around(const Family& family, const std::vector<Vec3>& points, std::string note);
 
-/// A place for a group of faces: centre of their corners, outlines as segments (limited).
-Place place_of_faces(const Analysis& a, const std::vector<Index>& faces, std::string text);
+/// A defect that is a group of faces: the centre of their corners, as many counted.
+Defect defect_of_faces(const Analysis& a, const Family& family, const std::vector<Index>& faces, std::string note);
 
 /// Splits `faces` into groups that hang together over shared vertices.
 std::vector<std::vector<Index>> connected_groups(const Analysis& a, const std::vector<Index>& faces);
 
 /// Do two faces run around the same positions, either way? Such faces are doubled, not crossing.
 bool same_ring(const Analysis& a, Index f, Index g);
-
-/// The finders, one file each. Each fills its own families and nothing else.
-void find_open_edges(const Analysis& a, SoundnessReport& report);
-void find_non_manifold(const Analysis& a, SoundnessReport& report);
-void find_turned_faces_and_inner_walls(const Analysis& a, SoundnessReport& report);
-void find_crossings(const Analysis& a, SoundnessReport& report);
-void find_degenerate(const Analysis& a, SoundnessReport& report);
-void find_doubled(const Analysis& a, SoundnessReport& report);
-void find_unwelded_and_contacts(const Analysis& a, SoundnessReport& report);
-void find_strays(const Analysis& a, SoundnessReport& report);
 
 }  // namespace anvil

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/soundness/check.h"
 
+#include <tbb/parallel_for.h>
 #include <tbb/parallel_invoke.h>
 
 #include "core/soundness/analysis.h"
@@ -31,29 +32,24 @@ void measure(const Analysis& a, SoundnessReport& report) {
 
 }  // namespace
 
-SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop) {
+SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop, FamilyTable table) {
   const Analysis a(mesh, stop);
   SoundnessReport report;
-  // Each finder writes to families of its own, so they may run side by side.
-  tbb::parallel_invoke([&] { find_crossings(a, report); },
-                       [&] {
-                         measure(a, report);
-                         find_open_edges(a, report);
-                         find_non_manifold(a, report);
-                         a.check_stop();
-                         find_turned_faces_and_inner_walls(a, report);
-                         find_degenerate(a, report);
-                         find_doubled(a, report);
-                         a.check_stop();
-                         find_unwelded_and_contacts(a, report);
-                         find_strays(a, report);
-                       });
-  auto none = [&](Family family) { return report.of(family).count == 0; };
-  report.sound = !mesh.empty() && none(Family::open_edges) && none(Family::non_manifold_edges) &&
-                 none(Family::non_manifold_vertices) && none(Family::flipped_faces) &&
-                 none(Family::crossing_faces) && none(Family::zero_length_edges) &&
-                 none(Family::zero_area_faces) && none(Family::doubled_faces) && none(Family::inner_walls);
-  if (none(Family::open_edges) && none(Family::non_manifold_edges) && none(Family::non_manifold_vertices)) {
+  report.families.resize(table.size());
+  tbb::parallel_invoke(
+      [&] {
+        tbb::parallel_for(std::size_t{0}, table.size(), [&](std::size_t k) {
+          FamilyReport& found = report.families[k];
+          found.family = table[k];
+          found.defects = table[k]->find(a);
+          for (const Defect& defect : found.defects) found.count += defect.count;
+        });
+      },
+      [&] { measure(a, report); });
+  report.sound = !mesh.empty();
+  for (const FamilyReport& found : report.families)
+    if (found.family->role == FamilyRole::defect && found.count > 0) report.sound = false;
+  if (a.open_edge_count == 0 && a.non_manifold_edge_count == 0 && report.count(families::non_manifold_vertices) == 0) {
     // Euler–Poincaré: V − E + F = 2 (S − G).
     const auto euler = static_cast<long long>(report.vertices) - static_cast<long long>(report.edges) +
                        static_cast<long long>(report.polygons);

@@ -14,7 +14,8 @@ namespace anvil {
 /// Sound means: closed, edge- and vertex-manifold, oriented outwards, and free of crossings, zero-length
 /// edges, zero-area faces, doubled faces and inner walls. Contact edges and stray shells are only noted.
 /// O(n log n) plus the number of box overlaps. Deterministic. Throws Stopped within about 50 ms of a stop.
-SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop = {});
+/// @param table  the families to look for
+SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop = {}, FamilyTable table = family_table());
 
 /// The same piece by piece: pieces may touch each other along whole faces, as after a split, and each is judged alone.
 /// Counts, places and numbers are those of all pieces together.

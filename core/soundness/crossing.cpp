@@ -24,10 +24,7 @@ Triangle by_position(const Analysis& a, Index i) {
   return t;
 }
 
-}  // namespace
-
-void find_crossings(const Analysis& a, SoundnessReport& report) {
-  FamilyReport& family = report.of(Family::crossing_faces);
+std::vector<Defect> find_crossings(const Analysis& a) {
   const Bvh tree(a.mesh.positions, a.triangles.triangles);
   a.check_stop();
   tbb::enumerable_thread_specific<std::vector<Pair>> parts;
@@ -43,14 +40,13 @@ void find_crossings(const Analysis& a, SoundnessReport& report) {
       a.stop);
   std::vector<Pair> pairs;
   for (const auto& part : parts) pairs.insert(pairs.end(), part.begin(), part.end());
-  if (pairs.empty()) return;
+  if (pairs.empty()) return {};
   std::sort(pairs.begin(), pairs.end());
 
   std::vector<Index> faces;
   for (const Pair& pair : pairs) faces.insert(faces.end(), {pair.a, pair.b});
   std::sort(faces.begin(), faces.end());
   faces.erase(std::unique(faces.begin(), faces.end()), faces.end());
-  family.count = faces.size();
 
   // One place for each connected stretch of crossing: faces tied by crossing each other or by a vertex.
   auto slot = [&](Index f) {
@@ -63,8 +59,15 @@ void find_crossings(const Analysis& a, SoundnessReport& report) {
   std::vector<Index> set_of;
   std::vector<std::vector<Index>> groups(sets.number(set_of));
   for (Index i = 0; i < faces.size(); ++i) groups[set_of[i]].push_back(faces[i]);
+  std::vector<Defect> defects;
   for (const auto& group : groups)
-    family.places.push_back(place_of_faces(a, group, fmt::format("{} faces cross", group.size())));
+    defects.push_back(defect_of_faces(a, families::crossing_faces, group, fmt::format("{} faces cross", group.size())));
+  return defects;
 }
+
+}  // namespace
+
+const Family families::crossing_faces = {"crossing_faces", "Crossing faces", "crossing face", "crossing faces",
+                                         Marker::bow_tie, FamilyRole::defect, find_crossings};
 
 }  // namespace anvil

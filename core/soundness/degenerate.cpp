@@ -8,46 +8,48 @@
 namespace anvil {
 namespace {
 
-void find_zero_length(const Analysis& a, FamilyReport& family) {
+std::vector<Defect> find_zero_length(const Analysis& a) {
+  std::vector<Defect> defects;
   // Edges between two vertices at one position …
   if (!a.all_welded())
     for (Index e = 0; e < a.edges.size(); ++e) {
       const auto [v, w] = a.edges.vertices[e];
       if (a.positions.id[v] != a.positions.id[w]) continue;
-      ++family.count;
-      Place place = place_around({a.mesh.positions[v]}, "two vertices of one edge at the same point");
-      for (Index c : a.edges.corners_of(e)) place.faces.push_back(a.edges.corner_face[c]);
-      family.places.push_back(std::move(place));
+      Defect defect = defect_around(families::zero_length_edges, {a.mesh.positions[v]}, "two vertices of one edge at the same point");
+      defect.edges.push_back({v, w});
+      for (Index c : a.edges.corners_of(e)) defect.faces.push_back(a.edges.corner_face[c]);
+      defects.push_back(std::move(defect));
     }
   // … and faces that name one vertex twice in a row.
   for (Index c = 0; c < a.mesh.corners.size(); ++c) {
     if (a.edges.corner_edge[c] != no_index) continue;
-    ++family.count;
-    Place place = place_around({a.start_of(c)}, "a face that uses one vertex twice in a row");
-    place.faces.push_back(a.edges.corner_face[c]);
-    family.places.push_back(std::move(place));
+    const Index v = a.mesh.corners[c];
+    Defect defect = defect_around(families::zero_length_edges, {a.start_of(c)}, "a face that uses one vertex twice in a row");
+    defect.edges.push_back({v, v});
+    defect.faces.push_back(a.edges.corner_face[c]);
+    defects.push_back(std::move(defect));
   }
+  return defects;
 }
 
-void find_zero_area(const Analysis& a, FamilyReport& family) {
+std::vector<Defect> find_zero_area(const Analysis& a) {
   // A polygon has no area when all its triangles have none.
   const auto& face = a.triangles.face;
-  std::vector<Index> found;
+  std::vector<Defect> defects;
   for (std::size_t i = 0; i < face.size();) {
     bool flat = true;
     const Index f = face[i];
     for (; i < face.size() && face[i] == f; ++i) flat = flat && a.degenerate[i];
-    if (flat) found.push_back(f);
+    if (flat) defects.push_back(defect_of_faces(a, families::zero_area_faces, {f}, "face whose corners lie on one line"));
   }
-  family.count = found.size();
-  for (Index f : found) family.places.push_back(place_of_faces(a, {f}, "face whose corners lie on one line"));
+  return defects;
 }
 
 }  // namespace
 
-void find_degenerate(const Analysis& a, SoundnessReport& report) {
-  find_zero_length(a, report.of(Family::zero_length_edges));
-  find_zero_area(a, report.of(Family::zero_area_faces));
-}
+const Family families::zero_length_edges = {"zero_length_edges", "Zero-length edges", "zero-length edge", "zero-length edges",
+                                            Marker::dot, FamilyRole::defect, find_zero_length};
+const Family families::zero_area_faces = {"zero_area_faces", "Zero-area faces", "zero-area face", "zero-area faces",
+                                          Marker::dot, FamilyRole::defect, find_zero_area};
 
 }  // namespace anvil

@@ -24,9 +24,11 @@ bool same_ring(const Analysis& a, Index f, Index g) {
   return false;
 }
 
+namespace {
+
 /// Doubled faces share every edge by position, so it is enough to compare each face with the others on
 /// its first proper edge. Each face with an earlier twin counts once.
-void find_doubled(const Analysis& a, SoundnessReport& report) {
+std::vector<Defect> find_doubled(const Analysis& a) {
   const EdgeTable& edges = a.position_edges();
   tbb::enumerable_thread_specific<std::vector<Index>> parts;
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, a.mesh.face_count(), 8192), [&](const auto& range) {
@@ -47,13 +49,17 @@ void find_doubled(const Analysis& a, SoundnessReport& report) {
   std::vector<Index> found;
   for (const auto& part : parts) found.insert(found.end(), part.begin(), part.end());
   std::sort(found.begin(), found.end());
-  FamilyReport& family = report.of(Family::doubled_faces);
-  family.count = found.size();
+  std::vector<Defect> defects;
   for (const auto& group : connected_groups(a, found))
-    family.places.push_back(place_of_faces(a, group,
-                                           group.size() == 1
-                                               ? "1 face lies on another"
-                                               : std::to_string(group.size()) + " faces lie on others"));
+    defects.push_back(defect_of_faces(
+        a, families::doubled_faces, group,
+        group.size() == 1 ? "1 face lies on another" : std::to_string(group.size()) + " faces lie on others"));
+  return defects;
 }
+
+}  // namespace
+
+const Family families::doubled_faces = {"doubled_faces", "Doubled faces", "doubled face", "doubled faces",
+                                        Marker::double_bar, FamilyRole::defect, find_doubled};
 
 }  // namespace anvil

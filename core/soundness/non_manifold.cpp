@@ -11,18 +11,20 @@
 namespace anvil {
 namespace {
 
-void find_edges(const Analysis& a, FamilyReport& family) {
-  family.count = a.non_manifold_edge_count;
-  if (family.count == 0) return;
+std::vector<Defect> find_edges(const Analysis& a) {
+  std::vector<Defect> defects;
+  if (a.non_manifold_edge_count == 0) return defects;
   for (Index e = 0; e < a.edges.size(); ++e) {
     const auto uses = a.edges.corners_of(e);
     if (uses.size() <= 2) continue;
-    const Vec3 &p = a.mesh.positions[a.edges.vertices[e][0]], &q = a.mesh.positions[a.edges.vertices[e][1]];
-    Place place = place_around({p, q}, fmt::format("edge with {} faces", uses.size()));
-    place.segments.push_back({p, q});
-    for (Index c : uses) place.faces.push_back(a.edges.corner_face[c]);
-    family.places.push_back(std::move(place));
+    const auto [v, w] = a.edges.vertices[e];
+    Defect defect = defect_around(families::non_manifold_edges, {a.mesh.positions[v], a.mesh.positions[w]},
+                                  fmt::format("edge with {} faces", uses.size()));
+    defect.edges.push_back({v, w});
+    for (Index c : uses) defect.faces.push_back(a.edges.corner_face[c]);
+    defects.push_back(std::move(defect));
   }
+  return defects;
 }
 
 Index previous_corner(const Mesh& mesh, Index face, Index corner) {
@@ -62,7 +64,7 @@ std::size_t fans(const Analysis& a, const std::vector<Index>& corners) {
   return sets.number(set_of);
 }
 
-void find_vertices(const Analysis& a, FamilyReport& family) {
+std::vector<Defect> find_vertices(const Analysis& a) {
   const std::size_t vertices = a.mesh.positions.size();
   std::vector<Index> valence(vertices, 0), start(vertices, no_index);
   for (Index c = 0; c < a.mesh.corners.size(); ++c) {
@@ -83,29 +85,31 @@ void find_vertices(const Analysis& a, FamilyReport& family) {
       doubtful[v] = 1;
       any = true;
     }
-  if (!any) return;
+  if (!any) return {};
   std::vector<std::pair<Index, Index>> corners;  // vertex, corner
   for (Index c = 0; c < a.mesh.corners.size(); ++c)
     if (doubtful[a.mesh.corners[c]]) corners.emplace_back(a.mesh.corners[c], c);
   std::sort(corners.begin(), corners.end());
+  std::vector<Defect> defects;
   for (std::size_t k = 0; k < corners.size();) {
     const Index v = corners[k].first;
     std::vector<Index> here;
     for (; k < corners.size() && corners[k].first == v; ++k) here.push_back(corners[k].second);
     const std::size_t n = fans(a, here);
     if (n < 2) continue;
-    ++family.count;
-    Place place = place_around({a.mesh.positions[v]}, fmt::format("vertex shared by {} separate fans", n));
-    for (Index c : here) place.faces.push_back(a.edges.corner_face[c]);
-    family.places.push_back(std::move(place));
+    Defect defect = defect_around(families::non_manifold_vertices, {a.mesh.positions[v]}, fmt::format("vertex shared by {} separate fans", n));
+    defect.vertices.push_back(v);
+    for (Index c : here) defect.faces.push_back(a.edges.corner_face[c]);
+    defects.push_back(std::move(defect));
   }
+  return defects;
 }
 
 }  // namespace
 
-void find_non_manifold(const Analysis& a, SoundnessReport& report) {
-  find_edges(a, report.of(Family::non_manifold_edges));
-  find_vertices(a, report.of(Family::non_manifold_vertices));
-}
+const Family families::non_manifold_edges = {"non_manifold_edges", "Non-manifold edges", "non-manifold edge", "non-manifold edges",
+                                             Marker::diamond, FamilyRole::defect, find_edges};
+const Family families::non_manifold_vertices = {"non_manifold_vertices", "Non-manifold vertices", "non-manifold vertex",
+                                                "non-manifold vertices", Marker::diamond, FamilyRole::defect, find_vertices};
 
 }  // namespace anvil

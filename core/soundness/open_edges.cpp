@@ -6,13 +6,13 @@
 #include "core/soundness/analysis.h"
 
 namespace anvil {
+namespace {
 
 /// Chains the edges that have one face. A chain that closes is a hole; one that ends at vertices where the
 /// surface goes on over a non-manifold edge (the rim of a fin) stays an open chain.
-void find_open_edges(const Analysis& a, SoundnessReport& report) {
-  FamilyReport& family = report.of(Family::open_edges);
-  family.count = a.open_edge_count;
-  if (family.count == 0) return;
+std::vector<Defect> find_open_edges(const Analysis& a) {
+  std::vector<Defect> defects;
+  if (a.open_edge_count == 0) return defects;
 
   std::vector<Index> open;
   for (Index e = 0; e < a.edges.size(); ++e)
@@ -45,25 +45,22 @@ void find_open_edges(const Analysis& a, SoundnessReport& report) {
       at = pair[0] == at ? pair[1] : pair[0];
     }
     const bool closed = at == from && chain.size() > 2;
-    if (closed) ++report.holes;
     double length = 0;
     std::vector<Vec3> points;
-    Place place;
     for (Index k : chain) {
-      const Vec3 &p = a.mesh.positions[a.edges.vertices[open[k]][0]],
-                 &q = a.mesh.positions[a.edges.vertices[open[k]][1]];
-      length += (p - q).norm();
-      points.insert(points.end(), {p, q});
-      place.segments.push_back({p, q});
-      place.faces.push_back(a.edges.corner_face[a.edges.corners_of(open[k])[0]]);
+      const auto [v, w] = a.edges.vertices[open[k]];
+      points.insert(points.end(), {a.mesh.positions[v], a.mesh.positions[w]});
+      length += (points.back() - points[points.size() - 2]).norm();
     }
-    auto segments = std::move(place.segments);
-    auto faces = std::move(place.faces);
-    place = place_around(
-        points, fmt::format("{}, {} edges, {:.4g} mm", closed ? "hole" : "open rim", chain.size(), length));
-    place.segments = std::move(segments);
-    place.faces = std::move(faces);
-    family.places.push_back(std::move(place));
+    Defect defect = defect_around(families::open_edges, points,
+                                  fmt::format("{}, {} edges, {:.4g} mm", closed ? "hole" : "open rim", chain.size(), length));
+    defect.kind = closed ? "hole" : "open_rim";
+    defect.count = chain.size();
+    for (Index k : chain) {
+      defect.edges.push_back(a.edges.vertices[open[k]]);
+      defect.faces.push_back(a.edges.corner_face[a.edges.corners_of(open[k])[0]]);
+    }
+    defects.push_back(std::move(defect));
   };
   // Open chains first, from their ends (vertices with an odd number of open edges), then the loops.
   for (std::size_t k = 0; k < ends.size();) {
@@ -78,6 +75,12 @@ void find_open_edges(const Analysis& a, SoundnessReport& report) {
   }
   for (Index k = 0; k < open.size(); ++k)
     if (!taken[k]) walk(k, a.edges.vertices[open[k]][0]);
+  return defects;
 }
+
+}  // namespace
+
+const Family families::open_edges = {"open_edges", "Open edges and holes", "open edge", "open edges",
+                                     Marker::ring, FamilyRole::defect, find_open_edges};
 
 }  // namespace anvil

@@ -162,11 +162,8 @@ bool is_wall(const Analysis& a, const std::vector<Patch>& patches, std::size_t c
   return std::abs(front) > 0.5 && std::abs(back) > 0.5;
 }
 
-}  // namespace
-
-void find_turned_faces_and_inner_walls(const Analysis& a, SoundnessReport& report) {
-  FamilyReport& turned = report.of(Family::flipped_faces);
-  FamilyReport& walls = report.of(Family::inner_walls);
+Orientation orientation_of(const Analysis& a) {
+  Orientation found;
   const std::vector<char> parity = parities(a);
   a.check_stop();
   const std::vector<Patch> patches = collect_patches(a, parity);
@@ -199,10 +196,7 @@ void find_turned_faces_and_inner_walls(const Analysis& a, SoundnessReport& repor
     if (around > 0) {
       wanted = as_stored;
       if (wanted > 0) {
-        ++walls.count;
-        walls.places.push_back(place_of_faces(
-            a, patch.faces,
-            fmt::format("shell of {} faces inside another, not a cavity", patch.faces.size())));
+        found.walls.push_back({patch.faces, fmt::format("shell of {} faces inside another, not a cavity", patch.faces.size())});
       }
     }
     corrected[k] = wanted;
@@ -214,19 +208,40 @@ void find_turned_faces_and_inner_walls(const Analysis& a, SoundnessReport& repor
     const bool has_inside = std::abs(patch.volume) > 1e-3 * patch.area * patch.box.diagonal();
     turn_first[k] = has_inside ? patch.volume < 0 : 2 * patch.turned > patch.faces.size();
     if (patch.rim_non_manifold && !patch.rim_open && is_wall(a, patches, k)) {
-      ++walls.count;
-      walls.places.push_back(place_of_faces(
-          a, patch.faces, fmt::format("wall of {} faces with material on both sides", patch.faces.size())));
+      found.walls.push_back({patch.faces, fmt::format("wall of {} faces with material on both sides", patch.faces.size())});
     }
   }
-
-  std::vector<Index> found;
   for (Index f = 0; f < a.mesh.face_count(); ++f)
-    if ((parity[f] != 0) != (turn_first[a.patch[f]] != 0)) found.push_back(f);
-  turned.count = found.size();
-  for (const auto& group : connected_groups(a, found))
-    turned.places.push_back(
-        place_of_faces(a, group, fmt::format("{} faces turned the wrong way", group.size())));
+    if ((parity[f] != 0) != (turn_first[a.patch[f]] != 0)) found.flipped.push_back(f);
+  return found;
 }
+
+std::vector<Defect> find_flipped(const Analysis& a) {
+  std::vector<Defect> defects;
+  for (const auto& group : connected_groups(a, a.orientation().flipped))
+    defects.push_back(defect_of_faces(a, families::flipped_faces, group, fmt::format("{} faces turned the wrong way", group.size())));
+  return defects;
+}
+
+std::vector<Defect> find_walls(const Analysis& a) {
+  std::vector<Defect> defects;
+  for (const Orientation::Wall& wall : a.orientation().walls) {
+    defects.push_back(defect_of_faces(a, families::inner_walls, wall.faces, wall.note));
+    defects.back().count = 1;  // walls are counted, not their faces
+  }
+  return defects;
+}
+
+}  // namespace
+
+const Orientation& Analysis::orientation() const {
+  tbb::collaborative_call_once(orientation_once_, [this] { orientation_ = orientation_of(*this); });
+  return orientation_;
+}
+
+const Family families::flipped_faces = {"flipped_faces", "Turned faces", "turned face", "turned faces",
+                                        Marker::hook, FamilyRole::defect, find_flipped};
+const Family families::inner_walls = {"inner_walls", "Inner walls", "inner wall", "inner walls",
+                                      Marker::double_bar, FamilyRole::defect, find_walls};
 
 }  // namespace anvil

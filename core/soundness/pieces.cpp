@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 
+#include "core/mesh/sub_mesh.h"
 #include "core/soundness/check.h"
 
 namespace anvil {
@@ -10,32 +11,19 @@ SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Ind
   SoundnessReport all;
   all.sound = true;
   all.genus = 0;
-  for (Index k = 0; k < pieces; ++k) {
-    Mesh one;
-    std::vector<Index> id(mesh.positions.size(), no_index), faces;
-    for (Index f = 0; f < mesh.face_count(); ++f) {
-      if (piece[f] != k) continue;
-      faces.push_back(f);
-      for (Index v : mesh.face(f)) {
-        if (id[v] == no_index) id[v] = one.add_vertex(mesh.positions[v]);
-        one.corners.push_back(id[v]);
-      }
-      one.face_offsets.push_back(static_cast<Index>(one.corners.size()));
-    }
-    const SoundnessReport report = check_soundness(one, stop);
-    auto take = [&](std::vector<Place>& to, const std::vector<Place>& from) {
-      for (Place place : from) {
-        for (Index& f : place.faces) f = faces[f];
-        to.push_back(std::move(place));
-      }
-    };
-    for (std::size_t f = 0; f < family_count; ++f) {
+  for (const SubMesh& one : take_apart(mesh, piece, pieces)) {
+    SoundnessReport report = check_soundness(one.mesh, stop);
+    all.families.resize(report.families.size());
+    for (std::size_t f = 0; f < report.families.size(); ++f) {
+      all.families[f].family = report.families[f].family;
       all.families[f].count += report.families[f].count;
-      take(all.families[f].places, report.families[f].places);
+      for (Defect& defect : report.families[f].defects) {
+        for (Index& face : defect.faces) face = one.faces[face];
+        for (Index& v : defect.vertices) v = one.vertices[v];
+        for (auto& edge : defect.edges) edge = {one.vertices[edge[0]], one.vertices[edge[1]]};
+        all.families[f].defects.push_back(std::move(defect));
+      }
     }
-    take(all.contacts, report.contacts);
-    all.holes += report.holes;
-    all.contact_edges += report.contact_edges;
     all.vertices += report.vertices;
     all.triangles += report.triangles;
     all.polygons += report.polygons;
@@ -43,7 +31,7 @@ SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Ind
     all.shells += report.shells;
     all.volume += report.volume;
     all.area += report.area;
-    if (!report.bounds.empty()) all.bounds.add(report.bounds.lo), all.bounds.add(report.bounds.hi);
+    all.bounds.add(report.bounds);
     if (all.genus && report.genus)
       *all.genus += *report.genus;
     else

@@ -3,53 +3,44 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace anvil {
-namespace {
 
-struct Names {
-  const char *key, *label, *one, *many;
-};
-
-constexpr std::array<Names, family_count> names = {{
-    {"open_edges", "Open edges and holes", "open edge", "open edges"},
-    {"non_manifold_edges", "Non-manifold edges", "non-manifold edge", "non-manifold edges"},
-    {"non_manifold_vertices", "Non-manifold vertices", "non-manifold vertex", "non-manifold vertices"},
-    {"flipped_faces", "Turned faces", "turned face", "turned faces"},
-    {"crossing_faces", "Crossing faces", "crossing face", "crossing faces"},
-    {"zero_length_edges", "Zero-length edges", "zero-length edge", "zero-length edges"},
-    {"zero_area_faces", "Zero-area faces", "zero-area face", "zero-area faces"},
-    {"doubled_faces", "Doubled faces", "doubled face", "doubled faces"},
-    {"inner_walls", "Inner walls", "inner wall", "inner walls"},
-    {"unwelded_vertices", "Unwelded vertices", "unwelded vertex", "unwelded vertices"},
-    {"stray_shells", "Stray shells", "stray shell", "stray shells"},
-}};
-
-std::string counted(std::size_t n, const char* one, const char* many) {
-  return fmt::format("{} {}", n, n == 1 ? one : many);
+FamilyTable family_table() {
+  static constexpr std::array rows = {
+      &families::open_edges,        &families::non_manifold_edges, &families::non_manifold_vertices,
+      &families::flipped_faces,     &families::crossing_faces,     &families::zero_length_edges,
+      &families::zero_area_faces,   &families::doubled_faces,      &families::inner_walls,
+      &families::unwelded_vertices, &families::stray_shells,       &families::contact_edges};
+  return rows;
 }
 
-}  // namespace
-
-const char* key_of(Family family) {
-  return names[static_cast<std::size_t>(family)].key;
+const FamilyReport& SoundnessReport::of(const Family& family) const {
+  static const FamilyReport nothing;
+  const auto it = std::find_if(families.begin(), families.end(), [&](const FamilyReport& f) { return f.family == &family; });
+  return it == families.end() ? nothing : *it;
 }
-const char* label_of(Family family) {
-  return names[static_cast<std::size_t>(family)].label;
+
+std::size_t SoundnessReport::holes() const {
+  const auto& defects = of(families::open_edges).defects;
+  return static_cast<std::size_t>(std::count_if(defects.begin(), defects.end(), [](const Defect& d) { return d.kind == "hole"; }));
 }
 
 std::string verdict(const SoundnessReport& report) {
-  const std::size_t strays = report.of(Family::stray_shells).count;
-  if (report.sound)
-    return strays == 0 ? "Sound" : "Sound, with " + counted(strays, "stray shell", "stray shells");
-  std::string text;
-  auto add = [&](const std::string& what) { text += (text.empty() ? "Not sound: " : ", ") + what; };
-  if (report.holes > 0) add(counted(report.holes, "hole", "holes"));
-  for (std::size_t f = 0; f < family_count; ++f) {
-    const std::size_t n = report.families[f].count;
-    if (n == 0 || (f == 0 && report.holes > 0)) continue;
-    add(counted(n, names[f].one, names[f].many));
+  auto counted = [](std::size_t n, const char* one, const char* many) { return fmt::format("{} {}", n, n == 1 ? one : many); };
+  std::string defects, remarks;
+  auto add = [](std::string& to, const std::string& what) { to += (to.empty() ? "" : ", ") + what; };
+  const std::size_t holes = report.holes();
+  if (holes > 0) add(defects, counted(holes, "hole", "holes"));
+  for (const FamilyReport& found : report.families) {
+    if (found.count == 0 || found.family->role == FamilyRole::note) continue;
+    if (found.family == &families::open_edges && holes > 0) continue;  // told as holes
+    add(found.family->role == FamilyRole::defect ? defects : remarks, counted(found.count, found.family->one, found.family->many));
   }
-  return text.empty() ? "Empty: there are no faces" : text;
+  if (report.sound) return remarks.empty() ? "Sound" : "Sound, with " + remarks;
+  if (!remarks.empty()) add(defects, remarks);
+  return defects.empty() ? "Empty: there are no faces" : "Not sound: " + defects;
 }
 
 }  // namespace anvil

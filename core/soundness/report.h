@@ -1,56 +1,82 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What a soundness check found: counts and places per family of defects, and the numbers people compare.
+// What a soundness check found: complete records of every defect, counts per family, and the numbers people compare.
 #pragma once
 
 #include <array>
 #include <optional>
+#include <span>
 #include <string>
+#include <vector>
 
 #include "core/mesh/mesh.h"
 
 namespace anvil {
 
-/// The families of defects, in the order in which the rail shows them.
-enum class Family {
-  open_edges,             ///< edges with one face; places are the holes and open chains
-  non_manifold_edges,     ///< edges with more than two faces
-  non_manifold_vertices,  ///< vertices where separate fans of faces meet
-  flipped_faces,          ///< faces turned against their neighbours, and shells inside out
-  crossing_faces,         ///< faces that meet another face anywhere but at shared edges and vertices
-  zero_length_edges,      ///< edges whose ends are bit-equal
-  zero_area_faces,        ///< faces whose corners lie exactly on one line
-  doubled_faces,          ///< faces on the same corners as an earlier face, either way round
-  inner_walls,            ///< walls with material on both sides
-  unwelded_vertices,      ///< vertices on open edges at the place of another such vertex
-  stray_shells            ///< shells of less than 1/50 of the largest shell's diagonal; loose vertices
+struct Analysis;
+struct Defect;
+
+/// The shape that marks the places of a family in the view.
+enum class Marker { ring, bow_tie, diamond, dot, double_bar, hook };
+
+/// What a family means for the verdict.
+enum class FamilyRole {
+  defect,  ///< one of them, and the mesh is not sound
+  remark,  ///< counted beside the verdict, does not decide it
+  note     ///< said only where asked for
 };
-inline constexpr std::size_t family_count = 11;
 
-/// Stable name used in files and on the command line, e.g. "open_edges".
-const char* key_of(Family family);
-/// Name as people read it, e.g. "Open edges and holes".
-const char* label_of(Family family);
+/// One family of defects: a row of the table. A finder looks at one mesh and gives complete records of all it found,
+/// in an order that depends on the mesh alone; it runs beside the others. Throws Stopped.
+struct Family {
+  const char* key;    ///< stable, in files and on the command line
+  const char* label;  ///< "Open edges and holes"
+  const char *one, *many;
+  Marker marker;
+  FamilyRole role;
+  std::vector<Defect> (*find)(const Analysis&);
+};
 
-/// One spot to fly to.
-struct Place {
+namespace families {
+extern const Family open_edges;             ///< edges with one face, by holes and open rims
+extern const Family non_manifold_edges;     ///< edges with more than two faces
+extern const Family non_manifold_vertices;  ///< vertices where separate fans of faces meet
+extern const Family flipped_faces;          ///< faces turned against their neighbours, and shells inside out
+extern const Family crossing_faces;         ///< faces that meet another face anywhere but at shared edges and vertices
+extern const Family zero_length_edges;      ///< edges whose ends are bit-equal
+extern const Family zero_area_faces;        ///< faces whose corners lie exactly on one line
+extern const Family doubled_faces;          ///< faces on the same corners as an earlier face, either way round
+extern const Family inner_walls;            ///< walls with material on both sides
+extern const Family unwelded_vertices;      ///< vertices on open edges at the place of another such vertex
+extern const Family stray_shells;           ///< shells of less than 1/50 of the largest shell's diagonal
+extern const Family contact_edges;          ///< edges where two closed fans touch without sharing vertices
+}  // namespace families
+
+using FamilyTable = std::span<const Family* const>;
+/// All families, in the order in which the rail shows them.
+FamilyTable family_table();
+
+/// One place where something is wrong, with everything that takes part in it.
+struct Defect {
+  const Family* family = nullptr;
+  std::string kind;                         ///< stable word where a family has several: "hole", "open_rim"
+  std::vector<Index> faces;                 ///< all faces involved
+  std::vector<std::array<Index, 2>> edges;  ///< vertex pairs, where edges are meant and not whole faces
+  std::vector<Index> vertices;              ///< where vertices are meant
   Vec3 position = Vec3::Zero();
-  double radius = 0;                          ///< extent around the position, mesh units
-  std::string text;                           ///< "hole, 12 edges, 37.2 long"
-  std::vector<Index> faces;                   ///< faces involved, at most a few hundred
-  std::vector<std::array<Vec3, 2>> segments;  ///< edges to draw, at most a few thousand
+  double size = 0;        ///< extent around the position, mesh units
+  std::size_t count = 1;  ///< how many of what the family counts: edges of a hole, faces of a crossing
+  std::string note;       ///< "hole, 12 edges, 37.2 mm"
 };
 
 struct FamilyReport {
-  std::size_t count = 0;
-  std::vector<Place> places;  ///< grouped; fewer than `count` when one place holds many
+  const Family* family = nullptr;
+  std::size_t count = 0;  ///< sum over the defects
+  std::vector<Defect> defects;
 };
 
 /// The whole verdict on one mesh.
 struct SoundnessReport {
-  std::array<FamilyReport, family_count> families;
-  std::size_t holes = 0;          ///< closed chains of open edges
-  std::size_t contact_edges = 0;  ///< edges where two closed fans touch without sharing vertices
-  std::vector<Place> contacts;
+  std::vector<FamilyReport> families;  ///< in the order of the table
 
   std::size_t vertices = 0, triangles = 0, polygons = 0, edges = 0, shells = 0;
   double volume = 0;  ///< mesh units³; what the faces sum to, exact only when closed
@@ -59,9 +85,14 @@ struct SoundnessReport {
   std::optional<long long> genus;  ///< sum over the shells; only for closed manifold meshes
   bool sound = false;
 
-  const FamilyReport& of(Family family) const { return families[static_cast<std::size_t>(family)]; }
-  FamilyReport& of(Family family) { return families[static_cast<std::size_t>(family)]; }
-  bool closed() const { return of(Family::open_edges).count == 0; }
+  /// What was found of a family; nothing when it was not looked for.
+  const FamilyReport& of(const Family& family) const;
+  std::size_t count(const Family& family) const { return of(family).count; }
+  /// Closed chains of open edges.
+  std::size_t holes() const;
+  bool closed() const { return count(families::open_edges) == 0; }
+  /// No face crosses another, as far as this check can tell: faces without area were not looked at.
+  bool free_of_crossings() const { return count(families::crossing_faces) == 0 && count(families::zero_area_faces) == 0; }
 };
 
 /// "Sound", "Sound, with 1 stray shell" or "Not sound: 3 holes, 2 crossings".

@@ -4,11 +4,12 @@
 #include "core/soundness/analysis.h"
 
 namespace anvil {
+namespace {
 
 /// Shells so small beside the largest one that they are most likely left-overs.
-void find_strays(const Analysis& a, SoundnessReport& report) {
+std::vector<Defect> find_strays(const Analysis& a) {
   constexpr double stray_share = 1.0 / 50;
-  if (a.shells < 2) return;
+  if (a.shells < 2) return {};
   std::vector<Box3> box(a.shells);
   std::vector<Index> faces(a.shells, 0);
   for (Index f = 0; f < a.mesh.face_count(); ++f) {
@@ -17,13 +18,21 @@ void find_strays(const Analysis& a, SoundnessReport& report) {
   }
   double largest = 0;
   for (const Box3& b : box) largest = std::max(largest, b.diagonal());
-  FamilyReport& family = report.of(Family::stray_shells);
-  for (std::size_t s = 0; s < box.size(); ++s) {
+  std::vector<Index> place(a.shells, no_index);
+  std::vector<Defect> defects;
+  for (Index s = 0; s < a.shells; ++s) {
     if (box[s].diagonal() >= stray_share * largest) continue;
-    ++family.count;
-    Place place = place_around({box[s].lo, box[s].hi}, fmt::format("loose shell of {} faces", faces[s]));
-    family.places.push_back(std::move(place));
+    place[s] = static_cast<Index>(defects.size());
+    defects.push_back(defect_around(families::stray_shells, {box[s].lo, box[s].hi}, fmt::format("loose shell of {} faces", faces[s])));
   }
+  for (Index f = 0; f < a.mesh.face_count(); ++f)
+    if (place[a.shell[f]] != no_index) defects[place[a.shell[f]]].faces.push_back(f);
+  return defects;
 }
+
+}  // namespace
+
+const Family families::stray_shells = {"stray_shells", "Stray shells", "stray shell", "stray shells",
+                                       Marker::dot, FamilyRole::remark, find_strays};
 
 }  // namespace anvil

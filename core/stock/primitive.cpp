@@ -6,18 +6,10 @@
 #include <cmath>
 #include <map>
 #include <numbers>
+#include <stdexcept>
 
 namespace anvil {
 namespace {
-
-constexpr double longest = 1e6, shortest = 1e-6;
-
-DimensionSpec length(const char* key, const char* label, double initial, double least = shortest) {
-  return {key, label, initial, least, longest, false};
-}
-DimensionSpec count(const char* key, const char* label, double initial, double least, double most) {
-  return {key, label, initial, least, most, true};
-}
 
 /// cos and sin of i/n of a turn, exact at the quarter turns and symmetric around them.
 std::array<double, 2> turn(std::size_t i, std::size_t n) {
@@ -212,123 +204,112 @@ Mesh sheet(double x, double y, Index columns, Index rows) {
   return mesh;
 }
 
+Field length(const char* key, const char* label, double initial, const char* help, double min = min_length) {
+  return length_field(key, label, initial, help, min);
+}
+Field count(const char* key, const char* label, double initial, double min, double max, const char* help) {
+  return count_field(key, label, initial, min, max, help);
+}
+Index whole(const FieldReader& f, const char* key) { return static_cast<Index>(f.number(key)); }
+
+constexpr const char* sides_help = "How many flat sides stand for the round.";
+
 }  // namespace
 
-const std::vector<PrimitiveSpec>& primitive_specs() {
-  static const std::vector<PrimitiveSpec> specs = {
-      {PrimitiveKind::box,
-       "box",
-       "Box",
-       {length("x", "Width", 40), length("y", "Depth", 40), length("z", "Height", 20)}},
-      {PrimitiveKind::cylinder,
-       "cylinder",
-       "Cylinder",
-       {length("diameter", "Diameter", 20), length("height", "Height", 40),
-        count("sides", "Sides", 64, 3, 4096)}},
-      {PrimitiveKind::frustum,
-       "frustum",
-       "Cone",
-       {length("bottom", "Bottom diameter", 30, 0), length("top", "Top diameter", 12, 0),
-        length("height", "Height", 30), count("sides", "Sides", 64, 3, 4096)}},
-      {PrimitiveKind::sphere,
-       "sphere",
-       "Sphere",
-       {length("diameter", "Diameter", 30), count("segments", "Segments", 48, 3, 2048),
-        count("rings", "Rings", 24, 2, 2048)}},
-      {PrimitiveKind::icosphere,
-       "icosphere",
-       "Even sphere",
-       {length("diameter", "Diameter", 30), count("subdivisions", "Subdivisions", 3, 0, 8)}},
-      {PrimitiveKind::torus,
-       "torus",
-       "Torus",
-       {length("ring", "Ring diameter", 40), length("tube", "Tube diameter", 10),
-        count("segments", "Segments", 64, 3, 2048), count("sides", "Sides", 24, 3, 2048)}},
-      {PrimitiveKind::prism,
-       "prism",
-       "Prism",
-       {length("diameter", "Across corners", 30), length("height", "Height", 20),
-        count("sides", "Sides", 6, 3, 4096)}},
-      {PrimitiveKind::star_prism,
-       "star_prism",
-       "Star prism",
-       {length("outer", "Outer diameter", 40), length("inner", "Inner diameter", 20),
-        length("height", "Height", 12), count("points", "Points", 5, 2, 1024)}},
-      {PrimitiveKind::sheet,
-       "sheet",
-       "Plane sheet",
-       {length("x", "Width", 60), length("y", "Depth", 60), count("columns", "Columns", 1, 1, 1024),
-        count("rows", "Rows", 1, 1, 1024)}}};
-  return specs;
+const std::vector<StockKind>& stock_table() {
+  static const std::vector<StockKind> table = {
+      {"box", "Box", "box", "A block with right angles.",
+       {length("x", "Width", 40, "Size from left to right."), length("y", "Depth", 40, "Size from front to back."),
+        length("z", "Height", 20, "Size upwards.")},
+       [](const FieldReader& f) { return box(f.number("x"), f.number("y"), f.number("z")); }, nullptr},
+      {"cylinder", "Cylinder", "cylinder", "A round bar.",
+       {length("diameter", "Diameter", 20, "Across the corners of its sides."), length("height", "Height", 40, "Size upwards."),
+        count("sides", "Sides", 64, 3, 4096, sides_help)},
+       [](const FieldReader& f) { return frustum(f.number("diameter"), f.number("diameter"), f.number("height"), whole(f, "sides")); },
+       nullptr},
+      {"frustum", "Cone", "frustum", "A cone, whole or with its tip cut off.",
+       {length("bottom", "Bottom diameter", 30, "Across the corners at the bottom; 0 is a tip.", 0),
+        length("top", "Top diameter", 12, "Across the corners at the top; 0 is a tip.", 0),
+        length("height", "Height", 30, "Size upwards."), count("sides", "Sides", 64, 3, 4096, sides_help)},
+       [](const FieldReader& f) { return frustum(f.number("bottom"), f.number("top"), f.number("height"), whole(f, "sides")); },
+       [](const FieldReader& f) -> std::optional<Issue> {
+         if (f.number("bottom") > 0 || f.number("top") > 0) return std::nullopt;
+         return Issue{"both diameters are zero", "", {}, "give the bottom or the top diameter a size"};
+       }},
+      {"sphere", "Sphere", "sphere", "A ball of rings and segments.",
+       {length("diameter", "Diameter", 30, "From pole to pole."),
+        count("segments", "Segments", 48, 3, 2048, "How many sides around the axis."),
+        count("rings", "Rings", 24, 2, 2048, "How many bands from pole to pole.")},
+       [](const FieldReader& f) { return sphere(f.number("diameter"), whole(f, "segments"), whole(f, "rings")); }, nullptr},
+      {"icosphere", "Even sphere", "icosphere", "A ball of triangles of nearly one size.",
+       {length("diameter", "Diameter", 30, "Across opposite corners."),
+        count("subdivisions", "Subdivisions", 3, 0, 8, "How often each triangle is cut into four.")},
+       [](const FieldReader& f) { return icosphere(f.number("diameter"), static_cast<int>(f.number("subdivisions"))); }, nullptr},
+      {"torus", "Torus", "torus", "A ring with a round section.",
+       {length("ring", "Ring diameter", 40, "Across the middle of the tube."),
+        length("tube", "Tube diameter", 10, "Thickness of the tube; less than the ring's diameter."),
+        count("segments", "Segments", 64, 3, 2048, "How many sides around the axis."),
+        count("sides", "Sides", 24, 3, 2048, "How many sides around the tube.")},
+       [](const FieldReader& f) { return torus(f.number("ring"), f.number("tube"), whole(f, "segments"), whole(f, "sides")); },
+       [](const FieldReader& f) -> std::optional<Issue> {
+         if (f.number("tube") < f.number("ring")) return std::nullopt;
+         return Issue{fmt::format("the tube ({:.6g} mm) is as thick as the ring ({:.6g} mm)", f.number("tube"), f.number("ring")),
+                      "", {}, "choose a tube diameter below the ring diameter"};
+       }},
+      {"prism", "Prism", "prism", "A bar with a regular section.",
+       {length("diameter", "Across corners", 30, "Across opposite corners."), length("height", "Height", 20, "Size upwards."),
+        count("sides", "Sides", 6, 3, 4096, "How many corners the section has.")},
+       [](const FieldReader& f) { return frustum(f.number("diameter"), f.number("diameter"), f.number("height"), whole(f, "sides")); },
+       nullptr},
+      {"star-prism", "Star prism", "star_prism", "A bar with a star as its section.",
+       {length("outer", "Outer diameter", 40, "Across the points."), length("inner", "Inner diameter", 20, "Across the notches."),
+        length("height", "Height", 12, "Size upwards."), count("points", "Points", 5, 2, 1024, "How many points the star has.")},
+       [](const FieldReader& f) { return star_prism(f.number("outer"), f.number("inner"), f.number("height"), whole(f, "points")); },
+       nullptr},
+      {"sheet", "Plane sheet", "sheet", "A flat open sheet; it can cut a part in a split.",
+       {length("x", "Width", 60, "Size from left to right."), length("y", "Depth", 60, "Size from front to back."),
+        count("columns", "Columns", 1, 1, 1024, "How many faces side by side."),
+        count("rows", "Rows", 1, 1, 1024, "How many faces behind each other.")},
+       [](const FieldReader& f) { return sheet(f.number("x"), f.number("y"), whole(f, "columns"), whole(f, "rows")); }, nullptr}};
+  return table;
 }
 
-const PrimitiveSpec& spec_of(PrimitiveKind kind) {
-  return primitive_specs()[static_cast<std::size_t>(kind)];
+const StockKind* find_stock(std::string_view key) {
+  for (const StockKind& kind : stock_table())
+    if (kind.key == key) return &kind;
+  return nullptr;
 }
 
-Primitive Primitive::of(PrimitiveKind kind) {
-  Primitive primitive{kind, {}};
-  for (const DimensionSpec& d : spec_of(kind).dimensions) primitive.values.push_back(d.initial);
+Primitive Primitive::of(std::string_view key) {
+  const StockKind* kind = find_stock(key);
+  if (kind == nullptr) throw std::logic_error("there is no stock " + std::string(key));
+  return {kind, initial_values(kind->fields)};
+}
+
+Primitive Primitive::of(std::string_view key, std::initializer_list<double> numbers) {
+  Primitive primitive = of(key);
+  primitive.values.assign(numbers.begin(), numbers.end());
   return primitive;
 }
 
-Primitive Primitive::of(PrimitiveKind kind, std::initializer_list<double> values) {
-  return {kind, std::vector<double>(values)};
-}
-
 std::string Primitive::summary() const {
-  std::string lengths, counts;
-  const auto& dimensions = spec_of(kind).dimensions;
-  for (std::size_t i = 0; i < dimensions.size() && i < values.size(); ++i) {
-    if (dimensions[i].whole) continue;
-    lengths += fmt::format("{}{:.6g}", lengths.empty() ? "" : " × ", values[i]);
-  }
+  std::string lengths;
+  for (std::size_t i = 0; i < kind->fields.size() && i < values.size(); ++i)
+    if (kind->fields[i].kind == FieldKind::length)
+      lengths += fmt::format("{}{:.6g}", lengths.empty() ? "" : " × ", std::get<double>(values[i]));
   return lengths + " mm";
 }
 
+std::optional<Issue> check_dimensions(const Primitive& primitive) {
+  std::optional<Issue> issue = check_values(primitive.kind->fields, primitive.values);
+  if (!issue && primitive.kind->check != nullptr) issue = primitive.kind->check(primitive.fields());
+  if (issue) issue->subject = primitive.kind->label;
+  return issue;
+}
+
 Result<Mesh> make_mesh(const Primitive& primitive) {
-  const PrimitiveSpec& spec = spec_of(primitive.kind);
-  if (primitive.values.size() != spec.dimensions.size())
-    return Issue{fmt::format("needs {} dimensions, got {}", spec.dimensions.size(), primitive.values.size()),
-                 spec.label,
-                 {},
-                 "give all of them"};
-  for (std::size_t i = 0; i < spec.dimensions.size(); ++i) {
-    const DimensionSpec& d = spec.dimensions[i];
-    const double value = primitive.values[i];
-    if (!(value >= d.least && value <= d.most) || (d.whole && value != std::floor(value)))
-      return Issue{fmt::format("{} is {}, outside {} to {}", d.label, value, d.least, d.most),
-                   spec.label,
-                   {},
-                   "choose a value in that range"};
-  }
-  const auto& v = primitive.values;
-  auto n = [&](std::size_t i) { return static_cast<Index>(v[i]); };
-  switch (primitive.kind) {
-    case PrimitiveKind::box:
-      return box(v[0], v[1], v[2]);
-    case PrimitiveKind::cylinder:
-      return frustum(v[0], v[0], v[1], n(2));
-    case PrimitiveKind::frustum:
-      if (v[0] <= 0 && v[1] <= 0)
-        return Issue{"both diameters are zero", spec.label, {}, "give one of them a size"};
-      return frustum(v[0], v[1], v[2], n(3));
-    case PrimitiveKind::sphere:
-      return sphere(v[0], n(1), n(2));
-    case PrimitiveKind::icosphere:
-      return icosphere(v[0], static_cast<int>(v[1]));
-    case PrimitiveKind::torus:
-      if (v[1] >= v[0])
-        return Issue{"the tube is as thick as the ring", spec.label, {}, "make the tube diameter smaller"};
-      return torus(v[0], v[1], n(2), n(3));
-    case PrimitiveKind::prism:
-      return frustum(v[0], v[0], v[1], n(2));
-    case PrimitiveKind::star_prism:
-      return star_prism(v[0], v[1], v[2], n(3));
-    case PrimitiveKind::sheet:
-      return sheet(v[0], v[1], n(2), n(3));
-  }
-  return Issue{"unknown primitive", "", {}, ""};
+  if (auto issue = check_dimensions(primitive)) return *issue;
+  return primitive.kind->make(primitive.fields());
 }
 
 }  // namespace anvil

@@ -113,7 +113,7 @@ TEST_CASE("pieces go to a file each where the name says so, and all operations a
   const TemporaryFolder folder;
   REQUIRE(write_mesh(cube(2), folder / "a.off"));
   REQUIRE(write_mesh(placed(cube(2), {1, 0.5, 0.25}), folder / "b.off"));
-  REQUIRE(write_mesh(placed(stock(PrimitiveKind::sheet, {9, 9, 1, 1}), {0, 0, 0.5}), folder / "sheet.off"));
+  REQUIRE(write_mesh(placed(stock("sheet", {9, 9, 1, 1}), {0, 0, 0.5}), folder / "sheet.off"));
   const Run split = cli(folder, "combine --op split a.off sheet.off b.off -o piece-{}.stl --json -");
   CHECK(split.code == 0);
   const json report = json::parse(split.out);
@@ -143,7 +143,7 @@ TEST_CASE("pieces go to a file each where the name says so, and all operations a
 
 TEST_CASE("convert keeps polygons and doubles, and reads and writes jobs") {
   const TemporaryFolder folder;
-  const Mesh mesh = placed(stock(PrimitiveKind::prism, {3, 2, 7}), {0.1, 0.2, 0.3}, {1, 2, 3});
+  const Mesh mesh = placed(stock("prism", {3, 2, 7}), {0.1, 0.2, 0.3}, {1, 2, 3});
   REQUIRE(write_mesh(mesh, folder / "a.obj"));
   CHECK(cli(folder, "convert a.obj b.off").code == 0);
   CHECK(cli(folder, "convert b.off c.anvil").code == 0);
@@ -160,9 +160,9 @@ TEST_CASE("run carries out a job's recipes") {
   const TemporaryFolder folder;
   Part plate, drill;
   plate.name = "Plate";
-  plate.source = Primitive::of(PrimitiveKind::box, {40, 40, 10});
+  plate.source = Primitive::of("box", {40, 40, 10});
   drill.name = "Drill";
-  drill.source = Primitive::of(PrimitiveKind::box, {10, 10, 30});
+  drill.source = Primitive::of("box", {10, 10, 30});
   const Job job =
       *edit::combine(edit::add_part(edit::add_part(Job{}, plate), drill), 1, {2}, Operation::difference);
   REQUIRE(save_job(job, folder / "job.anvil"));
@@ -203,12 +203,12 @@ TEST_CASE("bad input and usage: code 2, one line on standard error, no output fi
       std::string::npos);
 }
 
-TEST_CASE("an empty result is refused with its reason and writes nothing") {
+TEST_CASE("an empty result has a code of its own, its reason, and writes nothing") {
   const TemporaryFolder folder;
   REQUIRE(write_mesh(cube(1), folder / "small.stl"));
   REQUIRE(write_mesh(cube(3), folder / "large.stl"));
   const Run run = cli(folder, "combine --op difference small.stl large.stl -o out.stl");
-  CHECK(run.code == 2);
+  CHECK(run.code == 3);
   CHECK(run.err.find("covers the whole part") != std::string::npos);
   CHECK_FALSE(std::filesystem::exists(folder / "out.stl"));
 }

@@ -44,8 +44,8 @@ Mesh moved(Mesh mesh, const Affine& by) {
 
 TEST_CASE("a plate with a pocket flush with its top") {
   for (int steps = 0; steps < 12; ++steps) {
-    const Mesh plate = moved(stock(PrimitiveKind::box, {40, 30, 6}), turned(steps));
-    const Mesh pocket = moved(placed(stock(PrimitiveKind::box, {20, 10, 3}), {2, 1, 1.5}), turned(steps));
+    const Mesh plate = moved(stock("box", {40, 30, 6}), turned(steps));
+    const Mesh pocket = moved(placed(stock("box", {20, 10, 3}), {2, 1, 1.5}), turned(steps));
     const auto result = of(plate, Operation::difference, pocket);
     CHECK(signed_volume(result.mesh) == Approx(40 * 30 * 6 - 20 * 10 * 3).epsilon(1e-9));
     // Five faces untouched, a rim of two simple polygons, four walls and a floor.
@@ -56,8 +56,8 @@ TEST_CASE("a plate with a pocket flush with its top") {
 
 TEST_CASE("a cylinder coaxial with an equal cylinder") {
   for (int steps = 0; steps < 6; ++steps) {
-    const Mesh one = moved(stock(PrimitiveKind::cylinder, {10, 20, 32}), turned(steps));
-    const Mesh other = moved(placed(stock(PrimitiveKind::cylinder, {10, 20, 32}), {0, 0, 8}), turned(steps));
+    const Mesh one = moved(stock("cylinder", {10, 20, 32}), turned(steps));
+    const Mesh other = moved(placed(stock("cylinder", {10, 20, 32}), {0, 0, 8}), turned(steps));
     const auto joined = of(one, Operation::unite, other);
     CHECK(signed_volume(joined.mesh) == Approx(28 * polygon_area(32, 5)).epsilon(1e-9));
     CHECK(joined.mesh.face_count() == 2 * 32 + 2);  // two rings of walls, since they come from two parts, and caps
@@ -71,8 +71,8 @@ TEST_CASE("a cylinder coaxial with an equal cylinder") {
 TEST_CASE("two boxes turned together by any angle and joined at a common face") {
   for (int steps = 0; steps < 24; ++steps) {
     const Affine by = Placement{{1, 2, 3}, {13.0 * steps, 29.0 * steps, 5.0 * steps}, Vec3::Ones()}.matrix();
-    const Mesh one = moved(stock(PrimitiveKind::box, {10, 20, 30}), by);
-    const Mesh other = moved(placed(stock(PrimitiveKind::box, {6, 20, 30}), {8, 0, 0}), by);
+    const Mesh one = moved(stock("box", {10, 20, 30}), by);
+    const Mesh other = moved(placed(stock("box", {6, 20, 30}), {8, 0, 0}), by);
     const auto joined = of(one, Operation::unite, other);
     CHECK(signed_volume(joined.mesh) == Approx(16 * 20 * 30).epsilon(1e-9));
     CHECK(check_soundness(joined.mesh).shells == 1);
@@ -86,8 +86,8 @@ TEST_CASE("two boxes turned together by any angle and joined at a common face") 
 TEST_CASE("the same boxes stored as float STL and read back") {
   const TemporaryFolder folder;
   for (int steps = 1; steps < 12; ++steps) {
-    REQUIRE(write_mesh(moved(stock(PrimitiveKind::box, {10, 20, 30}), turned(steps)), folder / "one.stl"));
-    REQUIRE(write_mesh(moved(placed(stock(PrimitiveKind::box, {6, 20, 30}), {8, 0, 0}), turned(steps)), folder / "other.stl"));
+    REQUIRE(write_mesh(moved(stock("box", {10, 20, 30}), turned(steps)), folder / "one.stl"));
+    REQUIRE(write_mesh(moved(placed(stock("box", {6, 20, 30}), {8, 0, 0}), turned(steps)), folder / "other.stl"));
     const auto one = read_mesh(folder / "one.stl"), other = read_mesh(folder / "other.stl");
     REQUIRE(one);
     REQUIRE(other);
@@ -103,7 +103,7 @@ TEST_CASE("the same boxes stored as float STL and read back") {
 }
 
 TEST_CASE("a mirrored half welded to its original leaves no wall inside") {
-  Mesh half = stock(PrimitiveKind::prism, {8, 20, 7});
+  Mesh half = stock("prism", {8, 20, 7});
   half = placed(half, {0, 0, 10});  // its foot on the plane of the mirror
   Mesh mirrored = half;
   for (Vec3& p : mirrored.positions) p.z() = -p.z();
@@ -119,8 +119,8 @@ TEST_CASE("a mirrored half welded to its original leaves no wall inside") {
 
 TEST_CASE("a tool that ends exactly on the far side of the part") {
   for (int steps = 0; steps < 8; ++steps) {
-    const Mesh plate = moved(stock(PrimitiveKind::box, {30, 30, 8}), turned(steps));
-    const Mesh drill = moved(placed(stock(PrimitiveKind::cylinder, {10, 12, 24}), {1, 2, 2}), turned(steps));  // z from −4
+    const Mesh plate = moved(stock("box", {30, 30, 8}), turned(steps));
+    const Mesh drill = moved(placed(stock("cylinder", {10, 12, 24}), {1, 2, 2}), turned(steps));  // z from −4
     const auto result = of(plate, Operation::difference, drill);
     CHECK(signed_volume(result.mesh) == Approx(30 * 30 * 8 - 8 * polygon_area(24, 5)).epsilon(1e-9));
     CHECK(check_soundness(result.mesh).genus == 1);
@@ -162,10 +162,10 @@ TEST_CASE("edge on edge, vertex on face, vertex on edge, and parts far away or v
 
 TEST_CASE("10 to 500 parts at once") {
   for (const int count : {10, 100, 500}) {
-    const Mesh plate = stock(PrimitiveKind::box, {4.0 * count, 10, 2});
+    const Mesh plate = stock("box", {4.0 * count, 10, 2});
     std::vector<Operand> operands{{shared(plate), "plate"}};
     for (int k = 0; k < count; ++k)
-      operands.push_back({shared(stock(PrimitiveKind::prism, {2, 2, 6})), "hole", Operation::difference,
+      operands.push_back({shared(stock("prism", {2, 2, 6})), "hole", Operation::difference,
                           Affine(Eigen::Translation3d(4.0 * k - 2.0 * count + 2, 0, 0))});
     const auto result = combine(operands);
     REQUIRE(result);
@@ -177,8 +177,8 @@ TEST_CASE("10 to 500 parts at once") {
 
 TEST_CASE("a sound mesh stays sound when it is rounded to 32 bits") {
   // Far from the origin floats are coarse: features come to lie on each other.
-  const Mesh part = placed(stock(PrimitiveKind::icosphere, {2, 4}), {4000, 300, 20}, {3, 5, 7});
-  const Mesh tool = placed(stock(PrimitiveKind::cylinder, {1, 4, 48}), {4000.3, 300.1, 20}, {11, 2, 4});
+  const Mesh part = placed(stock("icosphere", {2, 4}), {4000, 300, 20}, {3, 5, 7});
+  const Mesh tool = placed(stock("cylinder", {1, 4, 48}), {4000.3, 300.1, 20}, {11, 2, 4});
   const auto result = of(part, Operation::difference, tool);
   const TemporaryFolder folder;
   REQUIRE(write_mesh(result.mesh, folder / "far.stl"));

@@ -23,7 +23,7 @@ struct DegeneratePair {
 };
 
 Mesh box(double x, double y, double z, const Vec3& at = Vec3::Zero(), const Vec3& angles = Vec3::Zero()) {
-  return placed(stock(PrimitiveKind::box, {x, y, z}), at, angles);
+  return placed(stock("box", {x, y, z}), at, angles);
 }
 
 /// A tetrahedron with one corner at the origin, the others at height 4 on a triangle of area 8: volume 32/3.
@@ -47,13 +47,13 @@ Mesh inside_out(Mesh mesh) {
 }
 
 /// @param k  number of the placement, by which some families vary
-std::vector<DegeneratePair> families(int k) {
+std::vector<DegeneratePair> degenerate_pairs(int k) {
   std::vector<DegeneratePair> all;
   auto add = [&](const std::string& name, Mesh a, Mesh b, double volume_a, double volume_b, double common) {
     all.push_back({name, std::move(a), std::move(b), volume_a, volume_b, common});
   };
   const double disc = polygon_area(12, 5);
-  const Mesh cylinder = stock(PrimitiveKind::cylinder, {10, 20, 12}), block = box(10, 10, 10), plate = box(20, 20, 10);
+  const Mesh cylinder = stock("cylinder", {10, 20, 12}), block = box(10, 10, 10), plate = box(20, 20, 10);
   add("identical parts", cylinder, cylinder, 20 * disc, 20 * disc, 20 * disc);
   add("a shared face", block, box(10, 10, 10, {10, 0, 0}), 1000, 1000, 0);
   add("part of a face flush, outside", plate, box(6, 6, 4, {3, 2, 7}), 4000, 144, 0);
@@ -122,7 +122,7 @@ TEST_CASE("families of degenerate pairs come out sound and with their volumes at
     const double scale = std::pow(10.0, k % 3 == 0 ? 0 : 6 * any(random));
     const Vec3 shift = 100 * scale * Vec3(any(random), any(random), any(random));
     const Affine by = Eigen::Translation3d(shift) * Eigen::Scaling(scale) * Placement{Vec3::Zero(), angles, Vec3::Ones()}.matrix();
-    for (DegeneratePair& family : families(k)) cases.emplace_back(std::move(family), by);
+    for (DegeneratePair& family : degenerate_pairs(k)) cases.emplace_back(std::move(family), by);
   }
   std::vector<std::string> wrong(2 * cases.size());
   tbb::parallel_for(std::size_t{0}, wrong.size(), [&](std::size_t n) {

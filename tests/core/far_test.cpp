@@ -26,7 +26,7 @@ std::multiset<FaceKey> faces_of(const BooleanResult& result) {
       ring.push_back({p.x(), p.y(), p.z()});
     }
     std::rotate(ring.begin(), std::min_element(ring.begin(), ring.end()), ring.end());
-    faces.emplace(result.piece[f], result.part[f], result.face[f], ring);
+    faces.emplace(result.piece[f], result.sources.input[f], result.sources.face[f], ring);
   }
   return faces;
 }
@@ -59,10 +59,10 @@ void compare(const std::vector<Operand>& operands) {
 }
 
 Mesh ring() {
-  return stock(PrimitiveKind::torus, {20, 8, 120, 60});
+  return stock("torus", {20, 8, 120, 60});
 }
 Mesh ball(double size) {
-  return stock(PrimitiveKind::sphere, {size, 80, 40});
+  return stock("sphere", {size, 80, 40});
 }
 
 /// Several shells in one part: some in the tool's way, some not, one inside another turned inwards.
@@ -96,7 +96,7 @@ TEST_CASE("a cut all the way round parts a surface into stretches, however large
   const Mesh torus = ring();
   for (const double place : {0.0, 4.0, 8.0, 11.0}) {
     const Mesh slab =
-        placed(stock(PrimitiveKind::box, {1.5, 60, 60}), {place + 0.013, 0.01, 0.02}, {3, 2, 1});
+        placed(stock("box", {1.5, 60, 60}), {place + 0.013, 0.01, 0.02}, {3, 2, 1});
     for (const Operation operation :
          {Operation::difference, Operation::intersection, Operation::unite, Operation::partition})
       compare({{shared(torus), "A"}, {shared(slab), "B", operation}});
@@ -127,10 +127,10 @@ TEST_CASE("far stretches come out the same as when every triangle is looked at")
   const std::vector<Mesh> parts{ring(), in_triangles(ring()), ball(20), in_triangles(crowd()), crowd()};
   const std::vector<Mesh> tools{ball(7),
                                 in_triangles(ball(9)),
-                                stock(PrimitiveKind::cylinder, {6, 30, 48}),
+                                stock("cylinder", {6, 30, 48}),
                                 crowd(),
-                                stock(PrimitiveKind::box, {7, 9, 11}),
-                                stock(PrimitiveKind::torus, {12, 4, 80, 40})};
+                                stock("box", {7, 9, 11}),
+                                stock("torus", {12, 4, 80, 40})};
   for (int i = 0; i < 36; ++i) {
     const Mesh& part = parts[random() % parts.size()];
     auto tool = [&] {
@@ -169,8 +169,8 @@ TEST_CASE("polygons that no cut touched come back as the very same rings, far on
   REQUIRE(result);
   std::size_t same = 0;
   for (std::size_t f = 0; f < result->mesh.face_count(); ++f) {
-    if (result->part[f] != 0) continue;
-    const auto now = result->mesh.face(f), before = torus.face(result->face[f]);
+    if (result->sources.input[f] != 0) continue;
+    const auto now = result->mesh.face(f), before = torus.face(result->sources.face[f]);
     same += std::equal(now.begin(), now.end(), before.begin(), before.end(),
                        [&](Index a, Index b) { return result->mesh.positions[a] == torus.positions[b]; });
   }

@@ -63,7 +63,7 @@ TEST_CASE("cube and octahedron: what they have in common is the cuboctahedron, t
 TEST_CASE("three equal cylinders along the axes have 8 (2 − √2) r³ in common") {
   // Tricylinder of Steinmetz (CRC Standard Mathematical Tables; from memory).
   auto common = [](double sides) {
-    const Mesh cylinder = stock(PrimitiveKind::cylinder, {2, 4, sides});
+    const Mesh cylinder = stock("cylinder", {2, 4, sides});
     return signed_volume(of({part(cylinder), part(placed(cylinder, {0, 0, 0}, {90, 0, 0}), Operation::intersection),
                              part(placed(cylinder, {0, 0, 0}, {0, 90, 0}), Operation::intersection)}));
   };
@@ -74,7 +74,7 @@ TEST_CASE("a ball drilled through its middle leaves π h³ / 6, whatever the bal
   // Napkin ring (Bronshtein, Handbook of Mathematics; from memory): h is what is left of the drill's length.
   for (const double hole : {3.0, 4.0}) {
     auto ring = [&](double n) {
-      const Mesh ball = stock(PrimitiveKind::sphere, {10, 2 * n, n}), drill = stock(PrimitiveKind::cylinder, {2 * hole, 12, 2 * n});
+      const Mesh ball = stock("sphere", {10, 2 * n, n}), drill = stock("cylinder", {2 * hole, 12, 2 * n});
       const Mesh mesh = of({part(ball), part(drill, Operation::difference)});
       CHECK(check_soundness(mesh).genus == 1);
       return signed_volume(mesh);
@@ -91,7 +91,7 @@ TEST_CASE("a ball drilled through its middle leaves π h³ / 6, whatever the bal
 TEST_CASE("a plane cuts the cap π h² (3 R − h) / 3 off a ball") {
   // Bronshtein, Handbook of Mathematics; from memory.
   auto cap = [](double n) {
-    return signed_volume(of({part(stock(PrimitiveKind::sphere, {10, 2 * n, n})), part(placed(cube(20), {0, 0, 10 + 2.5}), Operation::intersection)}));
+    return signed_volume(of({part(stock("sphere", {10, 2 * n, n})), part(placed(cube(20), {0, 0, 10 + 2.5}), Operation::intersection)}));
   };
   const double h = 2.5, exact = pi * h * h * (15 - h) / 3;
   // The cut lies on a ring of vertices when the rings are a multiple of three: the cap is then a stack of frusta.
@@ -99,7 +99,7 @@ TEST_CASE("a plane cuts the cap π h² (3 R − h) / 3 off a ball") {
 }
 
 TEST_CASE("a torus sliced along its axis, across it and into quarters has the parts that symmetry tells") {
-  const Mesh torus = stock(PrimitiveKind::torus, {20, 6, 32, 16});
+  const Mesh torus = stock("torus", {20, 6, 32, 16});
   const double whole = signed_volume(torus);
   CHECK(whole == Approx(2 * pi * pi * 10 * 9).epsilon(0.05));  // Pappus, for the round torus
   const Mesh halves = of({part(torus), part(placed(cube(40), {20, 0, 0}), Operation::intersection)});
@@ -117,7 +117,7 @@ TEST_CASE("bars through a cube: a sponge of the first and of the second order") 
   // the result is counted by the soundness check, and by CGAL's count of shells and volume beside it).
   std::vector<Operand> operands{part(cube(27))};
   auto drill = [&](double width, double x, double y) {
-    const Mesh along_z = placed(stock(PrimitiveKind::box, {width, width, 40}), {x, y, 0});
+    const Mesh along_z = placed(stock("box", {width, width, 40}), {x, y, 0});
     operands.push_back(part(along_z, Operation::difference));
     for (const auto& [i, j, k] : {std::array{1, 2, 0}, std::array{2, 0, 1}}) {
       Mesh turned = along_z;
@@ -145,14 +145,14 @@ TEST_CASE("a chain of frusta bored by a stepped drill: volumes of prisms and pyr
   // Frustum of a regular pyramid: h (A + B + √(A B)) / 3 (elementary).
   const double n = 20, a = polygon_area(n, 10), b = polygon_area(n, 4);
   const double frustum = 12 * (a + b + std::sqrt(a * b)) / 3;
-  const Mesh lower = stock(PrimitiveKind::frustum, {20, 8, 12, n});
+  const Mesh lower = stock("frustum", {20, 8, 12, n});
   CHECK(signed_volume(lower) == Approx(frustum).epsilon(1e-12));
   const Mesh upper = placed(lower, {0, 0, 12});  // its foot on the lower one's top
   const Mesh pair = of({part(lower), part(upper)});
   CHECK(signed_volume(pair) == Approx(2 * frustum).epsilon(1e-9));
   CHECK(check_soundness(pair).shells == 1);
   // The wide step ends flush with the foot, the narrow one goes right through.
-  const Mesh wide = placed(stock(PrimitiveKind::cylinder, {6, 6, n}), {0, 0, -3}), narrow = placed(stock(PrimitiveKind::cylinder, {4, 40, n}), {0, 0, 6});
+  const Mesh wide = placed(stock("cylinder", {6, 6, n}), {0, 0, -3}), narrow = placed(stock("cylinder", {4, 40, n}), {0, 0, 6});
   const Mesh bored = of({part(lower), part(upper), part(wide, Operation::difference), part(narrow, Operation::difference)});
   CHECK(signed_volume(bored) == Approx(2 * frustum - 6 * polygon_area(n, 3) - 18 * polygon_area(n, 2)).epsilon(1e-9));
   CHECK(check_soundness(bored).genus == 1);

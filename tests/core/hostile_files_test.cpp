@@ -139,7 +139,7 @@ TEST_CASE("UTF-16, mislabelled and nonsense files are refused") {
 
 TEST_CASE("random damage to good files never crashes the readers") {
   std::mt19937 random(99);
-  const Mesh mesh = stock(PrimitiveKind::star_prism, {4, 2, 1, 5});
+  const Mesh mesh = stock("star-prism", {4, 2, 1, 5});
   using Reader = Import (*)(std::string_view);
   const std::vector<std::pair<std::string, Reader>> good = {{write_stl(mesh), read_stl},
                                                             {write_obj(mesh), read_obj},

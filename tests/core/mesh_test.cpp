@@ -118,7 +118,7 @@ TEST_CASE("the hierarchy reports every overlapping pair of boxes once") {
 }
 
 TEST_CASE("a ray finds the nearest face of a sphere where geometry says") {
-  const Mesh mesh = stock(PrimitiveKind::icosphere, {2, 4});
+  const Mesh mesh = stock("icosphere", {2, 4});
   const TriangleList list = triangulate(mesh);
   const Bvh tree(mesh.positions, list.triangles);
   std::mt19937 random(2);

@@ -11,7 +11,7 @@ using namespace anvil::test;
 namespace {
 
 Mesh sheet(double size, const Vec3& position = Vec3::Zero(), const Vec3& angles = Vec3::Zero()) {
-  return placed(stock(PrimitiveKind::sheet, {size, size, 1, 1}), position, angles);
+  return placed(stock("sheet", {size, size, 1, 1}), position, angles);
 }
 
 BooleanResult of(const std::vector<Operand>& operands, double contact = -1) {
@@ -48,7 +48,7 @@ TEST_CASE("a split keeps everything: the pieces are A − B and A ∩ B, each cl
 }
 
 TEST_CASE("pieces of a split are told apart by place: a slab through the middle leaves three") {
-  const Mesh slab = stock(PrimitiveKind::box, {0.5, 4, 4});
+  const Mesh slab = stock("box", {0.5, 4, 4});
   const auto volumes = piece_volumes(of({{shared(cube(2)), "A"}, {shared(slab), "B", Operation::split}}));
   REQUIRE(volumes.size() == 3);
   CHECK(volumes[0] + volumes[1] + volumes[2] == Approx(8).epsilon(1e-9));
@@ -70,7 +70,7 @@ TEST_CASE("a tool that changes nothing where it is is told, and only such a tool
 }
 
 TEST_CASE("a cavity that a split does not touch stays with the piece around it, and what floats in it is a piece") {
-  const Mesh ball = stock(PrimitiveKind::sphere, {10, 24, 12}), inner = placed(stock(PrimitiveKind::sphere, {4, 24, 12}), {2, 0, 0});
+  const Mesh ball = stock("sphere", {10, 24, 12}), inner = placed(stock("sphere", {4, 24, 12}), {2, 0, 0});
   Mesh cavity = inner, island = placed(cube(0.5), {2, 0, 0});
   reverse_faces(cavity);
   Mesh part = ball;
@@ -120,7 +120,7 @@ TEST_CASE("a partition gives A − B, A ∩ B and B − A, in this order") {
 }
 
 TEST_CASE("an inlay is the pocket and, unchanged, the piece that fills it") {
-  const Mesh plug = placed(stock(PrimitiveKind::prism, {1, 2, 7}), {0.1, 0.2, 1});
+  const Mesh plug = placed(stock("prism", {1, 2, 7}), {0.1, 0.2, 1});
   const auto result = of({{shared(cube(2)), "A"}, {shared(plug), "B", Operation::inlay}});
   const auto volumes = piece_volumes(result);
   REQUIRE(volumes.size() == 2);
@@ -133,7 +133,7 @@ TEST_CASE("an inlay is the pocket and, unchanged, the piece that fills it") {
 }
 
 TEST_CASE("a score draws the curve into the faces and takes nothing away") {
-  const auto result = of({{shared(cube(2)), "A"}, {shared(stock(PrimitiveKind::cylinder, {1, 5, 24})), "B", Operation::score}});
+  const auto result = of({{shared(cube(2)), "A"}, {shared(stock("cylinder", {1, 5, 24})), "B", Operation::score}});
   CHECK(signed_volume(result.mesh) == Approx(8).epsilon(1e-12));
   CHECK(judge(result.mesh).sound());
   CHECK(result.fresh_edges.size() == 2 * 24);
@@ -153,8 +153,8 @@ TEST_CASE("open trims take faces away and add none; inside and outside are each 
   CHECK(surface_area(inside.mesh) + surface_area(outside.mesh) == Approx(24).epsilon(1e-9));
   // In the tool: of x = 1 all but the strips below, of y = 1 and z = 1 the halves with x > 0.
   CHECK(surface_area(outside.mesh) == Approx(1.5 * 1.75 + 1 * 1.75 + 1 * 1.5).epsilon(1e-9));
-  CHECK(check_soundness(inside.mesh).holes == 1);
-  CHECK(check_soundness(outside.mesh).holes == 1);
+  CHECK(check_soundness(inside.mesh).holes() == 1);
+  CHECK(check_soundness(outside.mesh).holes() == 1);
 }
 
 TEST_CASE("gather puts parts together untouched") {
@@ -162,7 +162,7 @@ TEST_CASE("gather puts parts together untouched") {
   const auto result = of({{shared(cube(2)), "A"}, {shared(tool), "B", Operation::gather}});
   CHECK(result.mesh.face_count() == 12);
   CHECK(result.mesh.positions.size() == 16);
-  CHECK(result.part.back() == 1);
+  CHECK(result.sources.input.back() == 1);
   CHECK(done(result, "gathered") == 1);
 }
 
@@ -171,7 +171,7 @@ TEST_CASE("a tray is one tool: its members are combined first, in the same pass"
   Operand tray;
   tray.name = "tray";
   tray.operation = Operation::difference;
-  tray.tray = {{shared(stock(PrimitiveKind::box, {1, 1, 4})), "B"}, {shared(stock(PrimitiveKind::box, {4, 4, 0.5})), "C", Operation::difference}};
+  tray.tray = {{shared(stock("box", {1, 1, 4})), "B"}, {shared(stock("box", {4, 4, 0.5})), "C", Operation::difference}};
   const auto result = of({{shared(cube(2)), "A"}, tray});
   CHECK(signed_volume(result.mesh) == Approx(8 - 1 * 1 * 1.5).epsilon(1e-12));
   CHECK(judge(result.mesh).sound());
@@ -196,19 +196,19 @@ TEST_CASE("a sheet bounds nothing and is refused where a solid is needed, with t
 }
 
 TEST_CASE("every face of a result knows the part and the face that it comes from") {
-  const Mesh plate = stock(PrimitiveKind::box, {10, 8, 2}), drill = stock(PrimitiveKind::cylinder, {2, 6, 12});
+  const Mesh plate = stock("box", {10, 8, 2}), drill = stock("cylinder", {2, 6, 12});
   const auto result = of({{shared(plate), "plate"}, {shared(drill), "drill"}});
-  REQUIRE(result.part.size() == result.mesh.face_count());
+  REQUIRE(result.sources.input.size() == result.mesh.face_count());
   std::size_t walls = 0;
   for (std::size_t f = 0; f < result.mesh.face_count(); ++f) {
-    const Mesh& source = result.part[f] == 0 ? plate : drill;
-    REQUIRE(result.face[f] < source.face_count());
+    const Mesh& source = result.sources.input[f] == 0 ? plate : drill;
+    REQUIRE(result.sources.face[f] < source.face_count());
     // Every corner lies in the plane of the source face.
-    const auto from = source.face(result.face[f]);
+    const auto from = source.face(result.sources.face[f]);
     const Vec3 origin = source.positions[from[0]];
     const Vec3 normal = (source.positions[from[1]] - origin).cross(source.positions[from[2]] - origin).normalized();
     for (Index v : result.mesh.face(f)) CHECK(std::abs(normal.dot(result.mesh.positions[v] - origin)) < 1e-12);
-    walls += result.part[f];
+    walls += result.sources.input[f];
   }
   CHECK(walls == 12);
   CHECK(result.mesh.face_count() == 12 + 4 + 2 * 2);  // a face with one hole takes two simple polygons
@@ -217,7 +217,7 @@ TEST_CASE("every face of a result knows the part and the face that it comes from
 
 TEST_CASE("the cache changes nothing but the time") {
   CombineCache cache;
-  const auto part = shared(stock(PrimitiveKind::icosphere, {4, 3})), tool = shared(cube(2));
+  const auto part = shared(stock("icosphere", {4, 3})), tool = shared(cube(2));
   for (int k = 0; k < 4; ++k) {
     const Affine at(Eigen::Translation3d(0.4 * k, 0.1, 0.2));
     const auto warm = combine({{part, "A"}, {tool, "B", Operation::difference, at}}, {}, {-1, &cache});

@@ -120,7 +120,7 @@ TEST_CASE("appended meshes share slots of one name, and faces without one become
 TEST_CASE("the walls that a tool cuts have the tool's material, all else keeps the part's") {
   Mesh part = cube(4);
   part.materials = {{"paint", "primer"}, {0, 1, 0, 1, 0, 1}};
-  const Mesh tool = placed(stock(PrimitiveKind::cylinder, {2, 9, 24}), {0.5, 0.25, 0}, {10, 20, 0});
+  const Mesh tool = placed(stock("cylinder", {2, 9, 24}), {0.5, 0.25, 0}, {10, 20, 0});
   const BooleanResult result = of({{shared(part), "Part"}, {shared(made_of("bare", tool)), "Tool", Operation::difference}});
   REQUIRE(result.mesh.materials.of_face.size() == result.mesh.face_count());
   std::size_t walls = 0;
@@ -128,7 +128,7 @@ TEST_CASE("the walls that a tool cuts have the tool's material, all else keeps t
     const Vec3 p = middle(result.mesh, f);
     const bool outside = p.cwiseAbs().maxCoeff() > 2 - 1e-9;
     walls += outside ? 0 : 1;
-    CHECK(slot(result.mesh, f) == (outside ? part.materials.names[part.materials.of_face[result.face[f]]] : "bare"));
+    CHECK(slot(result.mesh, f) == (outside ? part.materials.names[part.materials.of_face[result.sources.face[f]]] : "bare"));
   }
   CHECK(walls == 24);
 }
@@ -149,7 +149,7 @@ TEST_CASE("what closes a hole takes the slot that most of its part has") {
   const auto result = of({{shared(part), "Part"}, {shared(made_of("bare", placed(cube(1), {0, 0, 0}))), "Tool", Operation::difference}});
   std::size_t caps = 0;
   for (std::size_t f = 0; f < result.mesh.face_count(); ++f)
-    if (result.face[f] == no_index) {
+    if (result.sources.face[f] == no_index) {
       ++caps;
       CHECK(slot(result.mesh, f) == "common");
     }

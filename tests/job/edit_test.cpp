@@ -11,7 +11,7 @@ namespace {
 Part part_named(const std::string& name, const Vec3& position = Vec3::Zero()) {
   Part part;
   part.name = name;
-  part.source = Primitive::of(PrimitiveKind::box);
+  part.source = Primitive::of("box");
   part.placement.position = position;
   return part;
 }
@@ -29,7 +29,7 @@ TEST_CASE("names stay unique and ids are never used again") {
   Job job = edit::add_part(Job{}, part_named("Box"));
   job = edit::add_part(job, part_named("Box"));
   CHECK(job.at(2).name == "Box 2");
-  job = edit::remove_parts(job, {2});
+  job = *edit::remove_parts(job, {2});
   PartId id = 0;
   job = edit::add_part(job, part_named("Box 2"), &id);
   CHECK(id == 3);
@@ -46,14 +46,14 @@ TEST_CASE("a combined tool rides along and does not jump") {
     p.placement.angles = {0, 0, 90};
   });
   CHECK((moved.world_of(2).translation() - Vec3(5, 20, 50)).norm() < 1e-12);
-  const Job released = edit::release_tool(moved, 2);
+  const Job released = *edit::release_tool(moved, 2);
   CHECK_FALSE(released.at(2).rides_on);
   CHECK(released.at(1).recipe.empty());
   CHECK((released.world_of(2).matrix() - moved.world_of(2).matrix()).norm() < 1e-9);
 }
 
 TEST_CASE("a tool that stays put keeps its place while the part moves") {
-  const Job job = edit::set_ride_along(drilled(), 2, false);
+  const Job job = *edit::set_ride_along(drilled(), 2, false);
   const Job moved = edit::change_part(job, 1, [](Part& p) { p.placement.position = {99, 0, 0}; });
   CHECK(moved.world_of(2).translation() == Vec3(30, 5, 0));
 }
@@ -73,8 +73,8 @@ TEST_CASE("a part cannot be its own tool, directly or through others, nor serve 
 
 TEST_CASE("deleting a tool mends the recipe, deleting a part leaves its tools where they are") {
   const Job job = drilled();
-  CHECK(edit::remove_parts(job, {2}).at(1).recipe.empty());
-  const Job orphan = edit::remove_parts(job, {1});
+  CHECK(edit::remove_parts(job, {2})->at(1).recipe.empty());
+  const Job orphan = *edit::remove_parts(job, {1});
   REQUIRE(orphan.parts.size() == 1);
   CHECK_FALSE(orphan.at(2).rides_on);
   CHECK((orphan.world_of(2).translation() - Vec3(30, 5, 0)).norm() < 1e-12);
@@ -83,14 +83,14 @@ TEST_CASE("deleting a tool mends the recipe, deleting a part leaves its tools wh
 TEST_CASE("a copied tool stays a tool; a copied part brings its tools") {
   const Job job = drilled();
   std::vector<PartId> copies;
-  const Job tool_copied = edit::duplicate_parts(job, {2}, &copies);
+  const Job tool_copied = *edit::duplicate_parts(job, {2}, &copies);
   const auto use = tool_copied.use_of(copies.at(0));
   REQUIRE(use);
   CHECK(use->part == 1);
-  CHECK(use->use->operation == Operation::difference);
+  CHECK(use->operation == Operation::difference);
   CHECK(tool_copied.at(copies[0]).rides_on == PartId{1});
   copies.clear();
-  const Job part_copied = edit::duplicate_parts(job, {1, 2}, &copies);
+  const Job part_copied = *edit::duplicate_parts(job, {1, 2}, &copies);
   CHECK(part_copied.parts.size() == 4);
   CHECK(part_copied.use_of(copies.at(1))->part == copies[0]);
   CHECK(part_copied.at(copies[1]).rides_on == copies[0]);
@@ -113,8 +113,8 @@ TEST_CASE("tools and parts can be put in another order") {
   Job job = drilled();
   job = edit::add_part(job, part_named("Rib"));
   job = *edit::combine(job, 1, {3}, Operation::unite);
-  job = edit::move_tool(job, 1, 0, 1, 0);
-  CHECK(std::get<CombineStep>(job.at(1).recipe[0]).tools[0].tool == 3);
+  job = *edit::move_tool(job, job.at(1).recipe[0].id, 1, 0);
+  CHECK(job.at(1).recipe[0].tools[0].tool == 3);
   CHECK(edit::reorder_part(job, 3, 0).parts[0]->id == 3);
 }
 

@@ -13,9 +13,9 @@ namespace {
 Job plate_and_drill() {
   Part plate, drill;
   plate.name = "Plate";
-  plate.source = Primitive::of(PrimitiveKind::box, {40, 40, 10});
+  plate.source = Primitive::of("box", {40, 40, 10});
   drill.name = "Drill";
-  drill.source = Primitive::of(PrimitiveKind::cylinder, {10, 30, 24});
+  drill.source = Primitive::of("cylinder", {10, 30, 24});
   return *edit::combine(edit::add_part(edit::add_part(Job{}, plate), drill), 1, {2}, Operation::difference);
 }
 
@@ -24,21 +24,21 @@ const double drilled_volume = 16000 - polygon_area(24, 5) * 10;
 }  // namespace
 
 TEST_CASE("a recipe is evaluated live, and switching steps and tools off brings the source back") {
-  RecipeCache cache;
+  RecipeRunner cache;
   Job job = plate_and_drill();
   CHECK(signed_volume(*cache.evaluate(job, 1, {}, false)->mesh) == Approx(drilled_volume).epsilon(1e-9));
   auto step = [&](const Job& j, auto&& change) {
-    return edit::change_part(j, 1, [&](Part& p) { change(std::get<CombineStep>(p.recipe[0])); });
+    return edit::change_part(j, 1, [&](Part& p) { change(p.recipe[0]); });
   };
-  const Job tool_off = step(job, [](CombineStep& s) { s.tools[0].on = false; });
+  const Job tool_off = step(job, [](Step& s) { s.tools[0].on = false; });
   CHECK(signed_volume(*cache.evaluate(tool_off, 1, {}, false)->mesh) == Approx(16000));
-  const Job step_off = step(job, [](CombineStep& s) { s.on = false; });
+  const Job step_off = step(job, [](Step& s) { s.on = false; });
   CHECK(signed_volume(*cache.evaluate(step_off, 1, {}, false)->mesh) == Approx(16000));
   CHECK(cache.check(job, 1, {})->genus == 1);
 }
 
 TEST_CASE("moving a part with its riding tools costs no new computation; moving the tool does") {
-  RecipeCache cache;
+  RecipeRunner cache;
   const Job job = plate_and_drill();
   const auto before = cache.evaluate(job, 1, {}, true);
   const Job moved = edit::change_part(job, 1, [](Part& p) {
@@ -51,15 +51,15 @@ TEST_CASE("moving a part with its riding tools costs no new computation; moving 
 }
 
 TEST_CASE("a tool's own recipe counts, and a failing one is reported by the part that cannot be made") {
-  RecipeCache cache;
+  RecipeRunner cache;
   Job job = plate_and_drill();
   Part sheet;
   sheet.name = "Sheet";
-  sheet.source = Primitive::of(PrimitiveKind::sheet);
+  sheet.source = Primitive::of("sheet");
   job = *edit::combine(edit::add_part(job, sheet), 2, {3}, Operation::difference);
   const auto result = cache.evaluate(job, 1, {}, true);
   REQUIRE(result->error);
-  CHECK(result->error->subject == "Sheet");
+  CHECK(with_names(job, cast_of(job, 1), *result->error).subject == "Sheet");
   CHECK(signed_volume(*result->mesh) == Approx(16000));  // the part itself is still there to look at
 }
 
@@ -68,7 +68,7 @@ TEST_CASE("a later step does not take what an earlier one gathered or split for 
   auto box = [](const char* name, double x, double y, double z, double at) {
     Part part;
     part.name = name;
-    part.source = Primitive::of(PrimitiveKind::box, {x, y, z});
+    part.source = Primitive::of("box", {x, y, z});
     part.placement.position.x() = at;
     return part;
   };
@@ -77,9 +77,11 @@ TEST_CASE("a later step does not take what an earlier one gathered or split for 
   for (const auto& [first, volume] : {std::pair(Operation::gather, 30.0 * (400 - 16)), std::pair(Operation::split, 20.0 * (400 - 16))}) {
     CAPTURE(key_of(first));
     const Job two_steps = edit::change_part(job, 1, [&, operation = first](Part& part) {
-      part.recipe = {CombineStep{true, {{2, operation}}}, CombineStep{true, {{3, Operation::difference}}}};
+      part.recipe = {new_step(steps::combine), new_step(steps::combine)};
+      part.recipe[0].tools = {{2, operation}};
+      part.recipe[1].tools = {{3, Operation::difference}};
     });
-    RecipeCache cache;
+    RecipeRunner cache;
     const auto result = cache.evaluate(two_steps, 1, {}, false);
     REQUIRE_FALSE(result->error);
     CHECK(check_soundness(*result->mesh).sound);
@@ -130,7 +132,7 @@ TEST_CASE("stopping ends a long check promptly and the evaluator serves the next
   Evaluator evaluator([&](const Published& p) { reports += p.report != nullptr; });
   Part big;
   big.name = "Big";
-  big.source = Primitive::of(PrimitiveKind::icosphere, {100, 8});
+  big.source = Primitive::of("icosphere", {100, 8});
   evaluator.request(std::make_shared<const Job>(edit::add_part(Job{}, big)), 1, false);
   while (evaluator.activity().what.find("Checking") == std::string::npos) std::this_thread::yield();
   evaluator.stop();
@@ -147,7 +149,7 @@ TEST_CASE("a large mesh gets a lighter stand-in, a small one does not") {
   CHECK(small.edges.size() == 12);
   CHECK(
       std::all_of(small.edges.begin(), small.edges.end(), [](const DrawnEdge& e) { return e.kind == 1.0F; }));
-  const Drawable large = make_drawable(stock(PrimitiveKind::icosphere, {10, 7}), {});
+  const Drawable large = make_drawable(stock("icosphere", {10, 7}), {});
   CHECK(large.triangles.size() / 3 > stand_in_threshold);
   CHECK(large.stand_in.size() > 3000);
   CHECK(large.stand_in.size() < large.triangles.size() / 2);

@@ -17,14 +17,14 @@ Job rich_job() {
   job.unit = Unit::inch;
   Part plate, drill, scan;
   plate.name = "Plate";
-  plate.source = Primitive::of(PrimitiveKind::box, {40.1, 1.0 / 3, 10});
+  plate.source = Primitive::of("box", {40.1, 1.0 / 3, 10});
   plate.placement = {{0.1, 0.2, 1e-17}, {30, 45, 60}, {1, -2, 0.5}};
   plate.tint = 0xA1267E;
   drill.name = "Drill";
-  drill.source = Primitive::of(PrimitiveKind::cylinder);
+  drill.source = Primitive::of("cylinder");
   drill.visible = false;
   scan.name = "Scan";
-  scan.source = ImportedSource{shared(placed(stock(PrimitiveKind::icosphere, {3, 2}), {1, 2, 3}, {4, 5, 6})),
+  scan.source = ImportedSource{shared(placed(stock("icosphere", {3, 2}), {1, 2, 3}, {4, 5, 6})),
                                "scan.stl"};
   scan.locked = true;
   job = edit::add_part(edit::add_part(edit::add_part(job, plate), drill), scan);
@@ -152,7 +152,7 @@ TEST_CASE("saving into a folder that is not there leaves nothing behind") {
 
 TEST_CASE("material slots are saved with the mesh, and ones that do not fit it are refused") {
   const TemporaryFolder folder;
-  Mesh mesh = stock(PrimitiveKind::box, {2, 2, 2});
+  Mesh mesh = stock("box", {2, 2, 2});
   mesh.materials = {{"steel", "brass"}, {0, 0, 1, 1, 1, 0}};
   Part part;
   part.name = "Plate";

@@ -12,11 +12,11 @@
 
 namespace anvil::test {
 
-inline Mesh stock(PrimitiveKind kind, std::initializer_list<double> values) {
+inline Mesh stock(const char* kind, std::initializer_list<double> values) {
   return *make_mesh(Primitive::of(kind, values));
 }
 inline Mesh cube(double side = 2) {
-  return stock(PrimitiveKind::box, {side, side, side});
+  return stock("box", {side, side, side});
 }
 
 inline Mesh placed(Mesh mesh, const Vec3& position, const Vec3& angles = Vec3::Zero()) {

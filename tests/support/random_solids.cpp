@@ -37,7 +37,7 @@ Mesh boxes(Random& random, int count) {
   Mesh mesh;
   for (int i = 0; i < count; ++i) {
     const Vec3 size(1 + below(random, 3), 1 + below(random, 3), 1 + below(random, 3));
-    append(mesh, placed(stock(PrimitiveKind::box, {size.x(), size.y(), size.z()}),
+    append(mesh, placed(stock("box", {size.x(), size.y(), size.z()}),
                         Vec3(below(random, 5), below(random, 5), below(random, 5)) / 2));
   }
   return mesh;
@@ -45,10 +45,10 @@ Mesh boxes(Random& random, int count) {
 
 Mesh primitive(Random& random) {
   switch (below(random, 4)) {
-    case 0: return stock(PrimitiveKind::box, {2, 2, 2});
-    case 1: return stock(PrimitiveKind::cylinder, {2, 2, 12});
-    case 2: return stock(PrimitiveKind::prism, {2, 2, 6});
-    default: return stock(PrimitiveKind::sphere, {2, 12, 6});
+    case 0: return stock("box", {2, 2, 2});
+    case 1: return stock("cylinder", {2, 2, 12});
+    case 2: return stock("prism", {2, 2, 6});
+    default: return stock("sphere", {2, 12, 6});
   }
 }
 

@@ -8,7 +8,7 @@ namespace anvil::app {
 
 /// Drops a reference away from the window's thread: freeing a mesh of a million triangles takes long.
 template <class T>
-void let_go(std::shared_ptr<T> old) {
+void release_async(std::shared_ptr<T> old) {
   if (old) QThreadPool::globalInstance()->start([old = std::move(old)]() mutable { old.reset(); });
 }
 

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
-#include "core/boolean/combine.h"
+#include "core/report.h"
 
 namespace anvil {
 
-std::string in_words(const BooleanReport::Done& done) {
+std::string in_words(const OperationReport::Done& done) {
   struct Text {
     const char *what, *one, *many;  // {0} the count, {1} the part
   };
@@ -28,6 +28,11 @@ std::string in_words(const BooleanReport::Done& done) {
        "rounding could not be settled: look at the places on the rail"},
       {"polygons_untouched", "1 polygon came through untouched", "{0} polygons came through untouched"},
       {"gathered", "{1} gathered as it is", "{1} gathered, {0} parts as they are"},
+      {"plane_misses", "the plane does not cut {1}", "the plane does not cut {1}"},
+      {"put_on_plane", "1 vertex put onto the mirror plane", "{0} vertices put onto the mirror plane"},
+      {"seam_welded", "the halves share 1 vertex in the mirror plane", "the halves share {0} vertices in the mirror plane"},
+      {"walls_left_out", "1 face in the mirror plane left out, so that no wall stays inside",
+       "{0} faces in the mirror plane left out, so that no wall stays inside"},
       {"float_settled", "settled to 32-bit coordinates", "settled to 32-bit coordinates in {0} rounds"},
   };
   for (const Text& text : texts)

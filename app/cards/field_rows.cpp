@@ -1,0 +1,129 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/cards/field_rows.h"
+
+#include <QComboBox>
+
+#include "app/widgets.h"
+
+namespace anvil::app {
+
+FieldRows::FieldRows(std::span<const Field> fields, const QString& name, std::function<void(std::size_t, const FieldValue&)> set,
+                     QWidget* parent)
+    : QWidget(parent), set_(std::move(set)), shown_(initial_values(fields)), show_(fields.size()) {
+  grid_ = new QGridLayout(this);
+  grid_->setContentsMargins(0, 0, 0, 0);
+  grid_->setVerticalSpacing(3);
+  grid_->setHorizontalSpacing(6);
+  grid_->setColumnStretch(1, 1);
+  for (const bool folded : {false, true})
+    for (std::size_t k = 0; k < fields.size(); ++k)
+      if (fields[k].folded == folded) add_row(k, fields[k], name + QString::fromStdString(fields[k].key));
+  if (folded_.empty()) return;
+  auto* more = link_button(tr("settings ▾"));
+  more->setCheckable(true);
+  more->setAccessibleName(tr("More settings of this step"));
+  connect(more, &QToolButton::toggled, this, [this, more](bool open) {
+    more->setText(open ? tr("settings ▴") : tr("settings ▾"));
+    for (QWidget* widget : folded_) widget->setVisible(open);
+  });
+  grid_->addWidget(more, grid_->rowCount(), 0, 1, 2, Qt::AlignLeft);
+}
+
+void FieldRows::add_row(std::size_t place, const Field& field, const QString& name) {
+  QWidget* editor = nullptr;
+  switch (field.kind) {
+    case FieldKind::choice: editor = choice(place, field, name); break;
+    case FieldKind::toggle: editor = toggle(place, field, name); break;
+    case FieldKind::point:
+    case FieldKind::direction:
+    case FieldKind::axis: editor = vector(place, field, name); break;
+    case FieldKind::elements: editor = text(place, field, name); break;
+    default: editor = number(place, field, name);
+  }
+  auto* label = new QLabel(QString::fromStdString(field.label));
+  label->setToolTip(QString::fromStdString(field.help));
+  const int row = grid_->rowCount();
+  grid_->addWidget(label, row, 0);
+  grid_->addWidget(editor, row, 1);
+  if (!field.folded) return;
+  folded_.insert(folded_.end(), {label, editor});
+  label->hide();
+  editor->hide();
+}
+
+QWidget* FieldRows::number(std::size_t place, const Field& field, const QString& name) {
+  auto* editor = new NumberField(field, QString::fromStdString(field.label));
+  editor->setObjectName(name);
+  connect(editor, &NumberField::entered, this, [this, place](double value) { set_(place, value); });
+  connect(editor, &NumberField::refused, this, &FieldRows::refused);
+  show_[place] = [editor](const FieldValue& value) { editor->show_value(std::get<double>(value)); };
+  return editor;
+}
+
+QWidget* FieldRows::vector(std::size_t place, const Field& field, const QString& name) {
+  auto* three = new QWidget;
+  auto* layout = new QHBoxLayout(three);
+  layout->setContentsMargins(0, 0, 0, 0);
+  layout->setSpacing(3);
+  static constexpr const char* axes[3] = {"right", "back", "up"};
+  std::array<NumberField*, 3> editors{};
+  for (int k = 0; k < 3; ++k) {
+    auto* editor = new NumberField(field, tr("%1, %2").arg(QString::fromStdString(field.label), QLatin1String(axes[k])));
+    editor->setObjectName(QStringLiteral("%1_%2").arg(name).arg(k));
+    editor->setMinimumWidth(40);
+    connect(editor, &NumberField::entered, this, [this, place, k](double value) {
+      Vec3 v = std::get<Vec3>(shown_[place]);
+      v[k] = value;
+      set_(place, v);
+    });
+    connect(editor, &NumberField::refused, this, &FieldRows::refused);
+    layout->addWidget(editor);
+    editors[static_cast<std::size_t>(k)] = editor;
+  }
+  show_[place] = [editors](const FieldValue& value) {
+    for (std::size_t k = 0; k < 3; ++k) editors[k]->show_value(std::get<Vec3>(value)[static_cast<Eigen::Index>(k)]);
+  };
+  return three;
+}
+
+QWidget* FieldRows::choice(std::size_t place, const Field& field, const QString& name) {
+  auto* box = new QComboBox;
+  box->setObjectName(name);
+  box->setAccessibleName(QString::fromStdString(field.label));
+  box->setToolTip(QString::fromStdString(field.help));
+  for (const FieldChoice& choice : field.choices) box->addItem(QString::fromStdString(choice.label), QString::fromStdString(choice.key));
+  connect(box, &QComboBox::activated, this, [this, box, place](int index) { set_(place, box->itemData(index).toString().toStdString()); });
+  show_[place] = [box](const FieldValue& value) { box->setCurrentIndex(box->findData(QString::fromStdString(std::get<std::string>(value)))); };
+  return box;
+}
+
+QWidget* FieldRows::toggle(std::size_t place, const Field& field, const QString& name) {
+  auto* button = new Switch(QString::fromStdString(field.label));
+  button->setObjectName(name);
+  button->setToolTip(QString::fromStdString(field.help));
+  connect(button, &QAbstractButton::clicked, this, [this, place](bool on) { set_(place, on); });
+  show_[place] = [button](const FieldValue& value) { button->setChecked(std::get<bool>(value)); };
+  return button;
+}
+
+QWidget* FieldRows::text(std::size_t place, const Field& field, const QString& name) {
+  auto* line = new QLineEdit;
+  line->setObjectName(name);
+  line->setAccessibleName(QString::fromStdString(field.label));
+  line->setToolTip(QString::fromStdString(field.help));
+  connect(line, &QLineEdit::editingFinished, this, [this, line, place] {
+    if (line->isModified()) set_(place, line->text().toStdString());
+  });
+  show_[place] = [line](const FieldValue& value) {
+    if (!line->hasFocus()) line->setText(QString::fromStdString(std::get<std::string>(value)));
+  };
+  return line;
+}
+
+void FieldRows::show_values(const FieldValues& values) {
+  shown_ = values;
+  for (std::size_t k = 0; k < show_.size(); ++k)
+    if (show_[k]) show_[k](values[k]);
+}
+
+}  // namespace anvil::app

@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Rows for fields, made from nothing but their descriptions.
+#pragma once
+
+#include <QGridLayout>
+#include <QWidget>
+#include <functional>
+
+#include "app/session.h"
+#include "core/fields.h"
+
+namespace anvil::app {
+
+class FieldRows : public QWidget {
+  Q_OBJECT
+
+ public:
+  /// @param name  object names of the widgets: name + key, and for the three numbers of a vector _0, _1, _2 behind it
+  /// @param set   puts one value into the job; whatever it refuses, it says itself
+  FieldRows(std::span<const Field> fields, const QString& name, std::function<void(std::size_t, const FieldValue&)> set,
+            QWidget* parent = nullptr);
+  void show_values(const FieldValues& values);
+
+ signals:
+  void refused(const anvil::Issue& issue);
+
+ private:
+  void add_row(std::size_t place, const Field& field, const QString& name);
+  QWidget* number(std::size_t place, const Field& field, const QString& name);
+  QWidget* vector(std::size_t place, const Field& field, const QString& name);
+  QWidget* choice(std::size_t place, const Field& field, const QString& name);
+  QWidget* toggle(std::size_t place, const Field& field, const QString& name);
+  QWidget* text(std::size_t place, const Field& field, const QString& name);
+
+  QGridLayout* grid_;
+  std::function<void(std::size_t, const FieldValue&)> set_;
+  FieldValues shown_;
+  std::vector<std::function<void(const FieldValue&)>> show_;  // by place; none for fields without a row
+  std::vector<QWidget*> folded_;
+};
+
+}  // namespace anvil::app

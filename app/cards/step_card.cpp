@@ -1,0 +1,166 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/cards/step_card.h"
+
+#include <algorithm>
+
+#include "app/cards/editors.h"
+#include "app/cards/tool_row.h"
+#include "job/edit.h"
+
+namespace anvil::app {
+
+StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id, QString()) {
+  const StepKind& kind = *step().kind;
+  const bool with_tools = kind.tools != ToolRule::none;
+  set_open(with_tools);
+  on_ = new Switch(tr("%1 on or off").arg(QString::fromStdString(kind.label)));
+  on_->setObjectName(QStringLiteral("step_%1_on").arg(id.step));
+  connect(on_, &QAbstractButton::clicked, this, [this](bool now) {
+    session_.commit(now ? tr("switch the step on") : tr("switch the step off"),
+                    edit::change_step(session_.job(), id_.step, [now](Step& s) { s.on = now; }));
+    refresh();
+  });
+  header()->addWidget(on_);
+  failure_ = new QLabel;
+  failure_->setObjectName(QStringLiteral("step_failure"));
+  failure_->setWordWrap(true);
+  failure_->setStyleSheet(QStringLiteral("color: #B3202C;"));
+  body()->addWidget(failure_);
+  if (with_tools) {
+    tools_layout_ = new QVBoxLayout;
+    tools_layout_->setSpacing(3);
+    body()->addLayout(tools_layout_);
+    add_ = link_button(tr("+ Add chosen parts"));
+    connect(add_, &QToolButton::clicked, this, [this] {
+      std::vector<PartId> others;
+      for (PartId part : session_.selection())
+        if (!session_.job().use_of(part) && part != id_.part) others.push_back(part);
+      const auto operation = field_place(step().kind->fields, "operation");
+      session_.commit(tr("add tools"),
+                      edit::add_tools(session_.job(), id_.step, others,
+                                      operation ? *operation_named(std::get<std::string>(step().fields[*operation])) : Operation::difference));
+    });
+    body()->addWidget(add_);
+  }
+  for (std::size_t k = 0; k < kind.fields.size(); ++k)
+    for (const EditorKind& editor : editor_table())
+      if (editor.fits(kind, k)) body()->addWidget(editor.make(session_, step(), k));
+  if (!kind.fields.empty()) {
+    fields_ = new FieldRows(kind.fields, QStringLiteral("field_%1_").arg(id.step),
+                            [this](std::size_t field, const FieldValue& value) { set(field, value); });
+    connect(fields_, &FieldRows::refused, this, [this](const Issue& issue) { session_.complain(issue, id_.part); });
+    body()->addWidget(fields_);
+  }
+  note_ = new QLabel;
+  note_->setObjectName(QStringLiteral("faint"));
+  note_->setWordWrap(true);
+  body()->addWidget(note_);
+  // The open card of a step that is placed in the view is the one that is worked on there.
+  if (!with_tools) {
+    connect(this, &Card::opened, this, [this](bool open) {
+      if (open)
+        session_.set_active_step(id_.step);
+      else if (session_.active_step() == id_.step)
+        session_.set_active_step(0);
+    });
+    connect(&session_, &Session::active_step_changed, this, [this] {
+      if (session_.active_step() == id_.step) set_open(true);
+    });
+    if (session_.active_step() == id.step) set_open(true);
+  }
+}
+
+void StepCard::set(std::size_t field, const FieldValue& value) {
+  const Field& what = step().kind->fields[field];
+  session_.commit(tr("set %1 to %2").arg(QString::fromStdString(what.label).toLower(), QString::fromStdString(in_words(what, value))),
+                  edit::change_step(session_.job(), id_.step, [&](Step& s) { s.fields[field] = value; }));
+  refresh();
+}
+
+QString StepCard::summary() const {
+  if (step().kind->tools != ToolRule::none)
+    return step().tools.size() == 1 ? tr("1 tool") : tr("%1 tools").arg(step().tools.size());
+  // The first choice says most.
+  for (std::size_t k = 0; k < step().kind->fields.size(); ++k)
+    if (step().kind->fields[k].kind == FieldKind::choice)
+      return QString::fromStdString(in_words(step().kind->fields[k], step().fields[k]));
+  return {};
+}
+
+void StepCard::refresh() {
+  if (!session_.job().find_step(id_.step)) return;
+  set_title(QString::fromStdString(step().shown_name()));
+  set_summary(summary());
+  on_->setChecked(step().on);
+  if (fields_ != nullptr) fields_->show_values(step().fields);
+  if (tools_layout_ != nullptr) refresh_tools();
+  const PartResult r = session_.result(id_.part);
+  QString failure, note;
+  if (r.evaluated) {
+    const auto& steps = r.cast.steps;
+    auto is_this = [&](Index place) { return place < steps.size() && steps[place] == id_.step; };
+    if (r.evaluated->error && is_this(r.evaluated->error_step))
+      failure = QString::fromStdString(session_.named(id_.part, *r.evaluated->error).message());
+    for (const StepReport& report : r.evaluated->steps) {
+      if (!is_this(report.step)) continue;
+      note = tr("%1 ms").arg(report.report.seconds * 1000, 0, 'f', report.report.seconds < 0.01 ? 1 : 0);
+      for (const auto& done : report.report.done)
+        if (done.what == "polygons_untouched") note += QStringLiteral(" · ") + session_.named(id_.part, in_words(done));
+    }
+  }
+  failure_->setText(failure);
+  failure_->setVisible(!failure.isEmpty());
+  note_->setText(note);
+  note_->setVisible(!note.isEmpty() && step().on);
+}
+
+void StepCard::refresh_tools() {
+  std::vector<PartId> wanted, shown;
+  for (const ToolUse& use : step().tools) wanted.push_back(use.tool);
+  for (const ToolRow* row : rows_) shown.push_back(row->tool());
+  const auto is_tool = [&](PartId part) { return std::find(wanted.begin(), wanted.end(), part) != wanted.end(); };
+  const PartId inner = is_tool(session_.chosen()) ? session_.chosen() : 0;
+  if (wanted != shown || inner != inner_of_) {
+    clear_layout(tools_layout_);
+    rows_.clear();
+    inner_cards_.clear();
+    inner_ = nullptr;
+    rides_ = nullptr;
+    inner_of_ = inner;
+    for (PartId tool : wanted) {
+      rows_.push_back(new ToolRow(session_, id_.step, tool));
+      tools_layout_->addWidget(rows_.back());
+      if (tool == inner) show_inner(tool);
+    }
+  }
+  for (ToolRow* row : rows_) row->refresh();
+  for (RecipeCard* card : inner_cards_) card->refresh();
+  if (rides_ != nullptr) rides_->setChecked(session_.job().at(inner_of_).rides_on.has_value());
+  const bool others = std::any_of(session_.selection().begin(), session_.selection().end(),
+                                  [&](PartId part) { return !session_.job().use_of(part) && part != id_.part; });
+  add_->setVisible(others);
+}
+
+/// The chosen tool's own source and place, below its row.
+void StepCard::show_inner(PartId tool) {
+  inner_ = new QWidget;
+  auto* layout = new QVBoxLayout(inner_);
+  layout->setContentsMargins(14, 2, 0, 6);
+  for (const CardId::What what : {CardId::of_source, CardId::of_place}) {
+    inner_cards_.push_back(make_card(session_, {what, tool}));
+    layout->addWidget(inner_cards_.back());
+  }
+  auto* ride = new QHBoxLayout;
+  rides_ = new Switch(tr("Ride along with the part"));
+  rides_->setObjectName(QStringLiteral("ride_along"));
+  connect(rides_, &QAbstractButton::clicked, this, [this, tool](bool along) {
+    session_.commit(along ? tr("ride along") : tr("stay put"), edit::set_ride_along(session_.job(), tool, along));
+  });
+  ride->addWidget(rides_);
+  ride->addWidget(new QLabel(tr("rides along when the part moves")));
+  ride->addStretch();
+  layout->addLayout(ride);
+  tools_layout_->addWidget(inner_);
+}
+
+}  // namespace anvil::app

@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A step of the recipe: its tools, the rows of its fields, special editors, and why it failed when it did. Made from the
+// step's kind alone.
+#pragma once
+
+#include "app/cards/field_rows.h"
+#include "app/cards/recipe_card.h"
+
+namespace anvil::app {
+
+class ToolRow;
+
+class StepCard : public RecipeCard {
+  Q_OBJECT
+
+ public:
+  StepCard(Session& session, const CardId& id);
+  void refresh() override;
+
+ private:
+  const Step& step() const { return *session_.job().find_step(id_.step).step; }
+  void set(std::size_t field, const FieldValue& value);
+  void refresh_tools();
+  void show_inner(PartId tool);
+  QString summary() const;
+
+  Switch* on_;
+  QVBoxLayout* tools_layout_ = nullptr;  // null for kinds without tools
+  std::vector<ToolRow*> rows_;
+  PartId inner_of_ = 0;                 // the tool whose own cards stand below its row
+  QWidget* inner_ = nullptr;
+  std::vector<RecipeCard*> inner_cards_;
+  Switch* rides_ = nullptr;
+  QToolButton* add_ = nullptr;
+  FieldRows* fields_ = nullptr;
+  QLabel *failure_, *note_;
+};
+
+}  // namespace anvil::app

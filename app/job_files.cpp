@@ -1,0 +1,194 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/job_files.h"
+
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QMessageBox>
+#include <QPushButton>
+
+#include "app/autosave.h"
+#include "core/io/mesh_file.h"
+#include "job/job_file.h"
+
+namespace anvil::app {
+namespace {
+
+constexpr const char* mesh_filter =
+    "Meshes (*.stl *.obj *.ply *.off *.3mf *.STL *.OBJ *.PLY *.OFF *.3MF);;All files (*)";
+
+}  // namespace
+
+JobFiles::JobFiles(Session& session, Autosave& autosave, QWidget* window)
+    : QObject(window), session_(session), autosave_(autosave), window_(window) {}
+
+void JobFiles::when_discardable(std::function<void()> go_on) {
+  if (session_.history().saved()) return go_on();
+  QMessageBox box(QMessageBox::NoIcon, tr("Clean Anvil"), tr("Save the changes to this job first?"), QMessageBox::NoButton, window_);
+  box.setObjectName(QStringLiteral("unsaved"));
+  auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
+  auto* drop = box.addButton(tr("Don't save"), QMessageBox::DestructiveRole);
+  box.addButton(QMessageBox::Cancel);
+  box.setDefaultButton(save);
+  box.exec();
+  if (box.clickedButton() == save)
+    save_job(false, [go_on](bool saved) {
+      if (saved) go_on();
+    });
+  else if (box.clickedButton() == drop)
+    go_on();  // the safety copy stays until another job takes this one's place
+}
+
+void JobFiles::new_job() {
+  when_discardable([this] { session_.new_job(); });
+}
+
+void JobFiles::open_job() {
+  when_discardable([this] {
+    const QString path =
+        QFileDialog::getOpenFileName(window_, tr("Open job"), folder_, tr("Jobs (*.anvil)"), nullptr, QFileDialog::DontUseNativeDialog);
+    if (!path.isEmpty()) open_path(path);
+  });
+}
+
+void JobFiles::open_path(const QString& path) {
+  folder_ = QFileInfo(path).path();
+  session_.open_job(path.toStdString(), [this](bool good) {
+    if (good) emit job_opened();
+  });
+}
+
+void JobFiles::save_job(bool ask_name, std::function<void(bool)> finished) {
+  QString path = QString::fromStdString(session_.path().string());
+  if (ask_name || path.isEmpty()) {
+    path = QFileDialog::getSaveFileName(
+        window_, tr("Save job"), folder_ + QLatin1Char('/') + QString::fromStdString(session_.job().title) + QStringLiteral(".anvil"),
+        tr("Jobs (*.anvil)"), nullptr, QFileDialog::DontUseNativeDialog);
+    if (path.isEmpty()) return;
+    if (!path.endsWith(QStringLiteral(".anvil"), Qt::CaseInsensitive)) path += QStringLiteral(".anvil");
+    folder_ = QFileInfo(path).path();
+  }
+  session_.save_job(path.toStdString(), std::move(finished));
+}
+
+void JobFiles::bring_in() {
+  const QStringList files =
+      QFileDialog::getOpenFileNames(window_, tr("Bring in"), folder_, tr(mesh_filter), nullptr, QFileDialog::DontUseNativeDialog);
+  if (files.isEmpty()) return;
+  folder_ = QFileInfo(files.first()).path();
+  bring_in(files);
+}
+
+bool JobFiles::ask_unit(Unit& unit) {
+  QMessageBox box(QMessageBox::NoIcon, tr("Unit of the files"),
+                  tr("These files do not say what unit they are in.\nWhat is one unit in them? The job "
+                     "itself is in millimetres, and this is asked once per job."),
+                  QMessageBox::NoButton, window_);
+  box.setObjectName(QStringLiteral("unit"));
+  auto* mm = box.addButton(tr("Millimetre"), QMessageBox::AcceptRole);
+  auto* inch = box.addButton(tr("Inch"), QMessageBox::AcceptRole);
+  auto* metre = box.addButton(tr("Metre"), QMessageBox::AcceptRole);
+  box.addButton(QMessageBox::Cancel);
+  box.setDefaultButton(mm);
+  box.exec();
+  if (box.clickedButton() == mm)
+    unit = Unit::millimetre;
+  else if (box.clickedButton() == inch)
+    unit = Unit::inch;
+  else if (box.clickedButton() == metre)
+    unit = Unit::metre;
+  else
+    return false;
+  return true;
+}
+
+void JobFiles::bring_in(const QStringList& files) {
+  Unit unit = session_.job().unit.value_or(Unit::millimetre);
+  std::vector<std::filesystem::path> paths;
+  bool unknown = false;
+  for (const QString& file : files) {
+    paths.emplace_back(file.toStdString());
+    unknown = unknown || needs_unit(paths.back());
+  }
+  if (unknown && !session_.job().unit && !ask_unit(unit)) return;
+  session_.bring_in(paths, unit);
+}
+
+void JobFiles::open_paths(const QStringList& paths) {
+  QStringList meshes;
+  QString job;
+  for (const QString& path : paths)
+    if (path.endsWith(QStringLiteral(".anvil"), Qt::CaseInsensitive))
+      job = path;
+    else
+      meshes << path;
+  if (!job.isEmpty()) when_discardable([this, job] { open_path(job); });
+  if (!meshes.isEmpty()) bring_in(meshes);
+}
+
+bool JobFiles::ask_unsound(const std::vector<OutgoingPart>& parts) {
+  QStringList unsound;
+  for (const OutgoingPart& part : parts) {
+    const QString name = QString::fromStdString(session_.job().at(part.id).name);
+    if (const Issue* trouble = part.result.trouble())
+      unsound << tr("%1: %2\n  (what is written is the part as far as its recipe could be carried out)")
+                     .arg(name, QString::fromStdString(session_.named(part.id, *trouble).message()));
+    else if (!part.result.report->sound)
+      unsound << QStringLiteral("%1: %2").arg(name, QString::fromStdString(verdict(*part.result.report)));
+  }
+  if (unsound.isEmpty()) return true;
+  QMessageBox box(QMessageBox::Warning, tr("Not sound"),
+                  tr("What you are about to export is not sound:\n\n%1").arg(unsound.join(QLatin1Char('\n'))), QMessageBox::NoButton, window_);
+  box.setObjectName(QStringLiteral("not_sound"));
+  auto* look = box.addButton(tr("Look at the places"), QMessageBox::ActionRole);
+  auto* anyway = box.addButton(tr("Export anyway"), QMessageBox::AcceptRole);
+  box.addButton(QMessageBox::Cancel);
+  box.setDefaultButton(look);
+  box.exec();
+  if (box.clickedButton() == look) emit places_wanted();
+  return box.clickedButton() == anyway;
+}
+
+void JobFiles::send_out(const std::vector<PartId>& parts, const QString& suggestion) {
+  session_.when_ready(parts, [this, suggestion](const std::vector<OutgoingPart>& ready) { write(ready, suggestion); });
+}
+
+void JobFiles::write(const std::vector<OutgoingPart>& parts, const QString& suggestion) {
+  for (const OutgoingPart& part : parts)
+    if (!part.result.evaluated)
+      return session_.complain({"has no result that could be written", session_.job().at(part.id).name, {}, "look at its recipe"}, part.id);
+  if (parts.empty() || !ask_unsound(parts)) return;
+  QString path = QFileDialog::getSaveFileName(window_, tr("Export"), folder_ + QLatin1Char('/') + suggestion + QStringLiteral(".stl"),
+                                              tr(mesh_filter), nullptr, QFileDialog::DontUseNativeDialog);
+  if (path.isEmpty()) return;
+  if (QFileInfo(path).suffix().isEmpty()) path += QStringLiteral(".stl");
+  folder_ = QFileInfo(path).path();
+  session_.send_out(parts, path.toStdString());
+}
+
+void JobFiles::offer_recovery() {
+  for (const auto& leftover : Autosave::leftovers()) {
+    const QString name =
+        leftover.original.empty() ? tr("an unsaved job") : QString::fromStdString(leftover.original.filename().string());
+    QMessageBox box(QMessageBox::NoIcon, tr("Clean Anvil"),
+                    tr("Clean Anvil ended unexpectedly while %1 had unsaved changes.\nBring the work back?").arg(name),
+                    QMessageBox::NoButton, window_);
+    box.setObjectName(QStringLiteral("recovery"));
+    auto* bring_back = box.addButton(tr("Bring it back"), QMessageBox::AcceptRole);
+    auto* drop = box.addButton(tr("Delete the copy"), QMessageBox::DestructiveRole);
+    box.addButton(tr("Ask again next time"), QMessageBox::RejectRole);
+    box.setDefaultButton(bring_back);
+    box.exec();
+    if (box.clickedButton() == bring_back) {
+      if (auto job = load_job(leftover.copy); job) {
+        session_.take_over(std::move(*job), leftover.original);
+        autosave_.take_over(leftover);
+      } else {
+        session_.complain(job.issue());
+      }
+      return;
+    }
+    if (box.clickedButton() == drop) Autosave::remove(leftover);
+  }
+}
+
+}  // namespace anvil::app

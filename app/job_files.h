@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The questions around files: which job to open, where to save, what a file's unit is, whether to export what is not sound.
+#pragma once
+
+#include <QObject>
+#include <QStringList>
+#include <functional>
+
+#include "app/session.h"
+
+class QWidget;
+
+namespace anvil::app {
+
+class Autosave;
+
+class JobFiles : public QObject {
+  Q_OBJECT
+
+ public:
+  JobFiles(Session& session, Autosave& autosave, QWidget* window);
+
+  void new_job();
+  void open_job();
+  /// @param finished  told whether it was saved; not when the user called it off
+  void save_job(bool ask_name, std::function<void(bool)> finished = {});
+  void bring_in();
+  void send_out(const std::vector<PartId>& parts, const QString& suggestion);
+  /// Opens job files, brings in mesh files.
+  void open_paths(const QStringList& paths);
+  /// Offers what a crashed run left behind.
+  void offer_recovery();
+
+  /// Goes on when nothing unsaved is lost by it: at once, or once it was saved or given up.
+  void when_discardable(std::function<void()> go_on);
+
+  const QString& folder() const { return folder_; }
+  void set_folder(const QString& folder) { folder_ = folder; }
+
+ signals:
+  void job_opened();
+  /// The user wants to see the places of defects instead of exporting.
+  void places_wanted();
+
+ private:
+  void open_path(const QString& path);
+  void bring_in(const QStringList& files);
+  bool ask_unit(Unit& unit);
+  bool ask_unsound(const std::vector<OutgoingPart>& parts);
+  void write(const std::vector<OutgoingPart>& parts, const QString& suggestion);
+
+  Session& session_;
+  Autosave& autosave_;
+  QWidget* window_;
+  QString folder_;
+};
+
+}  // namespace anvil::app

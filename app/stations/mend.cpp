@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Mend: the places of the rail, one after the other, and the view without anything that hides the shape.
+#include "app/rail_panel.h"
+#include "app/stations/desk.h"
+#include "app/view/view_widget.h"
+
+namespace anvil::app {
+
+void add_mend_verbs(Desk& desk) {
+  Session& session = desk.session;
+  ViewWidget& view = desk.view;
+  auto has_report = [&session] { return session.result(session.recipe_owner()).report != nullptr; };
+  desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "next_place", QObject::tr("Next place"), "next", {key("N")},
+                                QObject::tr("Fly to the next place that the check found."), [&rail = desk.rail] { rail.show_next(1); }),
+                  has_report);
+  desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "previous_place", QObject::tr("Previous place"), "previous",
+                                {key("Shift+N")}, QObject::tr("Fly to the place before."), [&rail = desk.rail] { rail.show_next(-1); }),
+                  has_report);
+  desk.book.check(desk.book.add(Station::mend, QObject::tr("Drawing"), "bare", QObject::tr("Just the shape"), "bare", {key("J")},
+                                QObject::tr("Put away grid, ghosts, handles and marks."), [&view] { view.set_bare(!view.bare()); }),
+                  [&view] { return view.bare(); });
+  desk.book.check(desk.book.add(Station::mend, QObject::tr("Drawing"), "marks", QObject::tr("Marks"), "marks", {key("K")},
+                                QObject::tr("Mark the places of all defects in the view."), [&view] { view.set_marks(!view.marks()); }),
+                  [&view] { return view.marks(); });
+}
+
+}  // namespace anvil::app

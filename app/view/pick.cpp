@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/view/pick.h"
+
+#include <cmath>
+
+namespace anvil::app {
+namespace {
+
+constexpr double catch_pixels = 12;
+
+}  // namespace
+
+std::vector<Target> targets(const Session& session, const std::vector<PartId>& parts) {
+  std::vector<Target> result;
+  for (PartId id : parts) {
+    const PartResult r = session.result(id);
+    if (r.evaluated && r.evaluated->drawable && r.evaluated->drawable->tree)
+      result.push_back({id, r.evaluated, session.job().world_of(id)});
+  }
+  return result;
+}
+
+std::optional<Picked> pick(const std::vector<Target>& among, const Ray& ray) {
+  std::optional<Picked> nearest;
+  for (const Target& target : among) {
+    const Affine own = target.world.inverse();
+    const Drawable& drawable = *target.evaluated->drawable;
+    const auto hit =
+        drawable.tree->nearest_hit(target.evaluated->mesh->positions, drawable.triangle_list.triangles,
+                                   own * ray.origin, own.linear() * ray.direction);
+    if (hit && (!nearest || hit->distance < nearest->distance))
+      nearest =
+          Picked{target, hit->triangle, hit->distance, Vec3(ray.origin + hit->distance * ray.direction)};
+  }
+  return nearest;
+}
+
+std::vector<Vec3> Picked::polygon() const {
+  std::vector<Vec3> corners;
+  for (Index v : target.evaluated->mesh->face(target.evaluated->drawable->triangle_list.face[triangle]))
+    corners.push_back(target.world * target.evaluated->mesh->positions[v]);
+  return corners;
+}
+
+Vec3 Picked::normal() const {
+  const Triangle& t = target.evaluated->drawable->triangle_list.triangles[triangle];
+  const auto& points = target.evaluated->mesh->positions;
+  const Vec3 a = target.world * points[t[0]], b = target.world * points[t[1]], c = target.world * points[t[2]];
+  const Vec3 normal = (b - a).cross(c - a).stableNormalized();
+  return target.world.linear().determinant() < 0 ? Vec3(-normal) : normal;
+}
+
+std::optional<Vec3> catch_on(const Picked& hit, const SnapSettings& snap, const Camera& camera, const QPointF& pixel, const QSizeF& size) {
+  const std::vector<Vec3> polygon = hit.polygon();
+  std::optional<Vec3> best;
+  double nearest = catch_pixels;
+  auto consider = [&](const Vec3& point) {
+    QPointF at;
+    if (!camera.project(point, size, at)) return;
+    const double distance = std::hypot(at.x() - pixel.x(), at.y() - pixel.y());
+    if (distance < nearest) {
+      nearest = distance;
+      best = point;
+    }
+  };
+  for (std::size_t k = 0; k < polygon.size(); ++k) {
+    if (snap.vertices) consider(polygon[k]);
+    if (snap.edge_middles) consider(0.5 * (polygon[k] + polygon[(k + 1) % polygon.size()]));
+  }
+  if (!best && snap.faces) best = hit.point;
+  return best;
+}
+
+std::optional<double> along_axis(const Ray& ray, const Vec3& at, const Vec3& axis) {
+  const Vec3 between = at - ray.origin;
+  const double b = axis.dot(ray.direction);
+  const double denominator = 1 - b * b;
+  if (denominator < 1e-6) return std::nullopt;  // looking straight along it
+  return (b * between.dot(ray.direction) - between.dot(axis)) / denominator;
+}
+
+std::optional<Vec3> on_plane(const Ray& ray, const Vec3& at, const Vec3& normal) {
+  const double slope = ray.direction.dot(normal);
+  if (std::abs(slope) < 1e-4) return std::nullopt;
+  return Vec3(ray.origin + ray.direction * ((at - ray.origin).dot(normal) / slope));
+}
+
+}  // namespace anvil::app

@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/view/scene.h"
+
+#include <algorithm>
+
+#include "app/theme.h"
+
+namespace anvil::app {
+
+std::vector<PartId> shown_parts(const Session& session, bool bare) {
+  std::vector<PartId> shown;
+  const Job& job = session.job();
+  for (const PartPtr& part : job.parts) {
+    if (!part->visible) continue;
+    if (const auto use = job.use_of(part->id)) {
+      if (bare) continue;
+      const bool wanted = std::any_of(session.selection().begin(), session.selection().end(), [&](PartId id) {
+        const auto other = job.use_of(id);
+        return id == use->part || id == part->id || (other && other->part == use->part);
+      });
+      if (!wanted) continue;
+    }
+    shown.push_back(part->id);
+  }
+  return shown;
+}
+
+std::vector<DrawItem> draw_items(const Session& session, bool bare) {
+  std::vector<DrawItem> items;
+  const Job& job = session.job();
+  const auto& chosen = session.selection();
+  for (PartId id : shown_parts(session, bare)) {
+    const PartResult r = session.result(id);
+    if (!r.evaluated || !r.evaluated->drawable || r.evaluated->drawable->triangles.empty()) continue;
+    const Part& part = job.at(id);
+    const auto use = job.use_of(id);
+    DrawItem item;
+    item.drawable = r.evaluated->drawable;
+    item.world = job.world_of(id);
+    item.selected = std::find(chosen.begin(), chosen.end(), id) != chosen.end();
+    item.ghost = use.has_value();
+    item.colour = part.tint ? QColor::fromRgb(*part.tint) : theme::part;
+    if (item.ghost) {
+      item.colour = use->on ? theme::operation_tint(use->operation) : theme::other;
+      item.outline = item.selected ? theme::selection : item.colour;
+      item.faint = !item.selected;
+    } else {
+      item.selected = item.selected && !bare;
+      item.fresh = id == session.recipe_owner() && !bare;
+      item.outline = item.selected ? theme::selection : theme::ink;
+    }
+    items.push_back(std::move(item));
+  }
+  return items;
+}
+
+Box3 scene_box(const Session& session, bool bare) {
+  Box3 box;
+  for (PartId id : shown_parts(session, bare)) box.add(session.world_bounds(id));
+  return box;
+}
+
+Box3 selection_box(const Session& session) {
+  Box3 box;
+  for (PartId id : session.selection()) box.add(session.world_bounds(id));
+  return box;
+}
+
+}  // namespace anvil::app

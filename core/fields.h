@@ -1,0 +1,117 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Fields: what can be set about a primitive, a step or a mender, described once. From the description alone come the
+// card, the job file, the range check, the cache key, the command line's --set, the help and the undo text.
+#pragma once
+
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <variant>
+#include <vector>
+
+#include "core/result.h"
+
+namespace anvil {
+
+/// What a field is. Decides which of FieldValue's types it holds and how it is written.
+enum class FieldKind {
+  length,     ///< double, mm (in files without a job: the file's unit)
+  angle,      ///< double, degrees
+  count,      ///< double without a fraction
+  share,      ///< double, a plain number
+  choice,     ///< string, the key of one of `choices`
+  toggle,     ///< bool, "on" or "off"
+  point,      ///< Vec3, mm
+  direction,  ///< Vec3, not zero; its length does not matter
+  axis,       ///< Vec3, not zero: the direction of a line through the field named in `through`
+  elements    ///< string: a rule that chooses edges, faces or vertices, such as "all"
+};
+
+using FieldValue = std::variant<double, bool, std::string, Vec3>;
+/// Values in the order of the fields they belong to.
+using FieldValues = std::vector<FieldValue>;
+
+struct FieldChoice {
+  std::string key, label;
+  bool operator==(const FieldChoice&) const = default;
+};
+
+struct Field {
+  std::string key;    ///< stable, in files and on the command line
+  std::string label;  ///< as people read it
+  FieldKind kind = FieldKind::length;
+  FieldValue initial = 0.0;
+  double min = 0, max = 0;                ///< of numbers, both allowed; of each coordinate of a point
+  std::string help;                       ///< one sentence
+  std::vector<FieldChoice> choices = {};  ///< of a choice
+  /// Of a direction or an axis: the key of the point it starts from. A direction with a point is a plane and can be
+  /// placed in the view.
+  std::string through = {};
+  bool folded = false;  ///< seldom changed: the card shows it only when asked
+};
+
+/// The farthest that anything may be placed from the origin, and the largest length that can be set.
+inline constexpr double max_coordinate = 1e7, max_length = 1e6, min_length = 1e-6;
+
+Field length_field(std::string key, std::string label, double initial, std::string help, double min = min_length,
+                   double max = max_length);
+Field angle_field(std::string key, std::string label, double initial, std::string help, double min = -36000,
+                  double max = 36000);
+Field count_field(std::string key, std::string label, double initial, double min, double max, std::string help);
+Field share_field(std::string key, std::string label, double initial, double min, double max, std::string help);
+Field choice_field(std::string key, std::string label, std::string initial, std::vector<FieldChoice> choices,
+                   std::string help);
+Field toggle_field(std::string key, std::string label, bool initial, std::string help);
+Field point_field(std::string key, std::string label, const Vec3& initial, std::string help);
+Field direction_field(std::string key, std::string label, const Vec3& initial, std::string help,
+                      std::string through = {});
+Field axis_field(std::string key, std::string label, const Vec3& initial, std::string help, std::string through);
+Field elements_field(std::string key, std::string label, std::string initial, std::string help);
+
+/// "length", "angle", "count", "share", "choice", "switch", "point", "direction", "axis", "elements".
+const char* name_of(FieldKind kind);
+/// "mm", "°" or "".
+const char* unit_of(FieldKind kind);
+/// "0.001 to 1000000 mm", "on or off", "above, below or both".
+std::string range_of(const Field& field);
+
+FieldValues initial_values(std::span<const Field> fields);
+/// Place of the field with this key; nothing when there is none.
+std::optional<std::size_t> field_place(std::span<const Field> fields, std::string_view key);
+
+/// Why a value cannot be set: wrong type, not finite, outside its range. The message names the field and the range.
+std::optional<Issue> check_value(const Field& field, const FieldValue& value);
+/// The first complaint about any of the values; also when they are not as many as the fields.
+std::optional<Issue> check_values(std::span<const Field> fields, const FieldValues& values);
+
+/// Reads a value as people type it: "12+0.4", "on", "above", "0,0,12.5". Checked against the range.
+/// @param units  lengths may carry one ("1in", "2cm"); then what has none is in millimetres
+Result<FieldValue> parse_value(const Field& field, std::string_view text, bool units = false);
+/// A sum of numbers, such as "12+0.4-1"; with units as above. Decimal point only, whatever the locale.
+Result<double> parse_sum(std::string_view text, bool units);
+/// As parse_value reads it, with as many digits as bring the same value back.
+std::string to_text(const FieldValue& value);
+/// For people: four significant digits or so, with the unit.
+std::string in_words(const Field& field, const FieldValue& value);
+
+/// Appends what tells values apart, bit for bit.
+void add_to_key(std::string& key, const FieldValues& values);
+
+/// Values with their fields, for whoever carries a step out. Asking for a key that is not there, or as another type,
+/// is a programming error (std::logic_error).
+class FieldReader {
+ public:
+  FieldReader(std::span<const Field> fields, const FieldValues& values) : fields_(fields), values_(&values) {}
+  double number(std::string_view key) const;
+  bool on(std::string_view key) const;
+  const std::string& text(std::string_view key) const;
+  const Vec3& vector(std::string_view key) const;
+
+ private:
+  const FieldValue& at(std::string_view key) const;
+  std::span<const Field> fields_;
+  const FieldValues* values_;
+};
+
+}  // namespace anvil

@@ -1,0 +1,267 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/shape/mirror.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <map>
+
+#include "core/mesh/edges.h"
+#include "core/mesh/union_find.h"
+#include "core/shape/clip.h"
+#include "core/shape/plane_cut.h"
+#include "core/soundness/check.h"
+
+namespace anvil {
+namespace {
+
+/// A half and where its faces come from.
+struct Half {
+  Mesh mesh;
+  std::vector<Index> face;  // source face; no_index for a cap
+  OperationReport report;
+};
+
+/// The corners at each vertex of the seam, by fans: corners of faces that hang together over edges at the vertex.
+struct Fans {
+  std::vector<Index> of_corner;  // fan of each corner; no_index at vertices off the plane
+  std::vector<char> on_seam;     // per fan: it ends at the seam, so both halves share its vertex
+  bool manifold = true;          // no edge would get more than two faces
+};
+
+Fans find_fans(const Mesh& half, const std::vector<char>& on_plane) {
+  const EdgeTable edges = build_edges(half);
+  UnionFind corners(half.corners.size());
+  auto corner_at = [&](Index use, Index vertex) {
+    return half.corners[use] == vertex ? use : next_corner(half, edges.corner_face[use], use);
+  };
+  for (Index e = 0; e < edges.size(); ++e)
+    for (Index v : edges.vertices[e])
+      if (on_plane[v])
+        for (Index use : edges.corners_of(e)) corners.unite(corner_at(edges.corners_of(e)[0], v), corner_at(use, v));
+  Fans fans;
+  std::vector<Index> set_of;
+  fans.on_seam.assign(corners.number(set_of), 0);
+  fans.of_corner.assign(half.corners.size(), no_index);
+  for (Index c = 0; c < half.corners.size(); ++c)
+    if (on_plane[half.corners[c]]) fans.of_corner[c] = set_of[c];
+  auto ends_in_plane = [&](Index e) { return on_plane[edges.vertices[e][0]] && on_plane[edges.vertices[e][1]]; };
+  for (Index e = 0; e < edges.size(); ++e)
+    if (ends_in_plane(e) && edges.corners_of(e).size() == 1)
+      for (Index v : edges.vertices[e]) fans.on_seam[set_of[corner_at(edges.corners_of(e)[0], v)]] = 1;
+  for (Index e = 0; e < edges.size(); ++e) {
+    if (!ends_in_plane(e) || edges.corners_of(e).size() < 2) continue;
+    // Its two faces and their images share it where both ends are shared.
+    const Index use = edges.corners_of(e)[0];
+    if (fans.on_seam[set_of[corner_at(use, edges.vertices[e][0])]] && fans.on_seam[set_of[corner_at(use, edges.vertices[e][1])]])
+      fans.manifold = false;
+  }
+  return fans;
+}
+
+Mesh reflection_of(Mesh mesh, const HalfSpace& plane) {
+  for (Vec3& p : mesh.positions) p = plane.reflected(p);
+  reverse_faces(mesh);
+  return mesh;
+}
+
+class Mirror {
+ public:
+  Mirror(const std::shared_ptr<const Mesh>& mesh, const std::string& name, const MirrorSettings& settings,
+         const Control& control)
+      : source_(mesh), name_(name), settings_(settings), control_(control), plane_(settings.point, settings.normal) {}
+
+  Result<Mirrored> run() {
+    if (source_->empty()) return Issue{"it has no faces", name_, {}, "leave the mirror out"};
+    put_on_plane();
+    double lowest = 0, highest = 0;
+    for (Index v : part_->corners) {
+      const double height = on_plane(part_->positions[v]) ? 0 : plane_.height(part_->positions[v]);
+      lowest = std::min(lowest, height);
+      highest = std::max(highest, height);
+    }
+    if (settings_.how == MirrorHow::copy && lowest < 0 && highest > 0) return united(part_, {});
+    Half half;
+    if (settings_.how == MirrorHow::half && highest > 0) {
+      if (lowest == 0) return empty("nothing of the part lies on the side that is kept: turn the plane over");
+      Result<Half> below = lower_half();
+      if (!below) return below.issue();
+      half = std::move(*below);
+    } else {
+      half.mesh = *part_;
+      half.mesh.origins.clear();
+      for (Index f = 0; f < part_->face_count(); ++f) half.face.push_back(f);
+    }
+    if (half.mesh.empty()) return empty(half.report.empty_reason);
+    return joined(half);
+  }
+
+ private:
+  bool on_plane(const Vec3& p) const { return std::abs(plane_.height(p)) <= rounding_; }
+
+  void put_on_plane() {
+    rounding_ = 8 * std::ldexp(bounds(*source_).hi.cwiseAbs().cwiseMax(bounds(*source_).lo.cwiseAbs()).maxCoeff() +
+                                   settings_.point.cwiseAbs().maxCoeff(), -52);
+    auto moved = std::make_shared<Mesh>(*source_);
+    moved->origins.clear();
+    std::size_t count = 0;
+    for (Vec3& p : moved->positions) {
+      const double height = std::abs(plane_.height(p));
+      if (height > std::max(settings_.weld, rounding_)) continue;
+      const Vec3 q = plane_.projected(p);
+      count += height > rounding_;
+      p = q;
+    }
+    if (count > 0) report_.done.push_back({"put_on_plane", count, name_, {}});
+    part_ = count > 0 ? std::shared_ptr<const Mesh>(std::move(moved)) : source_;
+  }
+
+  Result<Half> lower_half() {
+    PlaneCutSettings cut;
+    cut.point = settings_.point;
+    cut.normal = settings_.normal;
+    cut.keep = KeepSide::below;
+    cut.free_of_crossings = settings_.free_of_crossings && part_ == source_;
+    cut.cache = settings_.cache;
+    Result<BooleanResult> below = plane_cut(part_, name_, cut, control_);
+    if (below) return Half{std::move(below->mesh), std::move(below->sources.face), std::move(below->report)};
+    if (!below.issue().what.starts_with(bounds_nothing)) return below.issue();
+    Clipped clipped = clip(*part_, plane_, rounding_);
+    return Half{std::move(clipped.below), std::move(clipped.below_face), {}};
+  }
+
+  Result<Mirrored> empty(const std::string& why) {
+    Mirrored mirrored;
+    mirrored.result.report = report_;
+    mirrored.result.report.empty_reason = why;
+    return mirrored;
+  }
+
+  /// The half and its image with one vertex where they meet in the plane, and without faces in it.
+  Result<Mirrored> joined(Half& half) {
+    for (auto& done : half.report.done) report_.done.push_back(std::move(done));
+    const Mesh& whole = half.mesh;
+    std::vector<char> on(whole.positions.size(), 0);
+    for (std::size_t v = 0; v < on.size(); ++v) on[v] = on_plane(whole.positions[v]);
+    Mesh open;
+    std::vector<Index> source;
+    std::size_t walls = 0;
+    open.positions = whole.positions;
+    for (Index f = 0; f < whole.face_count(); ++f) {
+      const auto ring = whole.face(f);
+      if (std::all_of(ring.begin(), ring.end(), [&](Index v) { return on[v] != 0; })) {
+        ++walls;
+        continue;
+      }
+      open.add_face(ring);
+      source.push_back(f);
+    }
+    if (open.empty()) return empty("all of it lies in the mirror plane");
+    const Fans fans = find_fans(open, on);
+    if (!fans.manifold) return united(std::make_shared<const Mesh>(whole), half.face);
+
+    Mirrored mirrored;
+    Mesh& mesh = mirrored.result.mesh;
+    // Ids of each vertex off the plane, and of each fan on it, in the half and in its image.
+    std::vector<std::array<Index, 2>> of_vertex(open.positions.size(), {no_index, no_index}),
+        of_fan(fans.on_seam.size(), {no_index, no_index});
+    std::size_t shared = 0;
+    std::vector<std::vector<Index>> rings[2];
+    for (Index f = 0; f < open.face_count(); ++f) {
+      std::vector<Index> ring, image;
+      for (Index c = open.face_offsets[f]; c < open.face_offsets[f + 1]; ++c) {
+        const Index v = open.corners[c], fan = fans.of_corner[c];
+        auto& id = fan == no_index ? of_vertex[v] : of_fan[fan];
+        if (id[0] == no_index) {
+          const Vec3 p = fan == no_index ? open.positions[v] : plane_.projected(open.positions[v]);
+          id[0] = id[1] = mesh.add_vertex(p);
+          if (fan == no_index || !fans.on_seam[fan])
+            id[1] = mesh.add_vertex(fan == no_index ? plane_.reflected(p) : p);
+          else
+            ++shared;
+        }
+        ring.push_back(id[0]);
+        image.push_back(id[1]);
+      }
+      std::reverse(image.begin() + 1, image.end());
+      rings[0].push_back(std::move(ring));
+      rings[1].push_back(std::move(image));
+    }
+    FaceSources& sources = mirrored.result.sources;
+    for (const auto& side : rings)
+      for (std::size_t f = 0; f < side.size(); ++f) {
+        mesh.add_face(side[f]);
+        sources.add(0, half.face[source[f]]);
+      }
+    for (const auto& ring : rings[0])
+      for (std::size_t k = 0; k < ring.size(); ++k)
+        seam_candidate(ring[k], ring[(k + 1) % ring.size()], mesh, mirrored.result.fresh_edges);
+    std::sort(mirrored.result.fresh_edges.begin(), mirrored.result.fresh_edges.end());
+    carry(mirrored.result);
+    check_stop(control_);
+    mirrored.soundness = check_soundness(mesh, control_.stop);
+    if (!mirrored.soundness.sound && check_soundness(whole, control_.stop).sound)
+      return united(std::make_shared<const Mesh>(whole), half.face);
+    if (shared > 0) report_.done.push_back({"seam_welded", shared, name_, {}});
+    if (walls > 0) report_.done.push_back({"walls_left_out", walls, name_, {}});
+    mirrored.result.report = std::move(report_);
+    mirrored.result.open_on_purpose = false;
+    return mirrored;
+  }
+
+  void seam_candidate(Index v, Index w, const Mesh& mesh, std::vector<std::array<Index, 2>>& seam) const {
+    if (on_plane(mesh.positions[v]) && on_plane(mesh.positions[w])) seam.push_back({std::min(v, w), std::max(v, w)});
+  }
+
+  void carry(BooleanResult& result) {
+    result.piece.assign(result.mesh.face_count(), 0);
+    const std::array<const Mesh*, 1> part{source_.get()};
+    carry_materials(part, result.sources, result.mesh);
+  }
+
+  /// The part, or its half, and the image by the engine.
+  /// @param face  of a half: its source faces; empty: it is the part itself
+  Result<Mirrored> united(const std::shared_ptr<const Mesh>& half, const std::vector<Index>& face) {
+    const auto image = std::make_shared<const Mesh>(reflection_of(*half, plane_));
+    Mirrored mirrored;
+    Result<BooleanResult> result = combine({{half, name_, Operation::unite, Affine::Identity(), false, {}},
+                                            {image, name_, Operation::unite, Affine::Identity(), false, {}}},
+                                           control_);
+    if (!result && !result.issue().what.starts_with(bounds_nothing)) return result.issue();
+    if (!result)
+      result = combine({{half, name_, Operation::unite, Affine::Identity(), false, {}},
+                        {image, name_, Operation::gather, Affine::Identity(), false, {}}},
+                       control_);
+    if (!result) return result.issue();
+    mirrored.result = std::move(*result);
+    for (Index& input : mirrored.result.sources.input) input = 0;
+    if (!face.empty())
+      for (Index& f : mirrored.result.sources.face) f = f == no_index ? no_index : face[f];
+    carry(mirrored.result);
+    for (auto& done : mirrored.result.report.done) report_.done.push_back(std::move(done));
+    mirrored.result.report.done = std::move(report_.done);
+    mirrored.soundness = check_soundness(mirrored.result.mesh, control_.stop);
+    return mirrored;
+  }
+
+  const std::shared_ptr<const Mesh>& source_;
+  const std::string& name_;
+  const MirrorSettings& settings_;
+  const Control& control_;
+  HalfSpace plane_;
+  std::shared_ptr<const Mesh> part_;
+  double rounding_ = 0;  // what lies nearer to the plane than this lies in it
+  OperationReport report_;
+};
+
+}  // namespace
+
+Result<Mirrored> mirror(const std::shared_ptr<const Mesh>& mesh, const std::string& name, const MirrorSettings& settings,
+                        const Control& control) {
+  const auto begin = std::chrono::steady_clock::now();
+  Result<Mirrored> mirrored = Mirror(mesh, name, settings, control).run();
+  if (mirrored) mirrored->result.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+  return mirrored;
+}
+
+}  // namespace anvil

@@ -1,0 +1,321 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/job_json.h"
+
+#include <fmt/format.h>
+
+#include <map>
+#include <set>
+
+namespace anvil {
+namespace {
+
+using nlohmann::json;
+
+constexpr const char* from_backup = "restore it from a backup";
+constexpr double max_loaded_coordinate = 1e12, max_loaded_scale = 1e9;
+
+[[noreturn]] void bad(const std::string& what, const char* remedy = from_backup) { throw BadFile{"job.json: " + what, remedy}; }
+
+// Reading ------------------------------------------------------------------------------------------------------------
+
+const json& member(const json& object, const char* key, const std::string& where) {
+  if (!object.is_object()) bad(fmt::format("{} is not an object", where));
+  const auto it = object.find(key);
+  if (it == object.end()) bad(fmt::format("{} has no \"{}\"", where, key));
+  return *it;
+}
+
+[[noreturn]] void wrong_type(const char* key, const std::string& where) { bad(fmt::format("\"{}\" of {} has the wrong type", key, where)); }
+
+std::string text_of(const json& object, const char* key, const std::string& where) {
+  const json& value = member(object, key, where);
+  if (!value.is_string()) wrong_type(key, where);
+  return value.get<std::string>();
+}
+
+bool switch_of(const json& object, const char* key, const std::string& where) {
+  const json& value = member(object, key, where);
+  if (!value.is_boolean()) wrong_type(key, where);
+  return value.get<bool>();
+}
+
+const json& list_of(const json& object, const char* key, const std::string& where) {
+  const json& value = member(object, key, where);
+  if (!value.is_array()) wrong_type(key, where);
+  return value;
+}
+
+std::uint64_t whole_of(const json& value, std::uint64_t max, const char* key, const std::string& where) {
+  if (!value.is_number_integer() || (!value.is_number_unsigned() && value.get<std::int64_t>() < 0) || value.get<std::uint64_t>() > max)
+    bad(fmt::format("\"{}\" of {} is not a whole number from 0 to {}", key, where, max));
+  return value.get<std::uint64_t>();
+}
+
+std::uint32_t id_of(const json& object, const char* key, const std::string& where) {
+  const auto id = static_cast<std::uint32_t>(whole_of(member(object, key, where), no_index - 1, key, where));
+  if (id == 0) bad(fmt::format("\"{}\" of {} is zero, which is no id", key, where));
+  return id;
+}
+
+Vec3 vector_of(const json& value, const char* key, const std::string& where) {
+  if (!value.is_array() || value.size() != 3) bad(fmt::format("\"{}\" of {} needs three numbers", key, where));
+  Vec3 v;
+  for (int k = 0; k < 3; ++k) {
+    const json& number = value[static_cast<std::size_t>(k)];
+    if (!number.is_number()) wrong_type(key, where);
+    v[k] = number.get<double>();
+  }
+  if (!v.allFinite() || v.cwiseAbs().maxCoeff() > max_loaded_coordinate) bad(fmt::format("\"{}\" of {} is out of range", key, where));
+  return v;
+}
+
+FieldValue field_value(const Field& field, const json& value, const std::string& where) {
+  FieldValue result;
+  if (std::holds_alternative<double>(field.initial)) {
+    if (!value.is_number()) wrong_type(field.key.c_str(), where);
+    result = value.get<double>();
+  } else if (std::holds_alternative<bool>(field.initial)) {
+    if (!value.is_boolean()) wrong_type(field.key.c_str(), where);
+    result = value.get<bool>();
+  } else if (std::holds_alternative<std::string>(field.initial)) {
+    if (!value.is_string()) wrong_type(field.key.c_str(), where);
+    result = value.get<std::string>();
+  } else {
+    result = vector_of(value, field.key.c_str(), where);
+  }
+  if (const auto issue = check_value(field, result)) bad(fmt::format("{}: {}", where, issue->message()), "correct the value");
+  return result;
+}
+
+/// @param values  an object by field keys; what it does not have keeps its initial value
+FieldValues field_values(std::span<const Field> fields, const json& values, bool all, const std::string& where) {
+  if (!values.is_object()) bad(fmt::format("the values of {} are not an object", where));
+  FieldValues result;
+  for (const Field& field : fields) {
+    const auto it = values.find(field.key);
+    if (it == values.end() && all) bad(fmt::format("{} has no \"{}\"", where, field.key));
+    result.push_back(it == values.end() ? field.initial : field_value(field, *it, where));
+  }
+  for (const auto& [key, value] : values.items())
+    if (!field_place(fields, key))
+      bad(fmt::format("{} has a value \"{}\" that is not known here", where, key), "open it with the version that wrote it");
+  return result;
+}
+
+MaterialSlots read_slots(const json& object, std::size_t faces, const std::string& where) {
+  MaterialSlots slots;
+  const auto misfit = [&] { bad(fmt::format("the material slots of {} do not fit its mesh", where)); };
+  for (const json& name : list_of(object, "names", where)) {
+    if (!name.is_string()) wrong_type("names", where);
+    slots.names.push_back(name.get<std::string>());
+  }
+  for (const json& run : list_of(object, "runs", where)) {
+    if (!run.is_array() || run.size() != 2) wrong_type("runs", where);
+    const auto slot = static_cast<Index>(whole_of(run[0], no_index - 1, "runs", where));
+    const auto count = static_cast<std::size_t>(whole_of(run[1], no_index - 1, "runs", where));
+    if (slot >= slots.names.size() || count > faces - slots.of_face.size()) misfit();
+    slots.of_face.insert(slots.of_face.end(), count, slot);
+  }
+  if (slots.of_face.size() != faces) misfit();
+  return slots;
+}
+
+Source read_source(const json& source, const std::function<Mesh(const std::string&)>& mesh, const std::string& where) {
+  if (!source.is_object()) bad(fmt::format("\"source\" of {} has the wrong type", where));
+  if (source.contains("mesh")) {
+    const std::string entry = text_of(source, "mesh", where);
+    Mesh read = mesh(entry);
+    if (const auto slots = source.find("slots"); slots != source.end()) read.materials = read_slots(*slots, read.face_count(), where);
+    return ImportedSource{std::make_shared<const Mesh>(std::move(read)), text_of(source, "file", where)};
+  }
+  std::string key = text_of(source, "primitive", where);
+  std::replace(key.begin(), key.end(), '_', '-');  // as version 1 wrote it
+  const StockKind* kind = find_stock(key);
+  if (kind == nullptr)
+    bad(fmt::format("{}: \"{}\" is not a primitive known here", where, key), "open it with the version that wrote it");
+  return Primitive{kind, field_values(kind->fields, member(source, "dimensions", where), true, where)};
+}
+
+Placement read_placement(const json& placement, const std::string& where) {
+  Placement read{vector_of(member(placement, "position", where), "position", where),
+                 vector_of(member(placement, "angles", where), "angles", where),
+                 vector_of(member(placement, "scale", where), "scale", where),
+                 placement.contains("shear") ? vector_of(placement["shear"], "shear", where) : Vec3(Vec3::Zero())};
+  const auto size = read.scale.cwiseAbs();
+  if (size.minCoeff() == 0) bad(fmt::format("{} has a scale of zero", where));
+  if (size.minCoeff() < 1 / max_loaded_scale || size.maxCoeff() > max_loaded_scale)
+    bad(fmt::format("the scale of {} is not between {} and {}", where, 1 / max_loaded_scale, max_loaded_scale));
+  return read;
+}
+
+Step read_step(const json& object, int version, StepTable table, const std::string& where) {
+  const std::string key = text_of(object, version == 1 ? "step" : "kind", where);
+  const StepKind* kind = find_step_kind(key, table);
+  if (kind == nullptr)
+    bad(fmt::format("{} has a step \"{}\" that is not known here", where, key), "open it with the version that wrote it");
+  Step step = new_step(*kind);
+  if (version > 1) {
+    step.id = id_of(object, "id", where);
+    if (object.contains("name")) step.name = text_of(object, "name", where);
+    step.fields = field_values(kind->fields, member(object, "fields", where), false, where);
+  }
+  step.on = switch_of(object, "on", where);
+  if (version == 1 || object.contains("tools"))
+    for (const json& tool : list_of(object, "tools", where)) {
+      const auto operation = operation_named(text_of(tool, "operation", where));
+      if (!operation) bad(operation.issue().message());
+      step.tools.push_back({id_of(tool, "tool", where), *operation, switch_of(tool, "on", where)});
+    }
+  if (kind->tools == ToolRule::none && !step.tools.empty()) bad(fmt::format("{}: a step \"{}\" takes no tools", where, key));
+  return step;
+}
+
+Part read_part(const json& object, int version, const std::function<Mesh(const std::string&)>& mesh, StepTable table,
+               const std::string& where) {
+  Part part;
+  part.id = id_of(object, "id", where);
+  part.name = text_of(object, "name", where);
+  part.source = read_source(member(object, "source", where), mesh, where);
+  part.placement = read_placement(member(object, "placement", where), where);
+  if (object.contains("rides_on")) part.rides_on = id_of(object, "rides_on", where);
+  if (object.contains("tint")) part.tint = static_cast<std::uint32_t>(whole_of(object["tint"], 0xFFFFFF, "tint", where));
+  part.visible = switch_of(object, "visible", where);
+  part.locked = switch_of(object, "locked", where);
+  const json& recipe = list_of(object, "recipe", where);
+  for (std::size_t k = 0; k < recipe.size(); ++k) part.recipe.push_back(read_step(recipe[k], version, table, fmt::format("{}, step {},", where, k + 1)));
+  return part;
+}
+
+/// Ids have to be unique, tools have to exist and to be used once, and nothing may be made from itself.
+void check_references(const Job& job) {
+  std::set<PartId> parts, tools;
+  std::set<StepId> steps;
+  for (const PartPtr& part : job.parts) {
+    if (!parts.insert(part->id).second) bad(fmt::format("part id {} is used twice", part->id));
+    for (const Step& step : part->recipe) {
+      if (!steps.insert(step.id).second) bad(fmt::format("id {} of a step of \"{}\" is used twice", step.id, part->name));
+      for (const ToolUse& use : step.tools)
+        if (!tools.insert(use.tool).second) bad(fmt::format("part {} is a tool twice, last of \"{}\"", use.tool, part->name));
+    }
+  }
+  // Depth-first over tools; a part met again on the way down is made from itself.
+  std::map<PartId, int> state;
+  std::function<void(PartId)> visit = [&](PartId id) {
+    const Part* part = job.find(id);
+    if (part == nullptr) bad(fmt::format("a part refers to part {}, which is not there", id));
+    if (state[id] == 2) return;
+    if (state[id] == 1) bad(fmt::format("part \"{}\" is made from itself", part->name));
+    state[id] = 1;
+    for (const Step& step : part->recipe)
+      for (const ToolUse& use : step.tools) visit(use.tool);
+    state[id] = 2;
+  };
+  for (const PartPtr& part : job.parts) visit(part->id);
+  for (const PartPtr& part : job.parts) {
+    const Part* at = part.get();
+    for (std::size_t depth = 0; at != nullptr && at->rides_on; ++depth) {
+      at = job.find(*at->rides_on);
+      if (at == nullptr || depth > job.parts.size()) bad(fmt::format("part \"{}\" rides on nothing or on itself", part->name));
+    }
+  }
+}
+
+// Writing ------------------------------------------------------------------------------------------------------------
+
+json to_json(const Vec3& v) { return {v.x(), v.y(), v.z()}; }
+
+json to_json(const FieldValue& value) {
+  if (const auto* v = std::get_if<Vec3>(&value)) return to_json(*v);
+  if (const auto* on = std::get_if<bool>(&value)) return *on;
+  if (const auto* text = std::get_if<std::string>(&value)) return *text;
+  return std::get<double>(value);
+}
+
+json to_json(std::span<const Field> fields, const FieldValues& values) {
+  json object = json::object();
+  for (std::size_t k = 0; k < fields.size(); ++k) object[fields[k].key] = to_json(values[k]);
+  return object;
+}
+
+json to_json(const Placement& p) {
+  json object = {{"position", to_json(p.position)}, {"angles", to_json(p.angles)}, {"scale", to_json(p.scale)}};
+  if (p.shear != Vec3::Zero()) object["shear"] = to_json(p.shear);
+  return object;
+}
+
+json to_json(const Step& step) {
+  json object = {{"id", step.id}, {"kind", step.kind->key}, {"on", step.on}, {"fields", to_json(step.kind->fields, step.fields)}};
+  if (!step.name.empty()) object["name"] = step.name;
+  if (step.kind->tools == ToolRule::none) return object;
+  json tools = json::array();
+  for (const ToolUse& use : step.tools) tools.push_back({{"tool", use.tool}, {"operation", key_of(use.operation)}, {"on", use.on}});
+  object["tools"] = std::move(tools);
+  return object;
+}
+
+/// Slots of faces in runs: a slot and how many faces have it.
+json to_json(const MaterialSlots& slots) {
+  json runs = json::array();
+  for (std::size_t f = 0, end = 0; f < slots.of_face.size(); f = end) {
+    while (end < slots.of_face.size() && slots.of_face[end] == slots.of_face[f]) ++end;
+    runs.push_back({slots.of_face[f], end - f});
+  }
+  return {{"names", slots.names}, {"runs", runs}};
+}
+
+}  // namespace
+
+Job job_from_json(const json& document, const std::function<Mesh(const std::string& entry)>& mesh, StepTable table) {
+  const auto version = static_cast<int>(whole_of(member(document, "version", "the job"), 1'000'000, "version", "the job"));
+  if (version < 1 || version > job_format_version)
+    throw BadFile{fmt::format("it has format version {}, this program reads 1 to {}", version, job_format_version),
+                  "open it with a newer version"};
+  Job job;
+  job.title = text_of(document, "title", "the job");
+  if (document.contains("unit")) {
+    const std::string key = text_of(document, "unit", "the job");
+    for (Unit unit : {Unit::millimetre, Unit::inch, Unit::metre})
+      if (key == key_of(unit)) job.unit = unit;
+    if (!job.unit) bad(fmt::format("the unit \"{}\" is not mm, inch or m", key));
+  }
+  const json& parts = list_of(document, "parts", "the job");
+  std::vector<Part> read;
+  for (std::size_t i = 0; i < parts.size(); ++i) {
+    read.push_back(read_part(parts[i], version, mesh, table, fmt::format("part {}", i + 1)));
+    job.next_id = std::max(job.next_id, read.back().id + 1);
+    for (const Step& step : read.back().recipe) job.next_step = std::max(job.next_step, step.id + 1);
+  }
+  for (Part& part : read) {
+    if (version == 1)
+      for (Step& step : part.recipe) step.id = job.next_step++;
+    job.parts.push_back(std::make_shared<const Part>(std::move(part)));
+  }
+  check_references(job);
+  return job;
+}
+
+json job_to_json(const Job& job, const std::function<std::string(const Part&, const ImportedSource&)>& mesh_entry) {
+  json parts = json::array();
+  for (const PartPtr& part : job.parts) {
+    json source;
+    if (const auto* primitive = std::get_if<Primitive>(&part->source)) {
+      source = {{"primitive", primitive->kind->key}, {"dimensions", to_json(primitive->kind->fields, primitive->values)}};
+    } else {
+      const auto& imported = std::get<ImportedSource>(part->source);
+      source = {{"mesh", mesh_entry(*part, imported)}, {"file", imported.file}};
+      if (!imported.mesh->materials.empty()) source["slots"] = to_json(imported.mesh->materials);
+    }
+    json recipe = json::array();
+    for (const Step& step : part->recipe) recipe.push_back(to_json(step));
+    json object = {{"id", part->id},           {"name", part->name},     {"source", source}, {"placement", to_json(part->placement)},
+                   {"visible", part->visible}, {"locked", part->locked}, {"recipe", recipe}};
+    if (part->rides_on) object["rides_on"] = *part->rides_on;
+    if (part->tint) object["tint"] = *part->tint;
+    parts.push_back(std::move(object));
+  }
+  json document = {{"version", job_format_version}, {"title", job.title}, {"parts", parts}};
+  if (job.unit) document["unit"] = key_of(*job.unit);
+  return document;
+}
+
+}  // namespace anvil

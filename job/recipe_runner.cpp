@@ -1,0 +1,382 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/recipe_runner.h"
+
+#include <tbb/parallel_for.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cstring>
+
+#include "core/mesh/sub_mesh.h"
+#include "core/mesh/union_find.h"
+#include "core/soundness/check.h"
+
+namespace anvil {
+namespace {
+
+template <class T>
+void put(std::string& key, const T& value) {
+  static_assert(std::is_trivially_copyable_v<T>);
+  key.append(reinterpret_cast<const char*>(&value), sizeof value);
+}
+
+template <class T>
+std::string_view bytes_of(const std::vector<T>& list) {
+  return {reinterpret_cast<const char*>(list.data()), list.size() * sizeof(T)};
+}
+
+template <class T>
+std::size_t size_of(const std::vector<T>& list) {
+  return list.size() * sizeof(T);
+}
+
+std::size_t size_of(const Mesh& mesh) {
+  return size_of(mesh.positions) + size_of(mesh.corners) + size_of(mesh.face_offsets) + size_of(mesh.materials.of_face) +
+         size_of(mesh.origins);
+}
+
+std::size_t size_of(const Drawable& d) {
+  // The hierarchy takes about as much as 40 bytes a triangle.
+  return size_of(d.positions) + size_of(d.triangles) + size_of(d.edges) + size_of(d.fresh) + size_of(d.stand_in) +
+         size_of(d.triangle_list.triangles) + size_of(d.triangle_list.face) + 40 * d.triangle_list.triangles.size();
+}
+
+std::size_t size_of(const SoundnessReport& report) {
+  std::size_t bytes = 0;
+  for (const FamilyReport& family : report.families)
+    for (const Defect& defect : family.defects)
+      bytes += sizeof defect + size_of(defect.faces) + size_of(defect.edges) + size_of(defect.vertices) + defect.note.size();
+  return bytes;
+}
+
+std::uint64_t mixed(std::uint64_t x) {  // the finisher of SplitMix64 (Steele, Lea and Flood, OOPSLA 2014)
+  x ^= x >> 30;
+  x *= 0xbf58476d1ce4e5b9u;
+  x ^= x >> 27;
+  x *= 0x94d049bb133111ebu;
+  return x ^ x >> 31;
+}
+
+/// A tool's placement in the frame of its part. Taken straight from the tool when it rides along, so that
+/// moving both leaves it unchanged to the last bit.
+Affine relative_placement(const Job& job, const Part& part, const Part& tool) {
+  if (tool.rides_on == part.id) return tool.placement.matrix();
+  return job.world_of(part.id).inverse() * job.world_of(tool.id);
+}
+
+/// Does a face run around the same points in both meshes?
+bool same_polygon(const Mesh& a, Index f, const Mesh& b, Index g) {
+  const auto p = a.face(f), q = b.face(g);
+  if (p.size() != q.size()) return false;
+  for (std::size_t shift = 0; shift < q.size(); ++shift) {
+    std::size_t k = 0;
+    while (k < p.size() && a.positions[p[k]] == b.positions[q[(shift + k) % q.size()]]) ++k;
+    if (k == p.size()) return true;
+  }
+  return false;
+}
+
+/// Where one input of a step begins in the cast of the whole.
+struct Offset {
+  Index parts = 0, steps = 0;
+};
+
+/// Origins of a step's result out of those of its inputs. A face that is just as it was keeps its own; any other one was
+/// made by this step.
+std::vector<FaceOrigin> compose_origins(const Mesh& made, const FaceSources& sources, const std::vector<const Mesh*>& inputs,
+                                        const std::vector<Offset>& offsets, Index step) {
+  std::vector<FaceOrigin> origins(made.face_count());
+  tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(origins.size()), 4096), [&](const auto& range) {
+    for (Index f = range.begin(); f < range.end(); ++f) {
+      const Index input = sources.input[f], face = sources.face[f];
+      FaceOrigin origin = face == no_index ? FaceOrigin{} : origin_of(*inputs[input], face);
+      const bool untouched = face != no_index && input == 0 && same_polygon(made, f, *inputs[0], face);
+      origin.part += offsets[input].parts;
+      if (!untouched)
+        origin.step = step;
+      else if (origin.step != no_index)
+        origin.step += offsets[input].steps;
+      origins[f] = origin;
+    }
+  });
+  return origins;
+}
+
+}  // namespace
+
+ContentKey ContentKey::with(std::string_view bytes) const {
+  ContentKey key = *this;
+  std::size_t at = 0;
+  for (; at < bytes.size(); at += 8) {
+    std::uint64_t word = 0;
+    std::memcpy(&word, bytes.data() + at, std::min<std::size_t>(8, bytes.size() - at));
+    key.a = mixed(key.a ^ word);
+    key.b = mixed(key.b + word * 0x9e3779b97f4a7c15u) ^ key.a;
+  }
+  key.a = mixed(key.a ^ bytes.size());
+  key.b = mixed(key.b + bytes.size()) ^ key.a;
+  return key;
+}
+
+double Evaluated::seconds() const {
+  double sum = 0;
+  for (const StepReport& step : steps) sum += step.report.seconds;
+  return sum;
+}
+
+std::vector<Mesh> separate_pieces(const Evaluated& evaluated) {
+  const Mesh& mesh = *evaluated.mesh;
+  std::vector<Index> piece = evaluated.piece;
+  Index count = evaluated.pieces;
+  if (count < 2) {
+    // Shells: faces that share vertices.
+    UnionFind sets(mesh.positions.size());
+    for (std::size_t f = 0; f < mesh.face_count(); ++f)
+      for (Index v : mesh.face(f)) sets.unite(mesh.face(f)[0], v);
+    std::map<Index, Index> number;
+    for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+      const Index shell = mesh.face(f).empty() ? 0 : sets.find(mesh.face(f)[0]);
+      piece.push_back(number.try_emplace(shell, static_cast<Index>(number.size())).first->second);
+    }
+    count = static_cast<Index>(number.size());
+  }
+  std::vector<Mesh> pieces;
+  for (SubMesh& one : take_apart(mesh, piece, count)) {
+    one.mesh.origins.clear();  // as parts of their own they are their own sources
+    pieces.push_back(std::move(one.mesh));
+  }
+  return pieces;
+}
+
+RecipeRunner::RecipeRunner()
+    : limit_(std::max<std::size_t>(std::size_t{256} << 20,
+                                   static_cast<std::size_t>(sysconf(_SC_PHYS_PAGES)) * static_cast<std::size_t>(sysconf(_SC_PAGESIZE)) / 4)) {}
+
+ContentKey RecipeRunner::source_key(const Part& part) {
+  if (const auto* primitive = std::get_if<Primitive>(&part.source)) {
+    std::string key = "p" + primitive->kind->key;
+    add_to_key(key, primitive->values);
+    return ContentKey{}.with(key);
+  }
+  const auto& mesh = std::get<ImportedSource>(part.source).mesh;
+  KnownMesh& known = known_meshes_[mesh.get()];
+  if (known.mesh.lock() != mesh) {
+    std::string names;
+    for (const std::string& name : mesh->materials.names) names += name + '\0';
+    known = {mesh, ContentKey{}.with("m").with(bytes_of(mesh->positions)).with(bytes_of(mesh->corners)).with(bytes_of(mesh->face_offsets))
+                       .with(bytes_of(mesh->materials.of_face)).with(names)};
+  }
+  return known.key;
+}
+
+ContentKey RecipeRunner::step_key(const Job& job, const Part& part, const Step& step, const ContentKey& before) {
+  std::string key = step.kind->key + '\0';
+  add_to_key(key, step.fields);
+  for (const ToolUse* use : active_tools(job, step)) {
+    put(key, use->operation);
+    put(key, content_of(job, use->tool));
+    const Affine placed = relative_placement(job, part, job.at(use->tool));
+    key.append(reinterpret_cast<const char*>(placed.data()), 16 * sizeof(double));
+  }
+  return before.with(key);
+}
+
+std::vector<ContentKey> RecipeRunner::keys_of(const Job& job, const Part& part) {
+  std::vector<ContentKey> keys{source_key(part)};
+  for (const Step* step : active_steps(job, part)) keys.push_back(step_key(job, part, *step, keys.back()));
+  return keys;
+}
+
+ContentKey RecipeRunner::content_of(const Job& job, PartId id) { return keys_of(job, job.at(id)).back(); }
+
+RecipeRunner::Node& RecipeRunner::node(const ContentKey& key) {
+  Node& node = nodes_[key];  // references stay valid while others are added
+  node.used = ++clock_;
+  return node;
+}
+
+Evaluated RecipeRunner::make_source(const Part& part) {
+  ++counts_.sources;
+  Evaluated source;
+  if (const auto* primitive = std::get_if<Primitive>(&part.source)) {
+    Result<Mesh> made = make_mesh(*primitive);
+    if (!made) {
+      source.error = made.issue();
+      source.error->subject = cast_token(0);
+      source.mesh = std::make_shared<const Mesh>();
+      return source;
+    }
+    source.mesh = std::make_shared<const Mesh>(std::move(*made));
+  } else {
+    source.mesh = std::get<ImportedSource>(part.source).mesh;
+  }
+  return source;
+}
+
+RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, const Step& step, const Evaluated& before,
+                                          const ContentKey& before_key, const Control& control) {
+  Evaluated after;
+  after.cast_parts = before.cast_parts;
+  after.cast_steps = before.cast_steps;
+  after.steps = before.steps;
+  auto failed = [&](Issue issue) {
+    after.mesh = before.mesh;
+    after.piece = before.piece;
+    after.pieces = before.pieces;
+    after.open_on_purpose = before.open_on_purpose;
+    after.free_of_crossings = before.free_of_crossings;
+    after.error = std::move(issue);
+    after.error_step = after.cast_steps;
+    ++after.cast_steps;
+    return Made{after, nullptr};
+  };
+  StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control};
+  std::vector<const Mesh*> meshes{before.mesh.get()};
+  std::vector<Offset> offsets{{}};
+  std::vector<PartId> tools;
+  std::optional<Issue> tool_error;
+  for (const ToolUse* use : active_tools(job, step)) {
+    const EvaluatedPtr tool = evaluate(job, use->tool, control, false);
+    if (tool->error && !tool_error) {
+      tool_error = *tool->error;
+      for (std::string* text : {&tool_error->what, &tool_error->subject, &tool_error->remedy})
+        *text = shifted_tokens(*text, after.cast_parts);
+    }
+    input.tools.push_back({tool->mesh, relative_placement(job, part, job.at(use->tool)), use->operation, cast_token(after.cast_parts)});
+    meshes.push_back(tool->mesh.get());
+    offsets.push_back({after.cast_parts, after.cast_steps});
+    after.cast_parts += tool->cast_parts;
+    after.cast_steps += tool->cast_steps;
+    tools.push_back(use->tool);
+  }
+  if (tool_error) return failed(std::move(*tool_error));
+  input.free_of_crossings = [&](std::size_t which) {
+    if (which > 0) return check(job, tools[which - 1], control)->free_of_crossings();
+    if (before.free_of_crossings) return true;
+    return check_node(before_key, node(before_key).evaluated, control)->free_of_crossings();
+  };
+  input.cache = &engine_caches_[{part.id, step.id}];
+  ++counts_.steps;
+  Result<StepOutput> made = step.kind->run(input);
+  if (!made) return failed(made.issue());
+  const Index number = after.cast_steps++;
+  made->mesh.origins = compose_origins(made->mesh, made->sources, meshes, offsets, number);
+  after.mesh = std::make_shared<const Mesh>(std::move(made->mesh));
+  after.steps.push_back({number, std::move(made->report)});
+  after.pieces = made->pieces;
+  if (after.pieces > 1) after.piece = std::move(made->piece);
+  after.open_on_purpose = made->open_on_purpose;
+  after.free_of_crossings = made->free_of_crossings;
+  after.fresh_edges = std::move(made->fresh_edges);
+  return {std::move(after), made->soundness};
+}
+
+EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& control, bool with_drawable) {
+  const Part& part = job.at(id);
+  const std::vector<ContentKey> keys = keys_of(job, part);
+  const std::vector<const Step*> steps = active_steps(job, part);
+  // From the last step that is known already; all before it are asked for as well, so that they stay.
+  std::size_t at = keys.size();
+  for (std::size_t k = keys.size(); k-- > 0;)
+    if (node(keys[k]).evaluated && at == keys.size()) at = k;
+  if (at == keys.size()) {
+    Node& source = node(keys[0]);
+    source.evaluated = std::make_shared<const Evaluated>(make_source(part));
+    settle_bytes(source);
+    at = 0;
+  }
+  for (; at + 1 < keys.size(); ++at) {
+    const EvaluatedPtr before = node(keys[at]).evaluated;
+    Node& after = node(keys[at + 1]);
+    if (before->error) {
+      // What comes after a failure waits for it to be mended; the cast goes on all the same.
+      Evaluated same = *before;
+      same.drawable.reset();
+      const Cast cast = cast_of(job, id);
+      same.cast_parts = static_cast<Index>(cast.parts.size());
+      same.cast_steps = static_cast<Index>(cast.steps.size());
+      after.evaluated = std::make_shared<const Evaluated>(std::move(same));
+    } else {
+      Made made = run_step(job, part, *steps[at], *before, keys[at], control);
+      after.evaluated = std::make_shared<const Evaluated>(std::move(made.evaluated));
+      after.report = std::move(made.report);
+    }
+    settle_bytes(after);
+  }
+  Node& last = node(keys.back());
+  if (with_drawable && !last.evaluated->drawable) {
+    ++counts_.drawables;
+    Evaluated complete = *last.evaluated;
+    complete.drawable = std::make_shared<const Drawable>(make_drawable(*complete.mesh, control.stop, complete.fresh_edges));
+    last.evaluated = std::make_shared<const Evaluated>(std::move(complete));
+    settle_bytes(last);
+  }
+  return last.evaluated;
+}
+
+ReportPtr RecipeRunner::check_node(const ContentKey& key, const EvaluatedPtr& evaluated, const Control& control) {
+  if (const ReportPtr known = node(key).report) return known;
+  ++counts_.checks;
+  auto report = std::make_shared<const SoundnessReport>(check_pieces(*evaluated->mesh, evaluated->piece, evaluated->pieces, control.stop));
+  Node& checked = node(key);
+  checked.report = report;
+  settle_bytes(checked);
+  return report;
+}
+
+ReportPtr RecipeRunner::check(const Job& job, PartId id, const Control& control) {
+  const EvaluatedPtr evaluated = evaluate(job, id, control, false);
+  return check_node(content_of(job, id), evaluated, control);
+}
+
+ReportPtr RecipeRunner::known_report(const Job& job, PartId id) {
+  const auto known = nodes_.find(content_of(job, id));
+  return known == nodes_.end() ? nullptr : known->second.report;
+}
+
+void RecipeRunner::begin(const Job& job) {
+  begun_ = ++clock_;
+  std::erase_if(engine_caches_, [&](const auto& item) {
+    const Part* part = job.find(item.first.first);
+    return part == nullptr || std::none_of(part->recipe.begin(), part->recipe.end(), [&](const Step& s) { return s.id == item.first.second; });
+  });
+  std::erase_if(known_meshes_, [](const auto& item) { return item.second.mesh.expired(); });
+}
+
+RecipeRunner::Memory RecipeRunner::memory() const {
+  std::size_t engine = 0;
+  for (const auto& [step, cache] : engine_caches_) engine += cache.bytes();
+  return {bytes_ + engine, limit_};
+}
+
+void RecipeRunner::set_limit(std::size_t bytes) {
+  limit_ = bytes;
+  forget_oldest();
+}
+
+void RecipeRunner::settle_bytes(Node& node) {
+  bytes_ -= node.bytes;
+  node.bytes = sizeof node + (node.evaluated ? size_of(*node.evaluated->mesh) + size_of(node.evaluated->piece) +
+                                                   size_of(node.evaluated->fresh_edges) +
+                                                   (node.evaluated->drawable ? size_of(*node.evaluated->drawable) : 0)
+                                             : 0);
+  if (node.report) node.bytes += size_of(*node.report);
+  bytes_ += node.bytes;
+  forget_oldest();
+}
+
+void RecipeRunner::forget_oldest() {
+  if (bytes_ <= limit_) return;
+  std::vector<std::pair<std::uint64_t, ContentKey>> old;
+  for (const auto& [key, node] : nodes_)
+    if (node.used < begun_) old.emplace_back(node.used, key);
+  std::sort(old.begin(), old.end(), [](const auto& x, const auto& y) { return x.first < y.first; });
+  for (const auto& [used, key] : old) {
+    if (bytes_ <= limit_) return;
+    const auto it = nodes_.find(key);
+    bytes_ -= it->second.bytes;
+    nodes_.erase(it);
+  }
+}
+
+}  // namespace anvil

@@ -1,0 +1,123 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Carries recipes out, step by step, and keeps what each step gave by content: an unchanged step costs a look-up, also
+// after undo, also in a copy of the part, and a changed one computes only itself and what comes after it.
+#pragma once
+
+#include <map>
+#include <unordered_map>
+
+#include "core/mesh/attributes.h"
+#include "core/soundness/report.h"
+#include "job/cast.h"
+#include "job/drawable.h"
+
+namespace anvil {
+
+/// What one step did. Names in it are tokens (cast.h).
+struct StepReport {
+  Index step = 0;  ///< its place among the steps of the cast
+  OperationReport report;
+};
+
+/// What a part's recipe came to. Immutable once made. Names in messages are tokens of the cast.
+struct Evaluated {
+  std::shared_ptr<const Mesh> mesh;  ///< in the part's own frame, with origins; where `error` is set, as far as it came
+  std::optional<Issue> error;        ///< why the recipe could not be carried out to its end
+  Index error_step = no_index;       ///< the step that failed, by its place in the cast
+  std::vector<StepReport> steps;     ///< of every step carried out
+  std::vector<Index> piece;          ///< per face of the mesh, when there are several pieces; else empty
+  Index pieces = 1;
+  bool open_on_purpose = false;
+  bool free_of_crossings = false;                 ///< known to cross itself nowhere
+  std::vector<std::array<Index, 2>> fresh_edges;  ///< vertex pairs, of the last step
+  Index cast_parts = 1, cast_steps = 0;           ///< size of the cast
+  std::shared_ptr<const Drawable> drawable;       ///< null when only the mesh was asked for
+
+  /// Of all steps together; 0 when there are none.
+  double seconds() const;
+  /// Of the last step carried out; null when there is none.
+  const OperationReport* last_report() const { return steps.empty() ? nullptr : &steps.back().report; }
+};
+using EvaluatedPtr = std::shared_ptr<const Evaluated>;
+using ReportPtr = std::shared_ptr<const SoundnessReport>;
+
+/// The pieces of a result; for one that is all in one piece, its shells.
+std::vector<Mesh> separate_pieces(const Evaluated& evaluated);
+
+/// Stands for everything that a result depends on: 128 bits, mixed so that two contents never share one in practice.
+struct ContentKey {
+  std::uint64_t a = 0, b = 0;
+  bool operator==(const ContentKey&) const = default;
+  /// The key of what comes out of this content and some bytes more.
+  ContentKey with(std::string_view bytes) const;
+};
+
+class RecipeRunner {
+ public:
+  /// Keeps at most a quarter of the machine's memory.
+  RecipeRunner();
+  /// Runs the part's recipe, with those of its tools. Throws Stopped.
+  EvaluatedPtr evaluate(const Job& job, PartId id, const Control& control, bool with_drawable);
+  /// Soundness of what evaluate() gives. Throws Stopped.
+  ReportPtr check(const Job& job, PartId id, const Control& control);
+  /// The report if it is known already, else null.
+  ReportPtr known_report(const Job& job, PartId id);
+  /// Stands for everything that the part's result depends on, but its name and place.
+  ContentKey content_of(const Job& job, PartId id);
+
+  /// Begins with a job: what is kept for steps that it does not have any more is let go, and what it asks for from now
+  /// on stays. Call it now and then.
+  void begin(const Job& job);
+
+  /// How often something was really computed since the start.
+  struct Counts {
+    std::size_t sources = 0, steps = 0, checks = 0, drawables = 0;
+  };
+  const Counts& counts() const { return counts_; }
+  /// Bytes kept, and the bound: what was not asked for since begin() goes when there is more, the oldest first.
+  struct Memory {
+    std::size_t used = 0, limit = 0;
+  };
+  Memory memory() const;
+  void set_limit(std::size_t bytes);
+
+ private:
+  struct Node {
+    EvaluatedPtr evaluated;
+    ReportPtr report;
+    std::uint64_t used = 0;  // when it was last asked for
+    std::size_t bytes = 0;
+  };
+  struct KeyHash {
+    std::size_t operator()(const ContentKey& key) const { return key.a; }
+  };
+
+  ContentKey source_key(const Part& part);
+  ContentKey step_key(const Job& job, const Part& part, const Step& step, const ContentKey& before);
+  /// Keys of the source and of what each active step gives.
+  std::vector<ContentKey> keys_of(const Job& job, const Part& part);
+  Node& node(const ContentKey& key);
+  Evaluated make_source(const Part& part);
+  struct Made {
+    Evaluated evaluated;
+    ReportPtr report;  // when the step found it out anyway
+  };
+  Made run_step(const Job& job, const Part& part, const Step& step, const Evaluated& before, const ContentKey& before_key,
+                const Control& control);
+  ReportPtr check_node(const ContentKey& key, const EvaluatedPtr& evaluated, const Control& control);
+  void settle_bytes(Node& node);
+  void forget_oldest();
+
+  std::unordered_map<ContentKey, Node, KeyHash> nodes_;
+  std::map<std::pair<PartId, StepId>, CombineCache> engine_caches_;  // what the engine keeps of the inputs of each step
+  struct KnownMesh {
+    std::weak_ptr<const Mesh> mesh;
+    ContentKey key;
+  };
+  std::map<const Mesh*, KnownMesh> known_meshes_;
+  std::uint64_t clock_ = 1, begun_ = 0;
+  std::size_t bytes_ = 0, limit_;
+  Counts counts_;
+};
+
+}  // namespace anvil

@@ -1,0 +1,102 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What a step of a recipe is, and what a kind of step has to say of itself: one row of the table.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <optional>
+
+#include "core/boolean/combine.h"
+#include "core/fields.h"
+#include "core/soundness/report.h"
+
+namespace anvil {
+
+using PartId = std::uint32_t;
+using StepId = std::uint32_t;
+
+struct StepKind;
+
+/// A part used by a step of another part.
+struct ToolUse {
+  PartId tool = 0;
+  Operation operation = Operation::difference;
+  bool on = true;
+  bool operator==(const ToolUse&) const = default;
+};
+
+/// One entry of a recipe. What all kinds have stands here; what one kind has, in its fields.
+struct Step {
+  StepId id = 0;
+  const StepKind* kind = nullptr;
+  std::string name;  ///< "": that of the kind
+  bool on = true;
+  std::vector<ToolUse> tools;
+  FieldValues fields;
+  bool operator==(const Step&) const = default;
+
+  FieldReader values() const;
+  const std::string& shown_name() const;
+};
+
+/// What a step gets to work on. Positions are in the part's own frame.
+struct StepInput {
+  struct Tool {
+    std::shared_ptr<const Mesh> mesh;
+    Affine placement;
+    Operation operation;
+    std::string name;  ///< for messages and reports
+  };
+  std::shared_ptr<const Mesh> mesh;
+  std::string name;
+  std::vector<Tool> tools;
+  FieldReader fields;
+  /// Is it known, or can be found out, that an input crosses itself nowhere? 0 is the part, k its k-th tool.
+  std::function<bool(std::size_t)> free_of_crossings;
+  CombineCache* cache = nullptr;
+  Control control = {};
+};
+
+/// What it gives back. An empty mesh says why in its report.
+struct StepOutput {
+  Mesh mesh;            ///< material slots carried over; origins are left to the runner
+  FaceSources sources;  ///< input 0 is the part, k its k-th tool
+  OperationReport report;
+  std::vector<Index> piece;  ///< per face; all 0 when there is one piece
+  Index pieces = 1;
+  bool open_on_purpose = false;
+  std::vector<std::array<Index, 2>> fresh_edges;  ///< vertex pairs
+  bool free_of_crossings = false;                 ///< known to cross itself nowhere
+  std::shared_ptr<const SoundnessReport> soundness = nullptr;  ///< when it was found out anyway
+};
+/// What an operation of the engine gives, as a step's output.
+StepOutput as_output(BooleanResult result);
+
+enum class ToolRule { none, needed };
+
+/// One kind of step. `run` is a pure function: the same input gives the same output. Throws Stopped.
+struct StepKind {
+  std::string key;      ///< stable, in files and on the command line
+  std::string label;    ///< as people read it
+  std::string icon;     ///< name of its drawing
+  std::string station;  ///< key of the station whose verb adds it
+  std::string help;     ///< one sentence
+  ToolRule tools = ToolRule::none;
+  std::vector<Field> fields;
+  Result<StepOutput> (*run)(const StepInput&) = nullptr;
+};
+
+using StepTable = std::span<const StepKind* const>;
+/// All kinds, in the order in which they are offered.
+StepTable step_table();
+/// Null when there is no such kind.
+const StepKind* find_step_kind(std::string_view key, StepTable table = step_table());
+
+/// A step of this kind with its initial fields; the job gives it its id.
+Step new_step(const StepKind& kind);
+
+namespace steps {
+extern const StepKind combine, plane_cut, mirror;
+}  // namespace steps
+
+}  // namespace anvil
