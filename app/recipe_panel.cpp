@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/recipe_panel.h"
 
+#include <QTimer>
 #include <algorithm>
 
 namespace anvil::app {
@@ -18,9 +19,9 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   head->addStretch();
   head->addWidget(time_);
   layout->addLayout(head);
-  auto* scroll = new QScrollArea;
-  scroll->setWidgetResizable(true);
-  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  scroll_ = new QScrollArea;
+  scroll_->setWidgetResizable(true);
+  scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   auto* content = new QWidget;
   auto* outer = new QVBoxLayout(content);
   outer->setContentsMargins(0, 0, 4, 0);
@@ -32,11 +33,19 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   cards_layout_->setSpacing(8);
   outer->addLayout(cards_layout_);
   outer->addStretch();
-  scroll->setWidget(content);
-  layout->addWidget(scroll);
+  scroll_->setWidget(content);
+  layout->addWidget(scroll_);
   connect(&session_, &Session::job_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::selection_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::result_changed, this, &RecipePanel::refresh);
+  // A step that is taken up shows its card, however many stand above it; once the layout has made room for it.
+  connect(&session_, &Session::active_step_changed, this, [this] {
+    QTimer::singleShot(40, this, [this] {
+      scroll_->widget()->layout()->activate();
+      for (RecipeCard* card : cards_)
+        if (card->id().step != 0 && card->id().step == session_.active_step()) scroll_->ensureWidgetVisible(card, 0, 10);
+    });
+  });
   refresh();
 }
 

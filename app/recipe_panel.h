@@ -22,6 +22,7 @@ class RecipePanel : public QWidget {
 
   Session& session_;
   QLabel *title_, *time_, *nothing_;
+  QScrollArea* scroll_;
   QVBoxLayout* cards_layout_;
   std::vector<RecipeCard*> cards_;
   std::map<CardId, bool> open_;  // what the user has opened and closed, while the part was shown before

@@ -35,7 +35,6 @@ NumberField::NumberField(const Field& field, const QString& accessible_name, QWi
   setToolTip(tr("%1\n%2: %3").arg(QString::fromStdString(field.help.empty() ? field.label : field.help), accessible_name,
                                  QString::fromStdString(range_of(field))));
   setAlignment(Qt::AlignLeft);
-  setMinimumWidth(52);
   connect(this, &QLineEdit::editingFinished, this, &NumberField::finish);
 }
 

@@ -340,6 +340,8 @@ int main(int argc, char** argv) {
   b.add("Float housing", ImportedSource{std::make_shared<const Mesh>(housing), "float-housing.obj"},
         {130, 20, 0});
   add_gland_plate(b);
+  // Longer than the rest together: it lies behind them.
+  b.add("Gauge board", ImportedSource{std::make_shared<const Mesh>(gauge_board()), "gauge-board.off"}, {390, 190, 0}, {0, 0, 90});
   if (const auto saved = save_job(b.job, folder / "kestrel-point.anvil"); !saved)
     give_up(saved.issue().message());
   fmt::print("wrote the Kestrel Point demo to {}\n", folder.string());

@@ -12,6 +12,7 @@
 #include "app/finder.h"
 #include "app/main_window.h"
 #include "app/theme.h"
+#include "job/edit.h"
 
 namespace {
 
@@ -30,6 +31,23 @@ PartId named(MainWindow& window, const std::string& name) {
   qFatal("the demo job has no part %s", name.c_str());
 }
 
+/// Hides every other part, as a person would with H, and chooses this one.
+void show_only(MainWindow& window, PartId id) {
+  Job job = window.session().job();
+  for (const PartPtr& part : window.session().job().parts)
+    if (!job.use_of(part->id)) job = edit::change_part(job, part->id, [&](Part& p) { p.visible = p.id == id; });
+  window.session().commit(QStringLiteral("hide"), job);
+  window.session().select({id});
+}
+
+/// Sets fields of the step that is worked on, as typing them would.
+void set_fields(MainWindow& window, const std::vector<std::pair<std::string, FieldValue>>& values) {
+  Session& session = window.session();
+  session.commit(QStringLiteral("set"), edit::change_step(session.job(), session.active_step(), [&](Step& step) {
+                   for (const auto& [key, value] : values) step.fields[*field_place(step.kind->fields, key)] = value;
+                 }));
+}
+
 struct Shot {
   QString name;
   std::function<void(MainWindow&)> arrange;
@@ -42,6 +60,30 @@ const std::vector<Shot> shots = {
        w.session().select({named(w, "Mast bore")});
        w.view().look(Direction::corner);
        wait(400);
+       w.view().fit_selection();
+     }},
+    {QStringLiteral("plane-cut"),
+     [](MainWindow& w) {
+       w.set_station(Station::shape);
+       show_only(w, named(w, "Gauge board"));
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_selection();
+       wait(400);
+       w.verbs().find(QStringLiteral("plane-cut"))->trigger();
+       set_fields(w, {{"keep", std::string("both")}, {"normal", Vec3(0, 1, 0.25)}});
+     }},
+    {QStringLiteral("mirror"),
+     [](MainWindow& w) {
+       w.set_station(Station::shape);
+       show_only(w, named(w, "Gland plate"));
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_selection();
+       wait(400);
+       w.verbs().find(QStringLiteral("mirror"))->trigger();
+       set_fields(w, {{"point", Vec3(60, 0, 0)}});
+       wait(500);
        w.view().fit_selection();
      }},
     {QStringLiteral("rail"),
@@ -104,7 +146,7 @@ int main(int argc, char** argv) {
     window.setGeometry(0, 0, 1280, 800);
     window.show();
     window.files().open_paths({QString::fromLocal8Bit(argv[1])});
-    wait(200);
+    while (window.session().busy_with_files()) wait(50);
     window.session().wait_idle();
     wait(300);
     shot.arrange(window);

@@ -70,7 +70,6 @@ QWidget* FieldRows::vector(std::size_t place, const Field& field, const QString&
   for (int k = 0; k < 3; ++k) {
     auto* editor = new NumberField(field, tr("%1, %2").arg(QString::fromStdString(field.label), QLatin1String(axes[k])));
     editor->setObjectName(QStringLiteral("%1_%2").arg(name).arg(k));
-    editor->setMinimumWidth(40);
     connect(editor, &NumberField::entered, this, [this, place, k](double value) {
       Vec3 v = std::get<Vec3>(shown_[place]);
       v[k] = value;
@@ -88,6 +87,8 @@ QWidget* FieldRows::vector(std::size_t place, const Field& field, const QString&
 
 QWidget* FieldRows::choice(std::size_t place, const Field& field, const QString& name) {
   auto* box = new QComboBox;
+  box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  box->setMinimumContentsLength(6);
   box->setObjectName(name);
   box->setAccessibleName(QString::fromStdString(field.label));
   box->setToolTip(QString::fromStdString(field.help));

@@ -24,7 +24,7 @@ PlaneEditor::PlaneEditor(Session& session, StepId step, std::size_t point, std::
     : QWidget(parent), session_(session), step_(step), point_(point), normal_(normal) {
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 2, 0, 2);
-  row->setSpacing(10);
+  row->setSpacing(4);
   auto add = [&](const QString& text, const char* name, const QString& tip) {
     QToolButton* button = link_button(text);
     button->setObjectName(QLatin1String(name));
@@ -75,7 +75,7 @@ PlaneEditor::PlaneEditor(Session& session, StepId step, std::size_t point, std::
               self->set_plane(tr("plane through three points"), a, across.dot(self->current(self->normal_)) < 0 ? Vec3(-across) : across);
             });
           });
-  connect(add(tr("turn over"), "plane_over", tr("Exchange above and below")), &QToolButton::clicked, this,
+  connect(add(tr("over"), "plane_over", tr("Turn it over: exchange above and below")), &QToolButton::clicked, this,
           [this] { set_plane(tr("turn the plane over"), std::nullopt, Vec3(-current(normal_))); });
   row->addStretch();
 }

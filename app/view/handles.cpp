@@ -57,7 +57,7 @@ void Handles::place_plane(const Session& session, const Picture& picture) {
   pivot_ = plane_->middle;
   if (!picture.at(pivot_, centre_)) return;
   const double length = arm_pixels * picture.camera.pixel_length(pivot_, picture.area.size());
-  add_arrow(picture, PlaneDrag::shift, length * plane_->normal, QObject::tr("above"));
+  add_arrow(picture, PlaneDrag::shift, length * plane_->normal, QString::fromStdString(plane_->label).toLower());
   add_ring(picture, PlaneDrag::turn_u, plane_->v, plane_->normal, 0.72 * length, QObject::tr("tilt"));
   add_ring(picture, PlaneDrag::turn_v, plane_->u, plane_->normal, 0.72 * length, QObject::tr("tilt"));
 }

@@ -91,7 +91,7 @@ void paint_plane(QPainter& painter, const Picture& picture, const WorkPlane& pla
   QPolygonF square;
   for (const auto& [a, b] : {std::pair(1, 1), std::pair(-1, 1), std::pair(-1, -1), std::pair(1, -1)}) {
     QPointF corner;
-    if (!picture.at(plane.middle + plane.size * (a * plane.u + b * plane.v), corner)) return;
+    if (!picture.at(plane.middle + a * plane.half_u * plane.u + b * plane.half_v * plane.v, corner)) return;
     square << corner;
   }
   painter.setRenderHint(QPainter::Antialiasing);

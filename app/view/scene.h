@@ -7,7 +7,8 @@
 
 namespace anvil::app {
 
-/// Visible parts; tools only while they, their part, or another tool of it is chosen, and never when `bare`.
+/// Visible parts; tools only while they, their part, or another tool of it is chosen, and neither when `bare` nor while a
+/// step is worked on in the view.
 std::vector<PartId> shown_parts(const Session& session, bool bare);
 std::vector<DrawItem> draw_items(const Session& session, bool bare);
 /// Bounds of all that is shown, in the job's space.

@@ -33,6 +33,7 @@ std::optional<WorkPlane> work_plane(const Session& session) {
     const auto through = field_place(fields, field.through);
     if (field.kind != FieldKind::direction || !through) continue;
     plane.point_field = *through;
+    plane.label = field.label;
     const Affine world = session.job().world_of(plane.part);
     plane.point = world * std::get<Vec3>(found.step->fields[plane.point_field]);
     // Normals go by the inverse transpose.
@@ -40,9 +41,12 @@ std::optional<WorkPlane> work_plane(const Session& session) {
     const HalfSpace half(plane.point, plane.normal);
     const Box3 box = session.world_bounds(plane.part);
     plane.middle = box.empty() ? plane.point : half.projected(box.centre());
-    plane.size = box.empty() ? 20 : 0.6 * box.diagonal();
     plane.u = half.u();
     plane.v = half.v();
+    // As large as what it cuts, and something more.
+    const double rim = box.empty() ? 20 : 0.05 * box.diagonal();
+    plane.half_u = rim + (box.empty() ? 0 : 0.5 * plane.u.cwiseAbs().dot(box.size()));
+    plane.half_v = rim + (box.empty() ? 0 : 0.5 * plane.v.cwiseAbs().dot(box.size()));
     return plane;
   }
   return std::nullopt;

@@ -11,11 +11,12 @@ struct WorkPlane {
   PartId part = 0;
   StepId step = 0;
   std::size_t point_field = 0, normal_field = 0;
+  std::string label;  ///< of the direction field
   // In the job's space:
   Vec3 point, normal;  ///< the normal of length 1
   Vec3 middle;         ///< the point of the plane next to the middle of the part
   Vec3 u, v;           ///< in the plane, of length 1, across each other
-  double size = 0;     ///< half the side of the square that is drawn
+  double half_u = 0, half_v = 0;  ///< half the sides of the rectangle that is drawn
 };
 /// That of the active step; none when it has none.
 std::optional<WorkPlane> work_plane(const Session& session);

@@ -4,9 +4,9 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
-#include <map>
 
 #include "core/mesh/edges.h"
+#include "core/mesh/triangulate.h"
 #include "core/mesh/union_find.h"
 #include "core/shape/clip.h"
 #include "core/shape/plane_cut.h"
@@ -14,6 +14,8 @@
 
 namespace anvil {
 namespace {
+
+constexpr double contact_share = 1e-6;  ///< of the diagonal: what lies nearer to the plane counts as in it, as everywhere
 
 /// A half and where its faces come from.
 struct Half {
@@ -65,6 +67,53 @@ Mesh reflection_of(Mesh mesh, const HalfSpace& plane) {
   return mesh;
 }
 
+/// A face with two edges of the seam behind each other, which rounding has bent a little, may be cut into triangles one of
+/// which lies in the plane. Its image would be cut the same way, and the two triangles be a doubled face. Then the face
+/// comes as triangles, and each that lies in the plane is flipped with its neighbour.
+/// @return rings of corners of the face; the face itself where nothing has to be done
+std::vector<std::vector<Index>> without_flat_ears(const Mesh& half, Index face, const std::vector<char>& on_plane) {
+  const auto ring = half.face(face);
+  std::vector<std::vector<Index>> whole{{ring.begin(), ring.end()}};
+  bool bent = false;
+  for (std::size_t k = 0; k < ring.size(); ++k)
+    bent = bent || (on_plane[ring[k]] && on_plane[ring[(k + 1) % ring.size()]] && on_plane[ring[(k + 2) % ring.size()]]);
+  if (std::count_if(ring.begin(), ring.end(), [&](Index v) { return on_plane[v] != 0; }) < 3) return whole;
+  std::vector<Triangle> triangles = triangulate(half.positions, ring);
+  auto is_flat = [&](const Triangle& t) { return on_plane[t[0]] && on_plane[t[1]] && on_plane[t[2]]; };
+  if (!bent && std::none_of(triangles.begin(), triangles.end(), is_flat)) return whole;
+  for (std::size_t round = 0; round < triangles.size(); ++round)
+    for (Triangle& t : triangles) {
+      if (!is_flat(t)) continue;
+      for (std::size_t k = 0; k < 3; ++k) {
+        const Index a = t[k], b = t[(k + 1) % 3], c = t[(k + 2) % 3];
+        // The neighbour across a–b, when it reaches off the plane.
+        const auto other = std::find_if(triangles.begin(), triangles.end(), [&](const Triangle& u) {
+          return &u != &t && !is_flat(u) && std::find(u.begin(), u.end(), a) != u.end() && std::find(u.begin(), u.end(), b) != u.end();
+        });
+        if (other == triangles.end()) continue;
+        const Index d = *std::find_if(other->begin(), other->end(), [&](Index v) { return v != a && v != b; });
+        t = {a, d, c};
+        *other = {d, b, c};
+        break;
+      }
+    }
+  std::vector<std::vector<Index>> rings;
+  for (const Triangle& t : triangles) rings.emplace_back(t.begin(), t.end());
+  return rings;
+}
+
+/// Cut into triangles, do more than two of them meet at an edge? Two faces that share two vertices but no edge there may be
+/// cut along the same line.
+bool cut_along_one_line(const Mesh& mesh) {
+  Mesh triangles;
+  triangles.positions = mesh.positions;
+  for (const Triangle& t : triangulate(mesh).triangles) triangles.add_face(t);
+  const EdgeTable edges = build_edges(triangles);
+  for (std::size_t e = 0; e < edges.size(); ++e)
+    if (edges.corners_of(e).size() > 2) return true;
+  return false;
+}
+
 class Mirror {
  public:
   Mirror(const std::shared_ptr<const Mesh>& mesh, const std::string& name, const MirrorSettings& settings,
@@ -102,12 +151,14 @@ class Mirror {
   void put_on_plane() {
     rounding_ = 8 * std::ldexp(bounds(*source_).hi.cwiseAbs().cwiseMax(bounds(*source_).lo.cwiseAbs()).maxCoeff() +
                                    settings_.point.cwiseAbs().maxCoeff(), -52);
+    contact_ = contact_share * bounds(*source_).diagonal();
+    const double near = std::max({settings_.weld, rounding_, contact_});
     auto moved = std::make_shared<Mesh>(*source_);
     moved->origins.clear();
     std::size_t count = 0;
     for (Vec3& p : moved->positions) {
       const double height = std::abs(plane_.height(p));
-      if (height > std::max(settings_.weld, rounding_)) continue;
+      if (height > near) continue;
       const Vec3 q = plane_.projected(p);
       count += height > rounding_;
       p = q;
@@ -140,9 +191,18 @@ class Mirror {
   /// The half and its image with one vertex where they meet in the plane, and without faces in it.
   Result<Mirrored> joined(Half& half) {
     for (auto& done : half.report.done) report_.done.push_back(std::move(done));
+    const auto original = std::make_shared<const Mesh>(half.mesh);
+    std::vector<char> on(half.mesh.positions.size(), 0), of_cap = on;
+    for (std::size_t f = 0; f < half.face.size(); ++f)
+      if (half.face[f] == no_index)
+        for (Index v : half.mesh.face(f)) of_cap[v] = 1;
+    for (std::size_t v = 0; v < on.size(); ++v) {
+      Vec3& p = half.mesh.positions[v];
+      // Contact may have moved corners of the cut a little off the plane; they are meant to lie in it.
+      on[v] = on_plane(p) || (of_cap[v] && std::abs(plane_.height(p)) <= 2 * contact_);
+      if (on[v]) p = plane_.projected(p);
+    }
     const Mesh& whole = half.mesh;
-    std::vector<char> on(whole.positions.size(), 0);
-    for (std::size_t v = 0; v < on.size(); ++v) on[v] = on_plane(whole.positions[v]);
     Mesh open;
     std::vector<Index> source;
     std::size_t walls = 0;
@@ -153,12 +213,14 @@ class Mirror {
         ++walls;
         continue;
       }
-      open.add_face(ring);
-      source.push_back(f);
+      for (const std::vector<Index>& part : without_flat_ears(whole, f, on)) {
+        open.add_face(part);
+        source.push_back(f);
+      }
     }
     if (open.empty()) return empty("all of it lies in the mirror plane");
     const Fans fans = find_fans(open, on);
-    if (!fans.manifold) return united(std::make_shared<const Mesh>(whole), half.face);
+    if (!fans.manifold) return united(original, half.face);
 
     Mirrored mirrored;
     Mesh& mesh = mirrored.result.mesh;
@@ -173,7 +235,7 @@ class Mirror {
         const Index v = open.corners[c], fan = fans.of_corner[c];
         auto& id = fan == no_index ? of_vertex[v] : of_fan[fan];
         if (id[0] == no_index) {
-          const Vec3 p = fan == no_index ? open.positions[v] : plane_.projected(open.positions[v]);
+          const Vec3& p = open.positions[v];
           id[0] = id[1] = mesh.add_vertex(p);
           if (fan == no_index || !fans.on_seam[fan])
             id[1] = mesh.add_vertex(fan == no_index ? plane_.reflected(p) : p);
@@ -200,8 +262,7 @@ class Mirror {
     carry(mirrored.result);
     check_stop(control_);
     mirrored.soundness = check_soundness(mesh, control_.stop);
-    if (!mirrored.soundness.sound && check_soundness(whole, control_.stop).sound)
-      return united(std::make_shared<const Mesh>(whole), half.face);
+    if ((!mirrored.soundness.sound || cut_along_one_line(mesh)) && check_soundness(*original, control_.stop).sound) return united(original, half.face);
     if (shared > 0) report_.done.push_back({"seam_welded", shared, name_, {}});
     if (walls > 0) report_.done.push_back({"walls_left_out", walls, name_, {}});
     mirrored.result.report = std::move(report_);
@@ -224,9 +285,12 @@ class Mirror {
   Result<Mirrored> united(const std::shared_ptr<const Mesh>& half, const std::vector<Index>& face) {
     const auto image = std::make_shared<const Mesh>(reflection_of(*half, plane_));
     Mirrored mirrored;
-    Result<BooleanResult> result = combine({{half, name_, Operation::unite, Affine::Identity(), false, {}},
-                                            {image, name_, Operation::unite, Affine::Identity(), false, {}}},
-                                           control_);
+    const std::vector<Operand> operands{{half, name_, Operation::unite, Affine::Identity(), false, {}},
+                                        {image, name_, Operation::unite, Affine::Identity(), false, {}}};
+    // A half meets its image exactly: nothing has to be brought to meet, and so nothing moves.
+    CombineSettings exact;
+    exact.contact = face.empty() ? -1 : 0;
+    Result<BooleanResult> result = combine(operands, control_, exact);
     if (!result && !result.issue().what.starts_with(bounds_nothing)) return result.issue();
     if (!result)
       result = combine({{half, name_, Operation::unite, Affine::Identity(), false, {}},
@@ -250,6 +314,7 @@ class Mirror {
   const Control& control_;
   HalfSpace plane_;
   std::shared_ptr<const Mesh> part_;
+  double contact_ = 0;   // the contact tolerance of the part
   double rounding_ = 0;  // what lies nearer to the plane than this lies in it
   OperationReport report_;
 };

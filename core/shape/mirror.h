@@ -17,7 +17,8 @@ struct MirrorSettings {
   Vec3 point = Vec3::Zero();       ///< any point of the plane, mesh units
   Vec3 normal = Vec3(1, 0, 0);     ///< any length but zero
   MirrorHow how = MirrorHow::half;
-  double weld = 1e-3;              ///< vertices nearer to the plane than this are put onto it, mesh units
+  /// Vertices nearer to the plane than this are put onto it, mesh units; at least a millionth of the part's diagonal.
+  double weld = 1e-3;
   bool free_of_crossings = false;  ///< the part is known not to cross itself
   CombineCache* cache = nullptr;   ///< as for combine()
 };

@@ -83,7 +83,7 @@ class PlaneCut {
   Result<BooleanResult> run() {
     const Box3 box = bounds(*mesh_);
     if (box.empty()) return Issue{"it has no faces", name_, {}, "leave the cut out"};
-    const double tolerance = contact_share * box.diagonal();
+    const double tolerance = contact_tolerance();
     double lowest = 0, highest = 0;
     for (Index v : mesh_->corners) {
       const double height = plane_.height(mesh_->positions[v]);
@@ -96,6 +96,8 @@ class PlaneCut {
   }
 
  private:
+  double contact_tolerance() const { return settings_.contact < 0 ? contact_share * bounds(*mesh_).diagonal() : settings_.contact; }
+
   Result<BooleanResult> missed(bool all_below) {
     const bool kept = settings_.keep == KeepSide::both || (settings_.keep == KeepSide::below) == all_below;
     BooleanResult result;
@@ -114,7 +116,7 @@ class PlaneCut {
     CombineSettings with;
     with.cache = settings_.cache;
     // The tolerance is that of the part; the tool is larger.
-    with.contact = contact_share * bounds(*mesh_).diagonal();
+    with.contact = contact_tolerance();
     Result<BooleanResult> result = combine(operands, control_, with);
     if (!result) return result;
     // Where the tool's own faces come through they are the cap: made anew.

@@ -27,7 +27,7 @@ const StepKind steps::plane_cut = {
     "plane-cut", "Plane cut", "plane_cut", "shape", "Cut the part by a plane and keep one side or both.",
     ToolRule::none,
     {point_field("point", "Through", Vec3::Zero(), "A point of the plane, measured from the part's own origin."),
-     direction_field("normal", "Facing", Vec3(0, 0, 1), "The direction that counts as above.", "point"),
+     direction_field("normal", "Above", Vec3(0, 0, 1), "The direction that counts as above.", "point"),
      choice_field("keep", "Keep", "below", {{"above", "above"}, {"below", "below"}, {"both", "both, as two pieces"}},
                   "Which side stays."),
      toggle_field("cap", "Close the cut", true, "Close the cut by a flat face; off leaves it open on purpose.")},

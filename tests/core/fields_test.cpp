@@ -1,0 +1,120 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Fields: one description, from which range check, text and cache key come.
+#include "core/fields.h"
+
+#include <clocale>
+#include <cmath>
+#include <set>
+
+#include "tests/support/meshes.h"
+
+using namespace anvil;
+
+namespace {
+
+/// One field of every kind.
+const std::vector<Field> every_kind = {
+    length_field("width", "Width", 2.5, "A length."),
+    angle_field("turn", "Turn", 30, "An angle.", -90, 90),
+    count_field("sides", "Sides", 6, 3, 64, "A count."),
+    share_field("keep", "Keep", 0.5, 0, 1, "A share."),
+    choice_field("side", "Side", "above", {{"above", "above it"}, {"below", "below it"}}, "A choice."),
+    toggle_field("cap", "Cap", true, "A switch."),
+    point_field("point", "Point", {1, 2, 3}, "A point."),
+    direction_field("normal", "Normal", {0, 0, 1}, "A direction.", "point"),
+    axis_field("axis", "Axis", {1, 0, 0}, "An axis.", "point"),
+    elements_field("edges", "Edges", "all", "Which edges."),
+};
+
+std::string refusal(const char* key, const std::string& text) {
+  const Field& field = every_kind[*field_place(every_kind, key)];
+  const auto value = parse_value(field, text);
+  REQUIRE_FALSE(value);
+  CHECK_FALSE(value.issue().remedy.empty());
+  return value.issue().message();
+}
+
+}  // namespace
+
+TEST_CASE("every kind of field reads back what it writes") {
+  const FieldValues values = initial_values(every_kind);
+  REQUIRE_FALSE(check_values(every_kind, values));
+  for (std::size_t k = 0; k < every_kind.size(); ++k) {
+    INFO(every_kind[k].key);
+    const auto back = parse_value(every_kind[k], to_text(values[k]));
+    REQUIRE(back);
+    CHECK(*back == values[k]);
+    CHECK_FALSE(range_of(every_kind[k]).empty());
+    CHECK_FALSE(in_words(every_kind[k], values[k]).empty());
+  }
+  CHECK(std::get<double>(*parse_value(every_kind[0], to_text(FieldValue(1.0 / 3)))) == 1.0 / 3);
+}
+
+TEST_CASE("what is out of range or of the wrong kind is refused with field and range named") {
+  CHECK(refusal("width", "0").find("Width is 0") != std::string::npos);
+  CHECK(refusal("width", "0").find("1000000 mm") != std::string::npos);
+  CHECK(refusal("width", "nan").find("Width") != std::string::npos);
+  CHECK(refusal("turn", "91").find("-90 to 90 °") != std::string::npos);
+  CHECK(refusal("sides", "6.5").find("whole number from 3 to 64") != std::string::npos);
+  CHECK(refusal("side", "beside").find("above or below") != std::string::npos);
+  CHECK(refusal("cap", "yes").find("on or off") != std::string::npos);
+  CHECK(refusal("point", "1,2").find("three numbers") != std::string::npos);
+  CHECK(refusal("point", "1,2,3,4").find("three numbers") != std::string::npos);
+  CHECK(refusal("point", "9999999999999,0,0").find("10000000") != std::string::npos);
+  CHECK(refusal("normal", "0,0,0").find("points nowhere") != std::string::npos);
+  FieldValues values = initial_values(every_kind);
+  values[0] = true;
+  CHECK(check_values(every_kind, values)->message().find("not a length") != std::string::npos);
+  values.pop_back();
+  CHECK(check_values(every_kind, values)->message().find("needs 10 values") != std::string::npos);
+}
+
+TEST_CASE("numbers may be sums, with units where those are asked for, whatever the locale") {
+  CHECK(*parse_sum("12+0.4", false) == 12.4);
+  CHECK(*parse_sum(" 12 - 2 - -1 ", false) == 11);
+  CHECK(*parse_sum("-3", false) == -3);
+  CHECK(*parse_sum("1in", true) == 25.4);
+  CHECK(*parse_sum("2cm + 1 in - 0.4mm", true) == Approx(45));
+  CHECK(*parse_sum("1m", true) == 1000);
+  for (const char* bad : {"", "+", "1+", "1 2", "1in", "abc", "1e999", "inf", "0x10"}) {
+    INFO(bad);
+    CHECK_FALSE(parse_sum(bad, false));
+  }
+  const char* before = std::setlocale(LC_NUMERIC, nullptr);
+  const std::string kept = before == nullptr ? "C" : before;
+  std::setlocale(LC_NUMERIC, "de_DE.UTF-8");
+  CHECK(*parse_sum("1.5", false) == 1.5);
+  std::setlocale(LC_NUMERIC, kept.c_str());
+}
+
+TEST_CASE("cache keys tell all values apart, also those that look alike") {
+  std::set<std::string> keys;
+  std::size_t made = 0;
+  auto add = [&](const FieldValues& values) {
+    std::string key;
+    add_to_key(key, values);
+    keys.insert(key);
+    ++made;
+  };
+  add({0.0, 1.0});
+  add({1.0, 0.0});
+  add({0.0, std::nextafter(1.0, 2.0)});
+  add({true, 1.0});
+  add({false, 1.0});
+  add({std::string("a"), std::string("bc")});
+  add({std::string("ab"), std::string("c")});
+  add({Vec3(1, 2, 3)});
+  add({1.0, 2.0, 3.0});
+  CHECK(keys.size() == made);
+}
+
+TEST_CASE("asking for a field that is not there or as another type is a programming error") {
+  const FieldValues values = initial_values(every_kind);
+  const FieldReader reader(every_kind, values);
+  CHECK(reader.number("width") == 2.5);
+  CHECK(reader.on("cap"));
+  CHECK(reader.text("side") == "above");
+  CHECK(reader.vector("point") == Vec3(1, 2, 3));
+  CHECK_THROWS_AS(reader.number("height"), std::logic_error);
+  CHECK_THROWS_AS(reader.number("cap"), std::logic_error);
+}
