@@ -1,9 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <zip.h>
 
+#include <nlohmann/json.hpp>
+#include <random>
+
 #include "core/io/mesh_file.h"
 #include "job/edit.h"
 #include "job/job_file.h"
+#include "job/job_json.h"
+#include "job/recipe_runner.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
@@ -170,4 +175,115 @@ TEST_CASE("material slots are saved with the mesh, and ones that do not fit it a
     REQUIRE_FALSE(refused);
     CHECK(refused.issue().message().find("material slots of part 1") != std::string::npos);
   }
+}
+
+TEST_CASE("a job of version 1 still opens, evaluates as it did, and is written as version 2") {
+  const TemporaryFolder folder;
+  const auto old = load_job(std::filesystem::path(TEST_DATA) / "version-1.anvil");
+  REQUIRE(old);
+  CHECK(old->title == "Kestrel Point tide gauge");
+  REQUIRE(old->parts.size() == 39);
+  const Part& clamp = *old->parts[0];
+  REQUIRE(clamp.recipe.size() == 1);
+  CHECK(clamp.recipe[0].kind == &steps::combine);
+  CHECK(clamp.recipe[0].id != 0);
+  CHECK(clamp.recipe[0].tools.size() == 10);
+  CHECK(clamp.recipe[0].fields == initial_values(steps::combine.fields));
+  REQUIRE(save_job(*old, folder / "new.anvil"));
+  const auto back = load_job(folder / "new.anvil");
+  REQUIRE(back);
+  CHECK(back->parts.size() == old->parts.size());
+  CHECK(*back->parts[0] == clamp);
+  RecipeRunner runner;
+  CHECK(runner.check(*old, clamp.id, {})->sound);
+}
+
+TEST_CASE("what can be set can be saved and opened; what cannot be opened cannot be set") {
+  // Found by trying: a torus with a tube as thick as its ring, and a move of 9999999999999 mm, were saved and then refused.
+  const TemporaryFolder folder;
+  Part torus;
+  torus.name = "Torus";
+  torus.source = Primitive::of("torus", {40, 50, 64, 24});
+  CHECK(check_dimensions(std::get<Primitive>(torus.source))->message().find("below the ring diameter") != std::string::npos);
+  // A file that holds one all the same opens: the part says what is wrong with it.
+  REQUIRE(save_job(edit::add_part(Job{}, torus), folder / "torus.anvil"));
+  const auto back = load_job(folder / "torus.anvil");
+  REQUIRE(back);
+  RecipeRunner runner;
+  const auto evaluated = runner.evaluate(*back, 1, {}, false);
+  REQUIRE(evaluated->error);
+  CHECK(with_names(*back, cast_of(*back, 1), *evaluated->error).message().find("Torus: the tube (50 mm)") != std::string::npos);
+  const Placement far{{9999999999999.0, 0, 0}, {0, 0, 0}, {1, 1, 1}};
+  REQUIRE(edit::check_placement(far));
+  CHECK(edit::check_placement(far)->message().find("10000000 mm") != std::string::npos);
+  for (const Placement& edge : {Placement{{1e7, -1e7, 1e7}, {36000, -36000, 1}, {1e-6, 1e6, -1}}}) {
+    REQUIRE_FALSE(edit::check_placement(edge));
+    torus.placement = edge;
+    REQUIRE(save_job(edit::add_part(Job{}, torus), folder / "edge.anvil"));
+    const auto opened = load_job(folder / "edge.anvil");
+    REQUIRE(opened);
+    CHECK(opened->parts[0]->placement == edge);
+  }
+}
+
+TEST_CASE("ids, units and references that cannot be are refused with their place") {
+  const TemporaryFolder folder;
+  auto message = [&](const std::string& json) {
+    write_archive(folder / "bad.anvil", json);
+    const auto result = load_job(folder / "bad.anvil");
+    REQUIRE_FALSE(result);
+    return result.issue().message();
+  };
+  auto part = [](const std::string& id, const std::string& recipe = "", const std::string& scale = "[1,1,1]") {
+    return R"({"id":)" + id + R"(,"name":"A","source":{"primitive":"box","dimensions":{"x":1,"y":1,"z":1}},)" +
+           R"("placement":{"position":[0,0,0],"angles":[0,0,0],"scale":)" + scale + R"(},"visible":true,"locked":false,"recipe":[)" + recipe + "]}";
+  };
+  auto job = [](const std::string& parts, const std::string& more = "") { return R"({"version":2,"title":"t",)" + more + R"("parts":[)" + parts + "]}"; };
+  const std::string tool3 = R"({"id":1,"kind":"combine","on":true,"fields":{},"tools":[{"tool":3,"operation":"union","on":true}]})";
+  std::string other = tool3;
+  other.replace(other.find("\"id\":1"), 6, "\"id\":2");
+  CHECK(message(job(part("4294967297"))).find("\"id\" of part 1 is not a whole number") != std::string::npos);
+  CHECK(message(job(part("-3"))).find("\"id\" of part 1") != std::string::npos);
+  CHECK(message(job(part("1.5"))).find("\"id\" of part 1") != std::string::npos);
+  CHECK(message(job(part("0"))).find("zero") != std::string::npos);
+  CHECK(message(job(part("1"), R"("unit":"furlong",)")).find("furlong") != std::string::npos);
+  CHECK(message(job(part("1", tool3) + "," + part("2", other) + "," + part("3"))).find("part 3 is a tool twice") != std::string::npos);
+  CHECK(message(job(part("1", tool3) + "," + part("2", tool3) + "," + part("3"))).find("used twice") != std::string::npos);
+  CHECK(message(job(part("1", "", "[1e-308,1,1]"))).find("scale of part 1") != std::string::npos);
+  CHECK(message(R"({"version":2,"title":"t","parts":5})").find("\"parts\" of the job has the wrong type") != std::string::npos);
+  CHECK(message(job(part("1", R"({"id":1,"kind":"plane-cut","on":true,"fields":{"keep":"sideways"}})"))).find("above, below or both") != std::string::npos);
+  CHECK(message(job(part("1", R"({"id":1,"kind":"plane-cut","on":true,"fields":{"kept":"above"}})"))).find("\"kept\"") != std::string::npos);
+}
+
+TEST_CASE("random damage to the JSON of a job is refused or read, never a crash") {
+  const TemporaryFolder folder;
+  Job job = rich_job();
+  job = *edit::add_step(job, 1, new_step(steps::plane_cut));
+  nlohmann::json whole;
+  const Mesh mesh = cube();
+  whole = job_to_json(job, [](const Part&, const ImportedSource&) { return std::string("meshes/3.ply"); });
+  std::mt19937 random(99);
+  auto pick = [&](std::size_t n) { return std::uniform_int_distribution<std::size_t>(0, n - 1)(random); };
+  const std::vector<nlohmann::json> odd = {nullptr, true, -1, 5, 1e300, "", "x", nlohmann::json::array(), nlohmann::json::object(), {1, 2}, 4294967296u, -0.0};
+  std::size_t opened = 0;
+  for (int i = 0; i < 2000; ++i) {
+    nlohmann::json damaged = whole;
+    for (std::size_t hits = 1 + pick(3); hits > 0; --hits) {
+      nlohmann::json* at = &damaged;
+      while (at->is_structured() && !at->empty() && pick(6) != 0) {
+        auto it = at->begin();
+        std::advance(it, static_cast<std::ptrdiff_t>(pick(at->size())));
+        at = &*it;
+      }
+      *at = odd[pick(odd.size())];
+    }
+    try {
+      job_from_json(damaged, [&](const std::string&) { return mesh; });
+      ++opened;
+    } catch (const BadFile& bad) {
+      CHECK_FALSE(bad.what.empty());
+      CHECK_FALSE(bad.remedy.empty());
+    }
+  }
+  CHECK(opened < 1000);  // most of it is noticed
 }
