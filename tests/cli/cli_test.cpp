@@ -4,7 +4,11 @@
 
 #include <nlohmann/json.hpp>
 
+#include <set>
+
 #include "core/io/mesh_file.h"
+#include "core/io/package.h"
+#include "core/stock/primitive.h"
 #include "job/edit.h"
 #include "job/job_file.h"
 #include "tests/support/meshes.h"
@@ -236,4 +240,256 @@ TEST_CASE("combine carries the materials of OBJ files to the result") {
   REQUIRE(back);
   CHECK(back->mesh.materials.names == std::vector<std::string>{"hull paint", "bare"});
   CHECK(std::count(back->mesh.materials.of_face.begin(), back->mesh.materials.of_face.end(), 1) == 5);
+}
+
+TEST_CASE("steps lists every kind of step and stock with its fields, as text and as JSON") {
+  const TemporaryFolder folder;
+  const Run all = cli(folder, "steps --json -");
+  CHECK(all.code == 0);
+  const json list = json::parse(all.out);
+  std::set<std::string> listed;
+  for (const json& item : list) listed.insert(item["key"]);
+  for (const StepKind* kind : step_table()) CHECK(listed.count(kind->key) == 1);
+  for (const StockKind& kind : stock_table()) CHECK(listed.count(kind.key) == 1);
+  const json cut = json::parse(cli(folder, "steps plane-cut --json -").out);
+  CHECK(cut["what"] == "step");
+  std::vector<std::string> fields;
+  for (const json& field : cut["fields"]) fields.push_back(field["key"]);
+  CHECK(fields == std::vector<std::string>{"point", "normal", "keep", "cap"});
+  CHECK(cut["fields"][2]["choices"] == json({"above", "below", "both"}));
+  CHECK(cut["fields"][0]["what"] == "point");
+  CHECK(cut["fields"][0]["initial"] == json({0.0, 0.0, 0.0}));
+  const json mirror = json::parse(cli(folder, "steps mirror --json -").out);
+  fields.clear();
+  for (const json& field : mirror["fields"]) fields.push_back(field["key"]);
+  CHECK(fields == std::vector<std::string>{"point", "normal", "how", "weld"});
+  CHECK(mirror["fields"][3]["unit"] == "mm");
+  CHECK(mirror["fields"][3]["range"] == json({0.0, 1e6}));
+  const Run text = cli(folder, "steps torus");
+  CHECK(text.out.find("tube") != std::string::npos);
+  CHECK(text.out.find("initially 10") != std::string::npos);
+  const Run unknown = cli(folder, "steps melt");
+  CHECK(unknown.code == 2);
+  is_one_line(unknown.err);
+}
+
+TEST_CASE("make writes every kind of stock, and refuses values with the range named") {
+  const TemporaryFolder folder;
+  for (const StockKind& kind : stock_table()) {
+    INFO(kind.key);
+    const Run run = cli(folder, "make " + kind.key + " -o " + kind.key + ".obj --json -");
+    CHECK(run.code == (kind.key == "sheet" ? 1 : 0));
+    const Mesh expected = *make_mesh(Primitive::of(kind.key));
+    const auto back = read_mesh(folder / (kind.key + ".obj"));
+    REQUIRE(back);
+    CHECK(back->mesh.positions == expected.positions);
+    CHECK(back->mesh.corners == expected.corners);
+  }
+  const Run sized = cli(folder, "make box -o b.stl --set x=62.5 --set y=10+2 --json -");
+  CHECK(json::parse(sized.out)["result"]["volume"] == 62.5 * 12 * 20);
+  for (const auto& [arguments, says] : std::vector<std::pair<std::string, std::string>>{
+           {"make torus -o t.stl --set tube=50", "below the ring diameter"},
+           {"make box -o t.stl --set x=-1", "1000000 mm"},
+           {"make box -o t.stl --set w=1", "x, y, z"},
+           {"make box -o t.stl --set x", "FIELD=VALUE"},
+           {"make blob -o t.stl", "star-prism"}}) {
+    const Run run = cli(folder, arguments);
+    INFO(run.err);
+    CHECK(run.code == 2);
+    is_one_line(run.err);
+    CHECK(run.err.find(says) != std::string::npos);
+    CHECK_FALSE(std::filesystem::exists(folder / "t.stl"));
+  }
+}
+
+TEST_CASE("apply carries out every kind of step on files") {
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(cube(2), folder / "a.obj"));
+  REQUIRE(write_mesh(placed(cube(2), {1, 0, 0}), folder / "b.obj"));
+  auto volume = [&](const std::string& arguments) {
+    const Run run = cli(folder, "apply " + arguments + " --json -");
+    INFO(run.err);
+    REQUIRE(run.code == 0);
+    const json object = json::parse(run.out);
+    CHECK(object["report"]["seconds"].contains("check"));
+    CHECK(object["result"]["sound"] == true);
+    return object["result"]["volume"].get<double>();
+  };
+  CHECK(volume("plane-cut a.obj -o out.obj --set point=0.5,0,0 --set normal=1,0,0 --set keep=above") == Approx(2));
+  CHECK(volume("plane-cut a.obj -o out.obj --set normal=0,0,-1") == Approx(4));
+  CHECK(volume("mirror a.obj -o out.stl --set point=-0.5,0,0 --set normal=-1,0,0") == Approx(12));
+  CHECK(volume("mirror b.obj -o out.3mf --set how=copy") == Approx(16));
+  CHECK(volume("combine a.obj b.obj -o out.off") == Approx(4));
+  CHECK(volume("combine a.obj b.obj -o out.off --set operation=union --set contact=off") == Approx(12));
+  const Run pieces = cli(folder, "apply plane-cut a.obj -o 'piece-{}.stl' --set keep=both --json -");
+  CHECK(pieces.code == 0);
+  CHECK(json::parse(pieces.out)["result"].size() == 2);
+  CHECK(bounds(read_mesh(folder / "piece-1.stl")->mesh).lo.z() == 0);
+  CHECK(bounds(read_mesh(folder / "piece-2.stl")->mesh).hi.z() == 0);
+  const Run open = cli(folder, "apply plane-cut a.obj -o open.obj --set cap=off --json -");
+  CHECK(open.code == 1);
+  CHECK(json::parse(open.out)["result"]["defects"]["holes"] == 1);
+  const Run nothing = cli(folder, "apply plane-cut a.obj -o nothing.obj --set point=0,0,9 --set keep=above");
+  CHECK(nothing.code == 3);
+  CHECK(nothing.err.find("below the plane") != std::string::npos);
+  CHECK_FALSE(std::filesystem::exists(folder / "nothing.obj"));
+  for (const auto& [arguments, says] : std::vector<std::pair<std::string, std::string>>{
+           {"melt a.obj -o x.obj", "plane-cut"},
+           {"mirror a.obj b.obj -o x.obj", "takes no tools"},
+           {"combine a.obj -o x.obj", "needs tools"},
+           {"mirror a.obj -o x.obj --set normal=0,0,0", "points nowhere"},
+           {"mirror a.obj -o x.obj --set how=thrice", "half or copy"},
+           {"mirror a.obj -o x.xyz", ".stl"}}) {
+    const Run run = cli(folder, "apply " + arguments);
+    INFO(run.err);
+    CHECK(run.code == 2);
+    is_one_line(run.err);
+    CHECK(run.err.find(says) != std::string::npos);
+  }
+}
+
+TEST_CASE("run sets fields of sources and steps, and writes a file per piece") {
+  const TemporaryFolder folder;
+  Part plate;
+  plate.name = "Plate";
+  plate.source = Primitive::of("box", {40, 40, 10});
+  Job job = edit::add_part(Job{}, plate);
+  job = *edit::add_step(job, 1, new_step(steps::plane_cut));
+  REQUIRE(save_job(job, folder / "a.anvil"));
+  auto volume = [&](const std::string& set) { return json::parse(cli(folder, "run a.anvil -o out.stl --json - " + set).out)["result"]["volume"].get<double>(); };
+  CHECK(volume("") == Approx(8000));
+  CHECK(volume("--set Plate/source.z=20 --set Plate/plane-cut.point=0,0,5") == Approx(40 * 40 * 15));
+  CHECK(volume("--set Plate/1.keep=above --set Plate/1.normal=1,0,0") == Approx(8000));
+  const Run pieces = cli(folder, "run a.anvil -o 'p{}.stl' --set Plate/plane-cut.keep=both --json -");
+  CHECK(pieces.code == 0);
+  CHECK(json::parse(pieces.out)["result"].size() == 2);
+  CHECK(std::filesystem::exists(folder / "p2.stl"));
+  for (const char* bad : {"Plate.z=1", "Plate/source.w=1", "Plate/melt.x=1", "Lid/source.x=1", "Plate/source.x=0"}) {
+    const Run run = cli(folder, std::string("run a.anvil -o no.stl --set ") + bad);
+    INFO(run.err);
+    CHECK(run.code == 2);
+    is_one_line(run.err);
+    CHECK_FALSE(std::filesystem::exists(folder / "no.stl"));
+  }
+}
+
+TEST_CASE("an output that was there stays as it was unless a whole new one takes its place") {
+  // Found by trying: 1 micrometre cubes 1 km away fall together in an STL; the old file was gone all the same.
+  const TemporaryFolder folder;
+  auto tiny = [](double at) { return placed(stock("box", {1e-6, 1e-6, 1e-6}), {1e6 + at, 0, 0}); };
+  REQUIRE(write_mesh(tiny(0), folder / "a.obj"));
+  REQUIRE(write_mesh(tiny(5e-6), folder / "b.obj"));
+  write_text(folder / "out.stl", "precious");
+  const Run run = cli(folder, "combine --op union a.obj b.obj -o out.stl");
+  INFO(run.err);
+  CHECK(run.code == 2);
+  is_one_line(run.err);
+  std::ifstream in(folder / "out.stl");
+  CHECK(std::string(std::istreambuf_iterator<char>(in), {}) == "precious");
+  CHECK(folder.file_count() == 3);  // nothing half-written beside them
+}
+
+TEST_CASE("a report that cannot be written is told before anything else is done") {
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(cube(1), folder / "a.stl"));
+  for (const char* command : {"check a.stl", "make box -o out.stl", "apply mirror a.stl -o out.stl", "combine --op union a.stl a.stl -o out.stl"}) {
+    const Run run = cli(folder, std::string(command) + " --json no/where.json");
+    CHECK(run.code == 2);
+    is_one_line(run.err);
+    CHECK(run.err.find("no/where.json") != std::string::npos);
+    CHECK(run.out.empty());
+    CHECK_FALSE(std::filesystem::exists(folder / "out.stl"));
+  }
+}
+
+TEST_CASE("a full disk on standard output is an error") {
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(cube(1), folder / "a.stl"));
+  for (const char* command : {"check a.stl --json -", "check a.stl", "steps"}) {
+    const std::string base = (folder / "").string();
+    const int status = std::system(("cd " + base + " && " CLI_PROGRAM " " + command + " > /dev/full 2> err.txt").c_str());
+    CHECK(WEXITSTATUS(status) == 2);
+  }
+}
+
+TEST_CASE("names that are not UTF-8 are escaped in the report") {
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(cube(1), folder / "gr\xF6\xDF" "e \xC3\xA4.stl"));
+  const Run run = cli(folder, "check 'gr\xF6\xDF" "e \xC3\xA4.stl' --json -");
+  CHECK(run.code == 0);
+  CHECK(json::parse(run.out)["file"] == "gr\\xF6\\xDFe \xC3\xA4.stl");
+}
+
+TEST_CASE("coordinates work over the whole range that is documented, and are refused beyond it") {
+  const TemporaryFolder folder;
+  for (const double size : {1e-29, 1e-12, 1e12, 0.9e30}) {
+    INFO(size);
+    Mesh mesh = cube(2);
+    for (Vec3& p : mesh.positions) p *= size;
+    Mesh other = mesh;
+    for (Vec3& p : other.positions) p.x() *= 0.5;
+    REQUIRE(write_mesh(mesh, folder / "a.obj"));
+    REQUIRE(write_mesh(other, folder / "b.obj"));
+    const Run run = cli(folder, "combine --op intersection a.obj b.obj -o out.obj --json -");
+    INFO(run.err);
+    CHECK(run.code == 0);
+    CHECK(json::parse(run.out)["result"]["sound"] == true);
+  }
+  for (const auto& [size, says] : std::vector<std::pair<double, std::string>>{{1e160, "1e+30"}, {1e110, "1e+30"}, {1.1e30, "1e+30"}, {1e-120, "1e-30"}, {1e-31, "1e-30"}}) {
+    Mesh mesh = cube(2);
+    for (Vec3& p : mesh.positions) p *= size;
+    REQUIRE(write_mesh(mesh, folder / "bad.obj"));
+    for (const char* command : {"check bad.obj", "combine --op union bad.obj bad.obj -o x.obj", "apply mirror bad.obj -o x.obj"}) {
+      const Run run = cli(folder, command);
+      INFO(run.err);
+      CHECK(run.code == 2);
+      is_one_line(run.err);
+      CHECK(run.err.find("bad.obj") != std::string::npos);
+      CHECK(run.err.find(says) != std::string::npos);
+    }
+  }
+}
+
+TEST_CASE("hostile files are refused within a small address space") {
+  // Under the limit, honouring any of these counts ends the program by a signal or by its memory message.
+  const TemporaryFolder folder;
+  std::string stl(84, '\0');
+  stl[80] = stl[81] = stl[82] = stl[83] = '\xF0';
+  write_text(folder / "huge.stl", stl);
+  write_text(folder / "huge.off", "OFF\n99999999999 99999999999 0\n0 0 0\n");
+  write_text(folder / "list.off", "OFF\n3 1 0\n0 0 0\n1 0 0\n0 1 0\n2000000000 0 1 2\n");
+  write_text(folder / "huge.ply", "ply\nformat binary_little_endian 1.0\nelement vertex 4000000000\nproperty float x\nproperty float y\nproperty float z\nend_header\nabcd");
+  for (const char* file : {"huge.stl", "huge.off", "list.off", "huge.ply"}) {
+    const std::string base = (folder / "").string();
+    const int status = std::system(("cd " + base + " && ( ulimit -v 400000; " CLI_PROGRAM " check " + file + " 2> err.txt )").c_str());
+    INFO(file);
+    CHECK(WEXITSTATUS(status) == 2);
+    std::ifstream in(folder / "err.txt");
+    const std::string error(std::istreambuf_iterator<char>(in), {});
+    is_one_line(error);
+    CHECK(error.find("not enough memory") == std::string::npos);
+    CHECK(error.find(file) != std::string::npos);
+  }
+}
+
+TEST_CASE("nested 3MF components ask for no more than a multiple of the file") {
+  const TemporaryFolder folder;
+  // Ten objects, each made of six of the one before: 6^6 boxes by 1 kB of text.
+  std::string model = R"(<?xml version="1.0" encoding="UTF-8"?><model unit="millimeter" xmlns="http://schemas.microsoft.com/3dmanufacturing/core/2015/02"><resources>)"
+                      R"(<object id="1" type="model"><mesh><vertices><vertex x="0" y="0" z="0"/><vertex x="1" y="0" z="0"/><vertex x="0" y="1" z="0"/><vertex x="0" y="0" z="1"/></vertices>)"
+                      R"(<triangles><triangle v1="0" v2="2" v3="1"/><triangle v1="0" v2="1" v3="3"/><triangle v1="1" v2="2" v3="3"/><triangle v1="2" v2="0" v3="3"/></triangles></mesh></object>)";
+  for (int level = 2; level <= 8; ++level) {
+    model += "<object id=\"" + std::to_string(level) + "\" type=\"model\"><components>";
+    for (int k = 0; k < 6; ++k) model += "<component objectid=\"" + std::to_string(level - 1) + "\"/>";
+    model += "</components></object>";
+  }
+  model += R"(</resources><build><item objectid="8"/></build></model>)";
+  const std::string types = R"(<?xml version="1.0" encoding="UTF-8"?><Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/></Types>)";
+  const std::string relations = R"(<?xml version="1.0" encoding="UTF-8"?><Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="m" Target="/3D/3dmodel.model" Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>)";
+  REQUIRE(write_package(folder / "nested.3mf", {{"[Content_Types].xml", types}, {"_rels/.rels", relations}, {"3D/3dmodel.model", model}}));
+  const Run run = cli(folder, "check nested.3mf");
+  INFO(run.err);
+  CHECK(run.code == 2);
+  is_one_line(run.err);
+  CHECK(run.err.find("64 for each byte") != std::string::npos);
 }

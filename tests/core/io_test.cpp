@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstring>
 
+#include <clocale>
+#include <cstdlib>
+
 #include "core/boolean/combine.h"
 #include "core/io/formats.h"
 #include "core/soundness/check.h"
@@ -198,4 +201,24 @@ TEST_CASE("3MF tells every 32-bit coordinate to the last bit, and the same mesh 
   CHECK(same(read_mesh(folder / "a.3mf")->mesh, mesh));
   auto bytes = [&](const char* name) { return std::string(FileBytes::read(folder / name)->view()); };
   CHECK(bytes("a.3mf") == bytes("b.3mf"));
+}
+
+TEST_CASE("a locale with decimal commas changes nothing that is read") {
+  const TemporaryFolder folder;
+  const std::string made = "localedef -i de_DE -f UTF-8 " + (folder / "de_DE.UTF-8").string() + " > /dev/null 2>&1";
+  REQUIRE(std::system(made.c_str()) == 0);
+  ::setenv("LOCPATH", (folder / "").c_str(), 1);
+  REQUIRE(std::setlocale(LC_NUMERIC, "de_DE.UTF-8") != nullptr);
+  REQUIRE(std::string(std::localeconv()->decimal_point) == ",");
+  write_text(folder / "a.obj", "v 0 0 1.5e-400\nv 1.5 0 0\nv 0 1.5 -2.5E-0500\nv 0 0 1.5\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n");
+  write_text(folder / "b.obj", "v 0 0 1.5e400\nv 1.5 0 0\nv 0 1.5 0\nf 1 3 2\n");
+  const auto back = read_mesh(folder / "a.obj");
+  const auto huge = read_mesh(folder / "b.obj");
+  std::setlocale(LC_NUMERIC, "C");
+  ::unsetenv("LOCPATH");
+  REQUIRE(back);
+  CHECK(back->mesh.positions[0] == Vec3(0, 0, 0));
+  CHECK(back->mesh.positions[2] == Vec3(0, 1.5, 0));
+  REQUIRE_FALSE(huge);
+  CHECK(huge.issue().what.find("not a finite number") != std::string::npos);
 }

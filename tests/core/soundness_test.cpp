@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <set>
+
 #include "core/control.h"
 #include "core/mesh/weld.h"
+#include "core/soundness/analysis.h"
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
 #include "tests/support/referee.h"
@@ -349,4 +352,89 @@ TEST_CASE("random soups of faces on a coarse grid: never a crash, and sound only
     }
   }
   CHECK(sound > 10);
+}
+
+namespace {
+
+/// A trial family: faces with more than four corners.
+std::vector<Defect> find_many_cornered(const Analysis& a) {
+  std::vector<Defect> defects;
+  for (Index f = 0; f < a.mesh.face_count(); ++f)
+    if (a.mesh.face(f).size() > 4) defects.push_back(defect_of_faces(a, families::open_edges, {f}, "a face of many corners"));
+  return defects;
+}
+const Family many_cornered = {"many_cornered", "Faces of many corners", "face of many corners", "faces of many corners",
+                              Marker::hook, FamilyRole::remark, find_many_cornered};
+
+}  // namespace
+
+TEST_CASE("a family known only here is found, counted and told like any other") {
+  std::vector<const Family*> table(family_table().begin(), family_table().end());
+  table.push_back(&many_cornered);
+  const SoundnessReport report = check_soundness(stock("prism", {10, 5, 6}), {}, table);
+  CHECK(report.sound);
+  CHECK(report.families.size() == family_table().size() + 1);
+  CHECK(report.count(many_cornered) == 2);
+  CHECK(verdict(report) == "Sound, with 2 faces of many corners");
+  CHECK(check_soundness(stock("prism", {10, 5, 6})).count(many_cornered) == 0);
+}
+
+TEST_CASE("records of defects are complete, however large the defect") {
+  // A plane of 40 × 40 quads crossed by another: one crossing of far more than 400 faces; and one hole of 160 edges.
+  Mesh sheets = stock("sheet", {40, 40, 40, 40});
+  const std::size_t each = sheets.face_count();
+  Mesh slanted = placed(stock("sheet", {40, 40, 40, 40}), {0.3, 0.2, 0}, {1e-3, 2e-3, 0});
+  append(sheets, slanted);
+  const SoundnessReport report = check_soundness(sheets);
+  const FamilyReport& crossing = report.of(families::crossing_faces);
+  std::set<Index> faces;
+  std::size_t counted = 0;
+  for (const Defect& defect : crossing.defects) {
+    CHECK(defect.family == &families::crossing_faces);
+    CHECK(defect.count == defect.faces.size());
+    counted += defect.count;
+    faces.insert(defect.faces.begin(), defect.faces.end());
+  }
+  CHECK(counted == crossing.count);
+  CHECK(faces.size() == crossing.count);
+  CHECK(*faces.rbegin() >= each);
+  const FamilyReport& open = report.of(families::open_edges);
+  REQUIRE(open.defects.size() == 2);
+  for (const Defect& hole : open.defects) {
+    CHECK(hole.kind == "hole");
+    CHECK(hole.edges.size() == 160);
+    CHECK(hole.faces.size() == 160);
+    for (const auto& [v, w] : hole.edges) CHECK((sheets.positions[v] - sheets.positions[w]).norm() == Approx(1));
+  }
+  // The flipped half of a large ball: every face of it is in the record.
+  Mesh ball = stock("sphere", {30, 96, 48});
+  std::vector<Index> turned;
+  for (Index f = 0; f < ball.face_count(); ++f) {
+    Vec3 centre = Vec3::Zero();
+    for (Index v : ball.face(f)) centre += ball.positions[v];
+    if (centre.z() < -1) {
+      turned.push_back(f);
+      std::reverse(ball.corners.begin() + ball.face_offsets[f] + 1, ball.corners.begin() + ball.face_offsets[f + 1]);
+    }
+  }
+  REQUIRE(turned.size() > 2000);
+  std::vector<Index> found;
+  for (const Defect& defect : check_soundness(ball).of(families::flipped_faces).defects) found.insert(found.end(), defect.faces.begin(), defect.faces.end());
+  std::sort(found.begin(), found.end());
+  std::vector<Index> others;
+  for (Index f = 0; f < ball.face_count(); ++f)
+    if (!std::binary_search(turned.begin(), turned.end(), f)) others.push_back(f);
+  CHECK((found == turned || found == others));
+}
+
+TEST_CASE("defects of pieces speak of the whole mesh") {
+  Mesh both = stock("box", {2, 2, 2});
+  append(both, placed(without_faces(stock("box", {2, 2, 2}), {1}), {5, 0, 0}));
+  std::vector<Index> piece(both.face_count(), 1);
+  std::fill(piece.begin(), piece.begin() + 6, 0);
+  const SoundnessReport report = check_pieces(both, piece, 2);
+  REQUIRE(report.of(families::open_edges).defects.size() == 1);
+  const Defect& hole = report.of(families::open_edges).defects[0];
+  for (Index f : hole.faces) CHECK(f >= 6);
+  for (const auto& [v, w] : hole.edges) CHECK((both.positions[v].x() >= 4 && both.positions[w].x() >= 4));
 }
