@@ -98,7 +98,8 @@ class Contacts {
         const double off = (at(a) + share * (at(b) - at(a)) - p).norm();
         if (off > tolerance_) continue;
         at_edge = true;
-        note_moved(onto, off);
+        // On a line that only cuts a flat face into triangles, what counts is how far it lay from the face.
+        note_moved(onto, is_seen(onto, k) || !(length > 0) ? off : std::abs(normal.dot(p - origin)) / length);
         cuts_.edge_points.push_back({edge_key(a, b).first, edge_key(a, b).second, v});
       }
       if (at_edge) {
@@ -144,7 +145,7 @@ class Contacts {
         }
         cuts_.edge_points.push_back({here.first, here.second, it->second});
         cuts_.edge_points.push_back({there.first, there.second, it->second});
-        note_moved(first, (p - q).norm());
+        if (is_seen(first, j) && is_seen(second, k)) note_moved(first, (p - q).norm());
         touch(first);
         touch(second);
       }
@@ -227,6 +228,13 @@ class Contacts {
   }
   bool is_near(const Plane& plane, const Vec3& p) const {
     return std::abs(plane.normal.dot(p - plane.origin)) <= tolerance_ * plane.length;
+  }
+  /// Is the edge (k, k + 1) one that people see, and not a line that cuts a flat face into triangles?
+  bool is_seen(Index t, std::size_t k) const {
+    const Index corner = 3 * t + static_cast<Index>(k);
+    if (corner >= soup_.mate.size() || soup_.mate[corner] == no_index) return true;
+    const Index other = soup_.mate[corner];
+    return !is_near(plane_of(soup_.triangles[t]), at(soup_.triangles[other / 3][(other % 3 + 2) % 3]));
   }
   static bool is_corner(const Triangle& t, Index v) { return v == t[0] || v == t[1] || v == t[2]; }
   /// The lines of two edges without a common end pass each other near enough.

@@ -187,3 +187,23 @@ TEST_CASE("a sound mesh stays sound when it is rounded to 32 bits") {
   CHECK(check_soundness(back->mesh).sound);
   CHECK(signed_volume(back->mesh) == Approx(signed_volume(result.mesh)).epsilon(1e-3));
 }
+
+TEST_CASE("contact is told of edges and faces that people see, not of lines that cut a flat face into triangles") {
+  // Found by trying: a cylinder through the middle of a plain box told of four places, all on the diagonals of flat faces.
+  auto told = [](const Mesh& part, const Mesh& tool) {
+    const auto result = combine({{shared(part), "part", Operation::unite, Affine::Identity()}, {shared(tool), "tool", Operation::difference, Affine::Identity()}});
+    REQUIRE(result);
+    std::size_t count = 0;
+    for (const auto& done : result->report.done)
+      if (done.what == "made_to_meet") count += done.count;
+    return count;
+  };
+  const Mesh box = stock("box", {40, 40, 20});
+  for (const double sides : {64.0, 48.0, 12.0, 72.0}) {
+    CAPTURE(sides);
+    CHECK(told(box, stock("cylinder", {20, 40, sides})) == 0);
+    CHECK(told(box, placed(stock("cylinder", {8, 40, sides}), {10, 10, 0})) == 0);
+  }
+  // A tool whose side lies within the tolerance of the box's side is told.
+  CHECK(told(box, placed(stock("box", {10, 10, 40}), {15 + 1e-6, 0, 0})) > 0);
+}
