@@ -9,6 +9,7 @@
 #include <QLineEdit>
 #include <QMessageBox>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QSettings>
 #include <QTest>
 #include <QTimer>
@@ -78,8 +79,15 @@ class Driver {
     press(widget, at, Qt::LeftButton, m);
     release(widget, at, Qt::LeftButton, m);
   }
+  /// Scrolls to what lies outside the visible part of a panel, as a person would.
+  static void bring_into_view(QWidget* widget) {
+    for (QWidget* parent = widget->parentWidget(); parent != nullptr; parent = parent->parentWidget())
+      if (auto* area = qobject_cast<QScrollArea*>(parent)) area->ensureWidgetVisible(widget, 0, 30);
+    QTest::qWait(10);
+  }
   void click(QWidget* widget, Qt::KeyboardModifiers m = {}) {
     REQUIRE(widget != nullptr);
+    bring_into_view(widget);
     click(widget, QPointF(widget->width() / 2.0, widget->height() / 2.0), m);
   }
   void drag(QWidget* widget, const QPointF& from, const QPointF& to,
