@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/view/renderer.h"
 
+#include <QOpenGLFunctions>
 #include <algorithm>
 #include <cmath>
 
@@ -143,12 +144,26 @@ void Renderer::begin_frame(const QSize& size, int samples) {
   frame_->bind();
 }
 
-void Renderer::end_frame(GLuint target, const QSize& size) {
-  glBindFramebuffer(GL_READ_FRAMEBUFFER, frame_->handle());
-  glBindFramebuffer(GL_DRAW_FRAMEBUFFER, target);
-  glBlitFramebuffer(0, 0, frame_->width(), frame_->height(), 0, 0, size.width(), size.height(), GL_COLOR_BUFFER_BIT,
-                    frame_->size() == size ? GL_NEAREST : GL_LINEAR);
-  glBindFramebuffer(GL_FRAMEBUFFER, target);
+QImage Renderer::end_frame() { return image_of(*frame_); }
+
+void Renderer::forget_frames() {
+  coarse_.reset();
+  smooth_.reset();
+}
+
+QImage Renderer::image_of(QOpenGLFramebufferObject& framebuffer) {
+  if (framebuffer.format().samples() > 0) {
+    QOpenGLFramebufferObject plain(framebuffer.size());
+    QOpenGLFramebufferObject::blitFramebuffer(&plain, &framebuffer);
+    return image_of(plain);
+  }
+  QOpenGLFunctions* gl = QOpenGLContext::currentContext()->functions();
+  framebuffer.bind();
+  QImage image(framebuffer.size(), QImage::Format_RGB32);
+  gl->glPixelStorei(GL_PACK_ALIGNMENT, 4);
+  gl->glReadPixels(0, 0, image.width(), image.height(), GL_BGRA, GL_UNSIGNED_INT_8_8_8_8_REV, image.bits());
+  framebuffer.release();
+  return std::move(image).mirrored();  // OpenGL's rows begin at the bottom
 }
 
 void Renderer::bind_edges(QOpenGLBuffer& buffer, int first) {

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QColor>
+#include <QImage>
 #include <QOpenGLBuffer>
 #include <QOpenGLFramebufferObject>
 #include <QOpenGLFunctions_3_3_Core>
@@ -64,8 +65,11 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   bool software() const { return software_; }
   /// Sends what is drawn until end_frame() to a framebuffer of `size` pixels. @param samples  0: without smoothing
   void begin_frame(const QSize& size, int samples);
-  /// Puts the frame, stretched where it is smaller, into the framebuffer `target` of `size` pixels.
-  void end_frame(GLuint target, const QSize& size);
+  /// What was drawn since begin_frame().
+  QImage end_frame();
+  void forget_frames();
+  /// The pixels of a framebuffer, smoothed where it has samples. To be called with a current context.
+  static QImage image_of(QOpenGLFramebufferObject& framebuffer);
   /// Frees the buffers of meshes that are not among those given.
   void keep_only(const std::vector<const Drawable*>& alive);
   /// How often mesh data were sent to the card since the start; for tests.

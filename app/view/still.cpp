@@ -3,7 +3,7 @@
 
 #include <QElapsedTimer>
 #include <QOpenGLContext>
-#include <QOpenGLExtraFunctions>
+#include <QOpenGLFunctions>
 
 namespace anvil::app {
 
@@ -13,7 +13,6 @@ void StillPicture::begin(const QByteArray& key, const QSize& size, int samples, 
     format.setAttachment(QOpenGLFramebufferObject::Depth);
     format.setSamples(samples);
     fbo_ = std::make_unique<QOpenGLFramebufferObject>(size, format);
-    plain_ = std::make_unique<QOpenGLFramebufferObject>(size);
   }
   key_ = key;
   steps_ = std::move(steps);
@@ -32,22 +31,13 @@ bool StillPicture::advance(int milliseconds) {
   }
   fbo_->release();
   if (!finished()) return false;
-  QOpenGLFramebufferObject::blitFramebuffer(plain_.get(), fbo_.get());
+  image_ = Renderer::image_of(*fbo_);
   return true;
-}
-
-void StillPicture::show(GLuint target) {
-  QOpenGLExtraFunctions* gl = QOpenGLContext::currentContext()->extraFunctions();
-  const int width = plain_->width(), height = plain_->height();
-  gl->glBindFramebuffer(GL_READ_FRAMEBUFFER, plain_->handle());
-  gl->glBindFramebuffer(GL_DRAW_FRAMEBUFFER, target);
-  gl->glBlitFramebuffer(0, 0, width, height, 0, 0, width, height, GL_COLOR_BUFFER_BIT, GL_NEAREST);
-  gl->glBindFramebuffer(GL_FRAMEBUFFER, target);
 }
 
 void StillPicture::forget() {
   fbo_.reset();
-  plain_.reset();
+  image_ = {};
   steps_.clear();
   next_ = 0;
 }

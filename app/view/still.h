@@ -19,13 +19,14 @@ class StillPicture {
   void begin(const QByteArray& key, const QSize& size, int samples, Renderer::Steps steps);
   /// Draws on for about `milliseconds`. @return true when that finished it
   bool advance(int milliseconds);
-  /// Copies the finished picture into a framebuffer of the same size.
-  void show(GLuint target);
+  /// The finished picture.
+  QImage image() const { return image_; }
   void forget();
 
  private:
   QByteArray key_;
-  std::unique_ptr<QOpenGLFramebufferObject> fbo_, plain_;  // plain: without samples, what is shown
+  std::unique_ptr<QOpenGLFramebufferObject> fbo_;
+  QImage image_;
   Renderer::Steps steps_;  // kept when done: they keep the meshes alive whose addresses are in the key
   std::size_t next_ = 0;
 };

@@ -3,7 +3,7 @@
 
 #include <QKeyEvent>
 #include <QMouseEvent>
-#include <QOpenGLContext>
+#include <QPainter>
 #include <QWheelEvent>
 #include <cmath>
 
@@ -16,16 +16,16 @@ namespace {
 
 constexpr double drag_threshold = 4;  // pixels before a press becomes a drag
 constexpr std::size_t max_markers = 400;  // of one family
-constexpr int smooth_samples = 4;         // at rest
 constexpr int milliseconds_a_turn = 12;  // of drawing at a heavy still picture between two turns of the event loop
 
 }  // namespace
 
-ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent), session_(session) {
+ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName(QStringLiteral("view"));
   setAccessibleName(tr("View of the job"));
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
+  setAttribute(Qt::WA_OpaquePaintEvent);
   setMinimumSize(320, 240);
   connect(&rig_, &CameraRig::moved, this, &ViewWidget::camera_moved);
   still_timer_.setSingleShot(true);
@@ -67,18 +67,13 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QOpenGLWidget(parent
   connect(&session_, &Session::fly_requested, this, &ViewWidget::fly_to);
 }
 
-ViewWidget::~ViewWidget() {
-  makeCurrent();
-  still_.forget();
-  renderer_.keep_only({});
-  doneCurrent();
-}
+ViewWidget::~ViewWidget() = default;
 
 // Cameras -----------------------------------------------------------------------------------------------
 
 void ViewWidget::resizeEvent(QResizeEvent* event) {
   rig_.set_size(size());
-  QOpenGLWidget::resizeEvent(event);
+  QWidget::resizeEvent(event);
 }
 
 void ViewWidget::look(Direction direction) {
@@ -194,108 +189,38 @@ QPointF ViewWidget::handle_pixel(int handle) const {
 
 // Drawing -----------------------------------------------------------------------------------------------
 
-void ViewWidget::initializeGL() {
-  usable_ = context() != nullptr && context()->isValid() &&
-            context()->format().version() >= qMakePair(3, 3) && renderer_.initialise();
+void ViewWidget::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  if (tried_) return;
+  tried_ = true;
+  usable_ = scene_.initialise();
   if (!usable_) QMetaObject::invokeMethod(this, &ViewWidget::unusable, Qt::QueuedConnection);
-}
-
-/// All that a picture depends on.
-QByteArray ViewWidget::picture_key(const std::vector<DrawItem>& items, const Box3& scene) const {
-  QByteArray key;
-  auto put = [&](const auto& value) { key.append(reinterpret_cast<const char*>(&value), sizeof value); };
-  auto put_numbers = [&](const double* numbers, int count) {
-    key.append(reinterpret_cast<const char*>(numbers), count * static_cast<int>(sizeof(double)));
-  };
-  put(width());
-  put(height());
-  put(style_.look);
-  put(style_.grid);
-  put(style_.marks);
-  put(style_.grid_step);
-  put(style_.pixel_ratio);
-  put_numbers(scene.lo.data(), 3);
-  put_numbers(scene.hi.data(), 3);
-  for (std::size_t k = 0; k < rig_.count(); ++k) {
-    put_numbers(rig_.camera(k).view_matrix().data(), 16);
-    put(rig_.camera(k).distance);
-    put(rig_.camera(k).parallel);
-  }
-  for (const DrawItem& item : items) {
-    put(item.drawable.get());
-    put_numbers(item.world.data(), 16);
-    put(item.colour.rgba());
-    put(item.outline.rgba());
-    for (const bool flag : {item.ghost, item.faint, item.selected, item.fresh}) put(flag);
-  }
-  return key;
 }
 
 void ViewWidget::advance_still() {
   if (!usable_ || style_.moving) return;
-  makeCurrent();
-  const bool done = still_.advance(milliseconds_a_turn);
-  const bool more = !still_.finished();
-  doneCurrent();
-  if (done) update();
-  if (more) still_timer_.start();
+  if (scene_.advance(milliseconds_a_turn)) update();
+  if (scene_.unfinished()) still_timer_.start();
 }
 
-void ViewWidget::paintGL() {
-  if (!usable_) return;
-  const double ratio = devicePixelRatioF();
-  style_.pixel_ratio = ratio;
+void ViewWidget::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  if (!usable_) return painter.fillRect(rect(), theme::view_bottom);
+  style_.pixel_ratio = devicePixelRatioF();
   style_.grid_step = grid_step();
   style_.grid = !bare_;
   style_.marks = marks_ && !bare_;
-  const auto items = draw_items(session_, bare_);
   Box3 scene = scene_box(session_, bare_);
   const double reach = 24 * style_.grid_step;
   scene.add(rig_.camera(0).focus - Vec3(reach, reach, 0));
   scene.add(rig_.camera(0).focus + Vec3(reach, reach, 0));
-  const QSize full = size() * ratio;
-  const bool heavy = std::any_of(items.begin(), items.end(), Renderer::is_heavy);
-  auto pixels_of = [&](std::size_t k, double scale) {
-    const QRectF a = rig_.area(k);
-    return QRect(qRound(a.left() * scale), qRound((height() - a.bottom()) * scale), qRound(a.width() * scale),
-                 qRound(a.height() * scale));
-  };
-  FrameStyle style = style_;
-  if (heavy && !style.moving) {
-    // At rest, a heavy picture is made in steps between events; until it is done the lighter one stands.
-    const QByteArray key = picture_key(items, scene);
-    if (!still_.is_of(key)) {
-      Renderer::Steps steps;
-      for (std::size_t k = 0; k < rig_.count(); ++k) {
-        Renderer::Steps more = renderer_.steps(pixels_of(k, ratio), rig_.camera(k), items, scene, style);
-        std::move(more.begin(), more.end(), std::back_inserter(steps));
-      }
-      still_.begin(key, full, smooth_samples, std::move(steps));
-    }
-    style.moving = !still_.finished();
-    if (style.moving) still_timer_.start();
-  } else {
-    still_.forget();
-  }
-  const bool coarse = style.moving && renderer_.software();
-  const double scale = coarse && heavy ? ratio / 2 : ratio;
-  if (heavy && !style.moving) {
-    still_.show(defaultFramebufferObject());
-  } else {
-    // Smoothing costs a processor dear: a picture that moves goes without.
-    renderer_.begin_frame(size() * scale, coarse ? 0 : smooth_samples);
-    for (std::size_t k = 0; k < rig_.count(); ++k)
-      renderer_.draw(pixels_of(k, scale), rig_.camera(k), items, scene, style);
-    renderer_.end_frame(defaultFramebufferObject(), full);
-  }
   std::vector<const Drawable*> alive;
   for (const PartPtr& part : session_.job().parts)
-    if (const PartResult r = session_.result(part->id); r.evaluated)
-      alive.push_back(r.evaluated->drawable.get());
-  renderer_.keep_only(alive);
-
-  QPainter painter(this);
+    if (const PartResult r = session_.result(part->id); r.evaluated) alive.push_back(r.evaluated->drawable.get());
+  painter.drawImage(rect(), scene_.paint(rig_, draw_items(session_, bare_), scene, style_, size(), alive));
+  if (scene_.unfinished() && !style_.moving) still_timer_.start();
   for (std::size_t k = 0; k < rig_.count(); ++k) paint_overlay(painter, k);
+  QMetaObject::invokeMethod(this, &ViewWidget::painted, Qt::QueuedConnection);
 }
 
 void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
@@ -577,7 +502,7 @@ bool ViewWidget::event(QEvent* event) {
     event->accept();
     return true;
   }
-  return QOpenGLWidget::event(event);
+  return QWidget::event(event);
 }
 
 void ViewWidget::keyPressEvent(QKeyEvent* event) {
@@ -603,7 +528,7 @@ void ViewWidget::move_camera_by_key(QKeyEvent* event) {
   } else if (event->key() == Qt::Key_Plus || event->key() == Qt::Key_Minus) {
     camera.zoom(camera.focus, event->key() == Qt::Key_Plus ? 0.85 : 1 / 0.85);
   } else {
-    return QOpenGLWidget::keyPressEvent(event);
+    return QWidget::keyPressEvent(event);
   }
   rig_.stop_flight();
   camera_moved();

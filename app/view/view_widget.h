@@ -4,21 +4,20 @@
 #pragma once
 
 #include <QElapsedTimer>
-#include <QOpenGLWidget>
 #include <QTimer>
+#include <QWidget>
 
 #include "app/session.h"
 #include "app/view/camera_rig.h"
 #include "app/view/handles.h"
-#include "app/view/renderer.h"
-#include "app/view/still.h"
+#include "app/view/scene_painter.h"
 
 namespace anvil::app {
 
 /// Which buttons move the camera. Left always chooses and drags parts.
 enum class MouseScheme { three_buttons, two_buttons, touchpad };
 
-class ViewWidget : public QOpenGLWidget {
+class ViewWidget : public QWidget {
   Q_OBJECT
 
  public:
@@ -59,9 +58,11 @@ class ViewWidget : public QOpenGLWidget {
   bool picking() const { return picking_.has_value(); }
   /// Leaves picking without an answer; false when nothing was being picked.
   bool stop_picking();
-  const Renderer& renderer() const { return renderer_; }
+  const Renderer& renderer() const { return scene_.renderer(); }
+  /// The view as it is now, with all that is painted over it.
+  QImage picture() { return grab().toImage(); }
   /// Is the picture of heavy parts at rest done?
-  bool still_finished() const { return !style_.moving && still_.finished(); }
+  bool still_finished() const { return !style_.moving && !scene_.unfinished(); }
   /// What the mouse and keys do right now.
   QString hint() const;
 
@@ -69,10 +70,11 @@ class ViewWidget : public QOpenGLWidget {
   void hint_changed(const QString& hint);
   void style_changed();
   void unusable();
+  void painted();
 
  protected:
-  void initializeGL() override;
-  void paintGL() override;
+  void paintEvent(QPaintEvent* event) override;
+  void showEvent(QShowEvent* event) override;
   void resizeEvent(QResizeEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
@@ -84,7 +86,6 @@ class ViewWidget : public QOpenGLWidget {
  private:
   enum class Gesture { none, pending, orbit, pan, drag };
 
-  QByteArray picture_key(const std::vector<DrawItem>& items, const Box3& scene) const;
   void advance_still();
   Vec3 point_under(const QPointF& pixel) const;
   void begin_drag(std::unique_ptr<Drag> drag);
@@ -100,10 +101,9 @@ class ViewWidget : public QOpenGLWidget {
   Gesture camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const;
 
   Session& session_;
-  Renderer renderer_;
-  StillPicture still_;
+  ScenePainter scene_;
   QTimer still_timer_;  // draws on at the still picture
-  bool usable_ = false;
+  bool tried_ = false, usable_ = false;
   CameraRig rig_{this};
   std::size_t active_ = 0;  // the picture that the pointer works in
   FrameStyle style_;

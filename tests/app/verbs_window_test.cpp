@@ -234,16 +234,16 @@ TEST_CASE("marks and the bare shape change what is drawn, next and previous plac
   d.session().select({d.named("Open")});
   d.settle();
   d.key(Qt::Key_F);
-  QTest::qWait(400);
-  const QImage marked = d.view().grabFramebuffer();
+  QTest::qWait(800);
+  const QImage marked = d.view().picture();
   d.key(Qt::Key_K);
   CHECK_FALSE(d.view().marks());
-  CHECK(d.view().grabFramebuffer() != marked);
+  CHECK(d.view().picture() != marked);
   d.key(Qt::Key_K);
-  CHECK(d.view().grabFramebuffer() == marked);
+  CHECK(d.view().picture() == marked);
   d.key(Qt::Key_J);
   CHECK(d.view().bare());
-  CHECK(d.view().grabFramebuffer() != marked);
+  CHECK(d.view().picture() != marked);
   d.key(Qt::Key_J);
   d.key(Qt::Key_N);
   QTest::qWait(350);
@@ -458,9 +458,9 @@ TEST_CASE("a chosen part of hundreds of thousands of triangles looks chosen") {
   d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part, &id));
   d.settle();
   auto middle = [&] {
-    d.view().grabFramebuffer();
+    d.view().picture();
     REQUIRE(Driver::until([&] { return d.view().still_finished(); }));
-    const QImage image = d.view().grabFramebuffer();
+    const QImage image = d.view().picture();
     const QPointF at = d.view().pixel_of({10, -20, 15}) * d.view().devicePixelRatioF();
     return QColor(image.pixel(at.toPoint()));
   };
@@ -505,6 +505,6 @@ TEST_CASE("a tint, a layout of columns and a folder are really kept") {
   timer->start(30);
   d.key(Qt::Key_T, Qt::ShiftModifier);
   CHECK(d.job().parts[0]->tint == 0xA1267Eu);
-  const QColor drawn = QColor(d.view().grabFramebuffer().pixel((d.view().pixel_of({5, 5, 20}) * d.view().devicePixelRatioF()).toPoint()));
+  const QColor drawn = QColor(d.view().picture().pixel((d.view().pixel_of({5, 5, 20}) * d.view().devicePixelRatioF()).toPoint()));
   CHECK(drawn.red() > drawn.green() + 30);
 }
