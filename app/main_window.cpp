@@ -266,7 +266,7 @@ QWidget* MainWindow::build_pills() {
   auto name = [this, button] {
     static constexpr const char* names[] = {"shaded · edges ▾", "shaded · wires ▾", "see-through ▾",
                                             "shaded ▾"};
-    button->setText(QString::fromUtf8(names[static_cast<int>(view_->look_style())]));
+    button->setText(QString::fromUtf8(names[static_cast<int>(view_->render_style())]));
   };
   connect(view_, &ViewWidget::style_changed, button, name);
   name();

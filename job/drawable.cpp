@@ -79,9 +79,9 @@ Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<
     edge.kind = 1;
     drawable.fresh.push_back(edge);
   }
-  if (list.size() > stand_in_threshold) {
+  if (list.size() > proxy_threshold) {
     constexpr std::size_t target = 3 * 60'000;
-    std::vector<std::uint32_t>& light = drawable.stand_in;
+    std::vector<std::uint32_t>& light = drawable.proxy;
     light.resize(drawable.triangles.size());
     light.resize(meshopt_simplifySloppy(light.data(), drawable.triangles.data(), drawable.triangles.size(),
                                         drawable.positions.data(), mesh.positions.size(), 3 * sizeof(float),
@@ -95,7 +95,7 @@ Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<
                                                3 * sizeof(float)));
     for (std::uint32_t& index : light) index += static_cast<std::uint32_t>(mesh.positions.size());
     drawable.positions.insert(drawable.positions.end(), own.begin(), own.end());
-    drawable.stand_in.shrink_to_fit();
+    drawable.proxy.shrink_to_fit();
   }
   return drawable;
 }

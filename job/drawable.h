@@ -16,20 +16,20 @@ struct DrawnEdge {
 struct Drawable {
   Vec3 centre = Vec3::Zero();  ///< the arrays are relative to this point
   Box3 box;
-  std::vector<float> positions;          ///< x y z per vertex, then those of the stand-in
+  std::vector<float> positions;          ///< x y z per vertex, then those of the proxy
   std::vector<std::uint32_t> triangles;  ///< three indices each
   std::vector<DrawnEdge> edges;          ///< polygon edges, except those between coplanar faces
   std::vector<DrawnEdge> fresh;          ///< edges that the latest step made
   std::size_t open_count = 0;            ///< the first so many edges are open or non-manifold
   std::size_t crease_count = 0;          ///< the first so many edges are those and the creases
   std::vector<std::uint32_t>
-      stand_in;                ///< three indices each, a lighter mesh for moving views; empty when small
+      proxy;                ///< three indices each, a lighter mesh for moving views; empty when small
   TriangleList triangle_list;  ///< for picking: faces of `tree`
   std::shared_ptr<const Bvh> tree;
 };
 
-/// From this many triangles on, a lighter stand-in is made for moving views.
-inline constexpr std::size_t stand_in_threshold = 300'000;
+/// From this many triangles on, a lighter proxy is made for moving views.
+inline constexpr std::size_t proxy_threshold = 300'000;
 
 /// @param fresh_edges  vertex pairs
 Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<const std::array<Index, 2>> fresh_edges = {});

@@ -37,7 +37,7 @@ std::size_t size_of(const Mesh& mesh) {
 
 std::size_t size_of(const Drawable& d) {
   // The hierarchy takes about as much as 40 bytes a triangle.
-  return size_of(d.positions) + size_of(d.triangles) + size_of(d.edges) + size_of(d.fresh) + size_of(d.stand_in) +
+  return size_of(d.positions) + size_of(d.triangles) + size_of(d.edges) + size_of(d.fresh) + size_of(d.proxy) +
          size_of(d.triangle_list.triangles) + size_of(d.triangle_list.face) + 40 * d.triangle_list.triangles.size();
 }
 

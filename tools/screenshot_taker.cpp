@@ -111,13 +111,13 @@ const std::vector<Shot> shots = {
     {QStringLiteral("wires"),
      [](MainWindow& w) {
        w.session().select({named(w, "Mast clamp")});
-       w.view().set_look(Look::wires);
+       w.view().set_render_style(RenderStyle::wires);
        w.view().fit_selection();
      }},
     {QStringLiteral("see-through"),
      [](MainWindow& w) {
        w.session().select({named(w, "Mast clamp")});
-       w.view().set_look(Look::see_through);
+       w.view().set_render_style(RenderStyle::see_through);
        w.view().fit_selection();
      }},
     {QStringLiteral("finder"), [](MainWindow& w) { w.verbs().find(QStringLiteral("find"))->trigger(); }},

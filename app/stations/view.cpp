@@ -34,18 +34,18 @@ void add_view_verbs(Desk& desk) {
                   [&view] { view.set_parallel(!view.parallel()); }),
               [&view] { return view.parallel(); });
   struct Style {
-    Look look;
+    RenderStyle look;
     const char *id, *label, *key;
   };
-  for (const Style& s : {Style{Look::edges, "draw_edges", "Shaded with edges", "Ctrl+F5"},
-                         Style{Look::wires, "draw_wires", "Shaded with wires", "Ctrl+F6"},
-                         Style{Look::see_through, "draw_see_through", "See-through", "Ctrl+F7"},
-                         Style{Look::plain, "draw_plain", "Shaded without edges", "Ctrl+F8"}})
+  for (const Style& s : {Style{RenderStyle::edges, "draw_edges", "Shaded with edges", "Ctrl+F5"},
+                         Style{RenderStyle::wires, "draw_wires", "Shaded with wires", "Ctrl+F6"},
+                         Style{RenderStyle::see_through, "draw_see_through", "See-through", "Ctrl+F7"},
+                         Style{RenderStyle::plain, "draw_plain", "Shaded without edges", "Ctrl+F8"}})
     desk.book.check(add(s.id, QObject::tr(s.label), "", s.key, QObject::tr("Draw the parts this way."),
-                    [&view, s] { view.set_look(s.look); }),
-                [&view, s] { return view.look_style() == s.look; });
+                    [&view, s] { view.set_render_style(s.look); }),
+                [&view, s] { return view.render_style() == s.look; });
   add("next_look", QObject::tr("Next way of drawing"), "", "Y", QObject::tr("Edges, wires, see-through, plain."),
-      [&view] { view.set_look(static_cast<Look>((static_cast<int>(view.look_style()) + 1) % 4)); });
+      [&view] { view.set_render_style(static_cast<RenderStyle>((static_cast<int>(view.render_style()) + 1) % 4)); });
   group = QObject::tr("Handles");
   struct Mode {
     HandleMode mode;

@@ -59,7 +59,7 @@ uniform mat4 view_from_model, clip_from_view;
 uniform vec4 eye;       // in model space; w = 0 for a direction
 uniform vec2 viewport;  // device pixels
 uniform float width;
-uniform vec2 pull;      // towards the eye: a share of the distance, and a length
+uniform vec2 depth_bias;      // towards the eye: a share of the distance, and a length
 uniform int all;
 flat out int along_x;
 void main() {
@@ -68,8 +68,8 @@ void main() {
   along_x = 1;
   if (all == 0 && kind < 0.5 && !outline) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); return; }
   // Lines lie on faces: drawn a pixel or so nearer to the eye they win against them, and nothing else.
-  vec3 u = (view_from_model * vec4(a, 1.0)).xyz * (1.0 - pull.x) + vec3(0.0, 0.0, pull.y);
-  vec3 v = (view_from_model * vec4(b, 1.0)).xyz * (1.0 - pull.x) + vec3(0.0, 0.0, pull.y);
+  vec3 u = (view_from_model * vec4(a, 1.0)).xyz * (1.0 - depth_bias.x) + vec3(0.0, 0.0, depth_bias.y);
+  vec3 v = (view_from_model * vec4(b, 1.0)).xyz * (1.0 - depth_bias.x) + vec3(0.0, 0.0, depth_bias.y);
   vec4 p = clip_from_view * vec4(u, 1.0), q = clip_from_view * vec4(v, 1.0);
   const float nearest = 1e-5;
   if (p.w < nearest && q.w < nearest) { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); return; }
@@ -95,8 +95,8 @@ void main() {
   colour = ink;
 })";
 
-constexpr std::size_t most_indices_a_step = 3 * 50'000, most_edges_a_step = 10'000;
-constexpr std::size_t most_edges_looked_at = 400'000;  // more would stall a software renderer
+constexpr std::size_t max_indices_per_step = 3 * 50'000, max_edges_per_step = 10'000;
+constexpr std::size_t max_edges_drawn = 400'000;  // more would stall a software renderer
 
 QVector3D rgb(const QColor& c) {
   return {static_cast<float>(c.redF()), static_cast<float>(c.greenF()), static_cast<float>(c.blueF())};
@@ -194,9 +194,9 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   fill(b.vertices, drawable->positions.data(), drawable->positions.size() * sizeof(float));
   glEnableVertexAttribArray(0);
   glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
-  fill(b.stand_in, drawable->stand_in.data(), drawable->stand_in.size() * sizeof(std::uint32_t));
-  // A heavy mesh shows its stand-in until the rest has been sent, a little at a time.
-  const bool heavy = !drawable->stand_in.empty();
+  fill(b.proxy, drawable->proxy.data(), drawable->proxy.size() * sizeof(std::uint32_t));
+  // A heavy mesh shows its proxy until the rest has been sent, a little at a time.
+  const bool heavy = !drawable->proxy.empty();
   fill(b.indices, heavy ? nullptr : drawable->triangles.data(), drawable->triangles.size() * sizeof(std::uint32_t));
   b.faces.release();
   b.lines.create();
@@ -213,7 +213,7 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   b.fresh_lines.release();
   b.fresh_count = static_cast<int>(drawable->fresh.size());
   b.index_count = static_cast<int>(drawable->triangles.size());
-  b.stand_in_count = static_cast<int>(drawable->stand_in.size());
+  b.proxy_count = static_cast<int>(drawable->proxy.size());
   b.edge_count = static_cast<int>(drawable->edges.size());
   b.crease_count = static_cast<int>(drawable->crease_count);
   b.open_count = static_cast<int>(drawable->open_count);
@@ -257,8 +257,8 @@ void Renderer::keep_only(const std::vector<const Drawable*>& alive) {
 void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
                           const FrameStyle& style, float alpha, BufferRange range) {
   Buffers& b = buffers_for(item.drawable);
-  const bool light = style.moving && b.stand_in_count > 0;
-  if (range.count == 0) range = {0, light ? b.stand_in_count : b.index_count};
+  const bool light = style.moving && b.proxy_count > 0;
+  if (range.count == 0) range = {0, light ? b.proxy_count : b.index_count};
   if (!light) send_indices(b, range);
   const Affine model = view_from_model(item, camera);
   glFrontFace(model.linear().determinant() < 0 ? GL_CW : GL_CCW);
@@ -273,7 +273,7 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
       "up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));
   mesh_.setUniformValue("alpha", alpha);
   b.faces.bind();
-  (light ? b.stand_in : b.indices).bind();
+  (light ? b.proxy : b.indices).bind();
   glDrawElements(GL_TRIANGLES, range.count, GL_UNSIGNED_INT,
                  reinterpret_cast<const void*>(static_cast<std::uintptr_t>(range.first) * sizeof(std::uint32_t)));
   b.faces.release();
@@ -282,9 +282,9 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
 void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
                           const QRect& pixels, const FrameStyle& style, const LineStyle& line) {
   Buffers& b = buffers_for(item.drawable);
-  // Very fine meshes show creases and open edges only, nothing but faces while they move by their stand-in.
-  const bool heavy = static_cast<std::size_t>(b.edge_count) > most_edges_looked_at;
-  if (heavy && style.moving && b.stand_in_count > 0) return;
+  // Very fine meshes show creases and open edges only, nothing but faces while they move by their proxy.
+  const bool heavy = static_cast<std::size_t>(b.edge_count) > max_edges_drawn;
+  if (heavy && style.moving && b.proxy_count > 0) return;
   int count = heavy && (line.which != LineStyle::all || style.moving) ? b.crease_count : b.edge_count;
   if (line.which == LineStyle::open_only) count = b.open_count;
   if (line.which == LineStyle::fresh) count = b.fresh_count;
@@ -304,7 +304,7 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
   edge_.setUniformValue("width", line.width * static_cast<float>(style.pixel_ratio));
   // Fresh edges lie on outlines: they are drawn a little nearer than those.
   const float share = line.which == LineStyle::fresh ? 2.5e-3F : 1.5e-3F;
-  edge_.setUniformValue("pull", camera.parallel ? QVector2D(0, share * static_cast<float>(camera.distance))
+  edge_.setUniformValue("depth_bias", camera.parallel ? QVector2D(0, share * static_cast<float>(camera.distance))
                                                 : QVector2D(share, 0));
   edge_.setUniformValue("all", line.which == LineStyle::all || line.which == LineStyle::fresh ? 1 : 0);
   edge_.setUniformValue("ink", QVector4D(rgb(line.colour), line.alpha));
@@ -357,7 +357,7 @@ void Renderer::draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera,
   edge_.setUniformValue("viewport",
                         QVector2D(static_cast<float>(pixels.width()), static_cast<float>(pixels.height())));
   edge_.setUniformValue("width", static_cast<float>(style.pixel_ratio));
-  edge_.setUniformValue("pull", QVector2D(0, 0));
+  edge_.setUniformValue("depth_bias", QVector2D(0, 0));
   edge_.setUniformValue("all", 1);
   edge_.setUniformValue("dash", 0.0F);
   edge_.setUniformValue("ink", QVector4D(rgb(QColor(0xAE, 0xA7, 0x99)), 0.45F));
@@ -419,11 +419,11 @@ Renderer::Steps Renderer::steps(const QRect& pixels, const Camera& camera, const
       add_range(BufferRange{static_cast<int>(first), static_cast<int>(std::min(most, count - first))});
   };
 
-  const bool see_through = style.look == Look::see_through;
+  const bool see_through = style.style == RenderStyle::see_through;
   for (const DrawItem& item : items) {
     if (item.ghost) continue;
     const bool light = style.moving || !is_heavy(item);
-    in_ranges(light ? 0 : item.drawable->triangles.size(), most_indices_a_step, [&](BufferRange range) {
+    in_ranges(light ? 0 : item.drawable->triangles.size(), max_indices_per_step, [&](BufferRange range) {
       add([this, item, range, see_through](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
         if (see_through) glDepthMask(GL_FALSE);
         draw_faces(item, to_clip, from, in, see_through ? 0.30F : 1.0F, range);
@@ -432,19 +432,19 @@ Renderer::Steps Renderer::steps(const QRect& pixels, const Camera& camera, const
   }
   for (const DrawItem& item : items) {
     if (item.ghost) continue;
-    if (style.look == Look::wires) {
+    if (style.style == RenderStyle::wires) {
       const bool light = style.moving || !is_heavy(item);
-      in_ranges(light ? 0 : item.drawable->edges.size(), most_edges_a_step, [&](BufferRange range) {
+      in_ranges(light ? 0 : item.drawable->edges.size(), max_edges_per_step, [&](BufferRange range) {
         add([this, item, range, pixels](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
           draw_lines(item, to_clip, from, pixels, in, {theme::ink, 0.75F, 1, 0, LineStyle::all, false, range});
         });
       });
     }
     add([this, item, pixels, see_through](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
-      if (in.look != Look::plain || item.selected)
+      if (in.style != RenderStyle::plain || item.selected)
         draw_lines(item, to_clip, from, pixels, in,
                    {item.outline, see_through ? 0.8F : 1.0F, item.selected ? 2.0F : 1.2F, 0, LineStyle::outlines, false});
-      if (item.fresh && in.look != Look::plain)
+      if (item.fresh && in.style != RenderStyle::plain)
         draw_lines(item, to_clip, from, pixels, in, {theme::selection, 1, 2.0F, 0, LineStyle::fresh, false});
       if (in.marks) draw_lines(item, to_clip, from, pixels, in, {theme::defect, 1, 2.4F, 0, LineStyle::open_only, false});
     });
@@ -452,7 +452,7 @@ Renderer::Steps Renderer::steps(const QRect& pixels, const Camera& camera, const
   for (const DrawItem& item : items) {
     if (!item.ghost) continue;
     const bool light = style.moving || !is_heavy(item);
-    in_ranges(light ? 0 : item.drawable->triangles.size(), most_indices_a_step, [&](BufferRange range) {
+    in_ranges(light ? 0 : item.drawable->triangles.size(), max_indices_per_step, [&](BufferRange range) {
       add([this, item, range](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
         glDepthMask(GL_FALSE);
         // Where a ghost lies flush with its part, the part wins.

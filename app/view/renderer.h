@@ -20,7 +20,7 @@
 
 namespace anvil::app {
 
-enum class Look { edges, wires, see_through, plain };
+enum class RenderStyle { edges, wires, see_through, plain };
 
 /// One part in one frame.
 struct DrawItem {
@@ -35,8 +35,8 @@ struct DrawItem {
 };
 
 struct FrameStyle {
-  Look look = Look::edges;
-  bool moving = false;  ///< large meshes are shown by their stand-ins
+  RenderStyle style = RenderStyle::edges;
+  bool moving = false;  ///< large meshes are shown by their proxies
   bool grid = true;
   bool marks = true;      ///< open and non-manifold edges in the colour of defects
   double grid_step = 10;  ///< mm
@@ -60,7 +60,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   Steps steps(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items, const Box3& scene,
               const FrameStyle& style);
   /// Has a mesh so many triangles that it is drawn in several steps?
-  static bool is_heavy(const DrawItem& item) { return !item.drawable->stand_in.empty(); }
+  static bool is_heavy(const DrawItem& item) { return !item.drawable->proxy.empty(); }
   /// Is the picture made by the processor? Then moving pictures are drawn coarsely, to keep up with the hand.
   bool software() const { return software_; }
   /// Sends what is drawn until end_frame() to a framebuffer of `size` pixels. @param samples  0: without smoothing
@@ -83,8 +83,8 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
     QOpenGLVertexArrayObject faces, lines, fresh_lines;
     QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer},
         fresh{QOpenGLBuffer::VertexBuffer};
-    QOpenGLBuffer indices{QOpenGLBuffer::IndexBuffer}, stand_in{QOpenGLBuffer::IndexBuffer};
-    int index_count = 0, stand_in_count = 0, edge_count = 0, crease_count = 0, open_count = 0, fresh_count = 0;
+    QOpenGLBuffer indices{QOpenGLBuffer::IndexBuffer}, proxy{QOpenGLBuffer::IndexBuffer};
+    int index_count = 0, proxy_count = 0, edge_count = 0, crease_count = 0, open_count = 0, fresh_count = 0;
     int indices_sent = 0, edges_sent = 0;  ///< of a heavy mesh, sent when they are first needed
     std::shared_ptr<const Drawable> source;
   };

@@ -19,7 +19,7 @@ QByteArray key_of(const CameraRig& rig, const std::vector<DrawItem>& items, cons
     key.append(reinterpret_cast<const char*>(numbers), count * static_cast<int>(sizeof(double)));
   };
   put(size);
-  put(style.look);
+  put(style.style);
   put(style.moving);
   put(style.grid);
   put(style.marks);

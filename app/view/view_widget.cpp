@@ -135,8 +135,8 @@ void ViewWidget::set_parallel(bool parallel) {
   update();
 }
 
-void ViewWidget::set_look(Look look) {
-  style_.look = look;
+void ViewWidget::set_render_style(RenderStyle look) {
+  style_.style = look;
   emit style_changed();
   update();
 }

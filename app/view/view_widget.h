@@ -34,8 +34,8 @@ class ViewWidget : public QWidget {
   bool four() const { return rig_.four(); }
   void set_parallel(bool parallel);
   bool parallel() const { return rig_.camera(0).parallel; }
-  void set_look(Look look);
-  Look look_style() const { return style_.look; }
+  void set_render_style(RenderStyle look);
+  RenderStyle render_style() const { return style_.style; }
   void set_bare(bool bare);
   bool bare() const { return bare_; }
   void set_marks(bool marks);

@@ -6,14 +6,14 @@
 
 #include <algorithm>
 #include <set>
-#include <stdexcept>
 #include <tuple>
 
 #include "core/boolean/output.h"
 #include "core/boolean/polygons.h"
 #include "core/boolean/separate.h"
+#include "core/boolean/contradiction.h"
 #include "core/boolean/stages.h"
-#include "core/boolean/trouble.h"
+#include "core/boolean/invalid_triangles.h"
 
 namespace anvil::boolean {
 namespace {
@@ -68,7 +68,7 @@ class Sources {
   mutable Index last_ = 0;  ///< triangles come part after part
 };
 
-constexpr std::size_t most_corners_of_pieces = 8;
+constexpr std::size_t max_corners_of_pieces = 8;
 
 /// A face of the result.
 struct Face {
@@ -84,7 +84,7 @@ class Faces {
   Faces(const Rounded& rounded, const Sources& sources) : rounded_(rounded), sources_(sources) {
     for (Index i = 0; i < rounded.triangles.size(); ++i)
       for (std::size_t k = 0; k < 3; ++k)
-        if ((rounded.trace[i].scored >> k & 1) != 0 && !rounded.trace[i].trimmed)
+        if ((rounded.provenance[i].scored >> k & 1) != 0 && !rounded.provenance[i].trimmed)
           scored.insert(std::minmax({rounded.triangles[i][k], rounded.triangles[i][(k + 1) % 3]}));
   }
 
@@ -99,22 +99,22 @@ class Faces {
       Index first;  // triangle of the source polygon
       Index part;
       Index piece;
-      bool turned;
+      bool flipped;
       Index triangle;
-      auto key() const { return std::tuple(first, piece, turned); }
+      auto key() const { return std::tuple(first, piece, flipped); }
     };
     std::vector<Member> members;
     for (Index i = 0; i < rounded_.triangles.size(); ++i) {
-      const Trace& trace = rounded_.trace[i];
-      if (trace.trimmed) continue;
-      const Index part = sources_.part_of(trace.origin);
+      const FaceProvenance& provenance = rounded_.provenance[i];
+      if (provenance.trimmed) continue;
+      const Index part = sources_.part_of(provenance.origin);
       const Prepared& p = sources_.part(part);
-      if (trace.whole && p.one_triangle_each) {
+      if (provenance.whole && p.one_triangle_each) {
         triangles.push_back(i);
-        ++untouched;
+        ++untouched_polygons;
         continue;
       }
-      members.push_back({sources_.polygon(part, trace.origin).first, part, trace.piece, trace.turned, i});
+      members.push_back({sources_.polygon(part, provenance.origin).first, part, provenance.piece, provenance.flipped, i});
     }
     std::sort(members.begin(), members.end(), [](const Member& a, const Member& b) {
       return std::tuple(a.key(), a.triangle) < std::tuple(b.key(), b.triangle);
@@ -133,11 +133,11 @@ class Faces {
       const auto polygon = sources_.polygon(part, members[i].first);
       bool whole = j - i == polygon.second - polygon.first;
       for (std::size_t k = i; k < j; ++k) {
-        const Trace& trace = rounded_.trace[members[k].triangle];
+        const FaceProvenance& provenance = rounded_.provenance[members[k].triangle];
         corners.push_back(rounded_.triangles[members[k].triangle]);
-        origin.push_back(trace.origin);
-        kept.push_back(static_cast<unsigned char>(trace.scored | trace.crowded));
-        whole = whole && trace.whole && kept.back() == 0;
+        origin.push_back(provenance.origin);
+        kept.push_back(static_cast<unsigned char>(provenance.scored | provenance.non_manifold_edges));
+        whole = whole && provenance.whole && kept.back() == 0;
       }
       auto add = [&](std::vector<Index> ring, std::vector<Index> triangles_of_it) {
         Face face{std::move(ring), std::move(triangles_of_it), part, polygon, whole};
@@ -155,7 +155,7 @@ class Faces {
       // sound; polygons of a modeler's mesh always, and looked at afterwards.
       const bool from_triangles = sources_.part(part).one_triangle_each;
       for (Joined& joined : join_triangles(rounded_.points, corners, kept, origin)) {
-        if (from_triangles && !(joined.ring.size() <= most_corners_of_pieces &&
+        if (from_triangles && !(joined.ring.size() <= max_corners_of_pieces &&
                                 same_triangles(corners, joined.triangles, triangulate(rounded_.points, joined.ring))))
           for (Index k : joined.triangles) add_triangle(k);
         else
@@ -163,7 +163,7 @@ class Faces {
       }
     });
     for (auto& faces : found) {
-      if (faces[0].whole) ++untouched;
+      if (faces[0].whole) ++untouched_polygons;
       for (Face& face : faces) {
         if (face.triangles.size() == 1)
           triangles.push_back(face.triangles[0]);
@@ -186,7 +186,7 @@ class Faces {
     std::vector<Corner> corners;
     for (Index f = 0; f < list.size(); ++f)
       for (Index v : list[f].ring)
-        if (!sources_.part(list[f].part).one_triangle_each && rounded_.special[v] && !rounded_.fixed[v] && !at_triangle[v]) corners.push_back({v, f});
+        if (!sources_.part(list[f].part).one_triangle_each && rounded_.maybe_non_manifold[v] && !rounded_.fixed[v] && !at_triangle[v]) corners.push_back({v, f});
     std::sort(corners.begin(), corners.end());
     for (std::size_t i = 0; i < corners.size();) {
       std::size_t j = i;
@@ -213,7 +213,7 @@ class Faces {
       // Cut into the very triangles that came through the rounding stage it is known to be sound.
       const bool changed = !(face.whole && face.ring.size() == 4) && !same_triangles(rounded_.triangles, face.triangles, {all.data() + i, j - i});
       suspect.insert(suspect.end(), j - i, changed);
-      piece.insert(piece.end(), j - i, rounded_.trace[face.triangles[0]].piece);
+      piece.insert(piece.end(), j - i, rounded_.provenance[face.triangles[0]].piece);
       i = j;
     }
     if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return true;
@@ -227,15 +227,15 @@ class Faces {
       if ((a.cwiseMin(b).cwiseMin(c).array() > around.hi.array()).any() || (a.cwiseMax(b).cwiseMax(c).array() < around.lo.array()).any())
         continue;
       all.push_back(corners);
-      piece.push_back(rounded_.trace[t].piece);
+      piece.push_back(rounded_.provenance[t].piece);
     }
     suspect.resize(all.size(), 0);
-    const std::vector<char> crowded = on_crowded_edges(all, suspect);
+    const std::vector<char> non_manifold_edges = on_crowded_edges(all, suspect);
     // Corners that were doubled where the result touches itself stand at one place.
     for (Triangle& t : all)
       for (Index& v : t) v = rounded_.place[v];
-    std::vector<char> troubled = find_troubled(rounded_.points, all, piece, suspect, Across::no, control, crowded);
-    if (troubled.empty()) {
+    std::vector<char> invalid = find_invalid_triangles(rounded_.points, all, piece, suspect, Across::no, control, non_manifold_edges);
+    if (invalid.empty()) {
       // Shells of a few units in the last place are turned inside out by taking one vertex out of an edge.
       std::vector<char> moved(all.size(), 0), changed(rounded_.points.size(), 0);
       for (std::size_t i = 0; i < all.size(); ++i)
@@ -243,12 +243,12 @@ class Faces {
           if (rounded_.moved[v]) moved[i] = 1;
           if (suspect[i]) changed[v] = 1;
         }
-      troubled = in_turned_shells(rounded_.points, all, piece, moved, changed);
+      invalid = in_turned_shells(rounded_.points, all, piece, moved, changed);
     }
     bad_.assign(list.size(), 0);
     bool sound = true;
-    for (std::size_t i = 0; i < again.face.size() && !troubled.empty(); ++i)
-      if (troubled[i] && suspect[i]) bad_[again.face[i]] = 1, sound = false;
+    for (std::size_t i = 0; i < again.face.size() && !invalid.empty(); ++i)
+      if (invalid[i] && suspect[i]) bad_[again.face[i]] = 1, sound = false;
     return sound;
   }
 
@@ -264,7 +264,7 @@ class Faces {
     list.resize(kept);
   }
 
-  std::size_t untouched = 0;
+  std::size_t untouched_polygons = 0;
 
  private:
   /// Do triangles of a list, in any order, have the very corners of others?
@@ -281,7 +281,7 @@ class Faces {
   /// Triangles at an edge with more than two of them: an edge inside one polygon may join the same two vertices as
   /// another edge does.
   std::vector<char> on_crowded_edges(const std::vector<Triangle>& all, const std::vector<char>& suspect) const {
-    std::vector<char> near(rounded_.points.size(), 0), crowded(all.size(), 0);
+    std::vector<char> near(rounded_.points.size(), 0), non_manifold_edges(all.size(), 0);
     for (std::size_t i = 0; i < all.size(); ++i)
       if (suspect[i])
         for (Index v : all[i]) near[v] = 1;
@@ -299,10 +299,10 @@ class Faces {
     for (std::size_t i = 0; i < uses.size();) {
       std::size_t j = i;
       while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi) ++j;
-      for (std::size_t k = i; k < j && j - i > 2; ++k) crowded[uses[k].triangle] = 1;
+      for (std::size_t k = i; k < j && j - i > 2; ++k) non_manifold_edges[uses[k].triangle] = 1;
       i = j;
     }
-    return crowded;
+    return non_manifold_edges;
   }
 
   /// The same first corner as in the source: how a polygon that is not flat is cut into triangles depends on it.
@@ -346,14 +346,14 @@ void check_middles(const Rounded& rounded, const Control& control) {
   std::vector<Index> piece;
   bool any = false;
   for (std::size_t i = 0; i < triangles.size(); ++i) {
-    piece.push_back(rounded.trace[i].piece);
+    piece.push_back(rounded.provenance[i].piece);
     for (Index& v : triangles[i]) {
       if (rounded.fixed[v]) suspect[i] = 1, any = true;
       v = rounded.place[v];
     }
   }
-  if (any && !find_troubled(rounded.points, triangles, piece, suspect, Across::no, control).empty())
-    throw std::logic_error("a contact edge has no middle");
+  if (any && !find_invalid_triangles(rounded.points, triangles, piece, suspect, Across::no, control).empty())
+    throw Contradiction("a contact edge has no middle");
 }
 
 }  // namespace
@@ -361,14 +361,14 @@ void check_middles(const Rounded& rounded, const Control& control) {
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
               double tolerance, Assembly how, BooleanResult& result, const Control& control) {
   Index pieces = 1;
-  for (const Trace& t : rounded.trace) pieces = std::max(pieces, t.piece + 1);
-  if (pieces > 1) rounded.special.assign(rounded.points.size(), 1);
+  for (const FaceProvenance& t : rounded.provenance) pieces = std::max(pieces, t.piece + 1);
+  if (pieces > 1) rounded.maybe_non_manifold.assign(rounded.points.size(), 1);
   std::vector<Vec3> contacts = separate_wedges(rounded);
   if (how != Assembly::anyhow) check_middles(rounded, control);
   const std::string& name = operands.front()->name;
   if (!contacts.empty()) {
     const std::size_t count = contacts.size();
-    if (contacts.size() > most_places) contacts.resize(most_places);
+    if (contacts.size() > max_places) contacts.resize(max_places);
     result.report.done.push_back({"contact_edges", count, name, std::move(contacts)});
   }
   check_stop(control);
@@ -395,8 +395,8 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   out.reserve(faces.triangles.size() + faces.list.size());
   for (Index t : faces.triangles) out.push_back({rounded.triangles[t], t});
   for (const Face& face : faces.list) out.push_back({face.ring, face.triangles.front()});
-  const std::size_t far = write_out(parts, rounded, std::move(out), faces.scored, result);
-  result.report.done.push_back({"polygons_untouched", faces.untouched + far, name, {}});
+  const std::size_t untouched = write_out(parts, rounded, std::move(out), faces.scored, result);
+  result.report.done.push_back({"polygons_untouched", faces.untouched_polygons + untouched, name, {}});
   result.pieces = result.mesh.empty() ? 0 : pieces;
 }
 

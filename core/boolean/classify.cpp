@@ -5,9 +5,9 @@
 
 #include <algorithm>
 #include <numeric>
-#include <stdexcept>
 #include <tuple>
 
+#include "core/boolean/contradiction.h"
 #include "core/boolean/stages.h"
 #include "core/mesh/union_find.h"
 
@@ -15,7 +15,7 @@ namespace anvil::boolean {
 namespace {
 
 /// One face at an edge u–v, for sorting around it.
-struct Leaf {
+struct RadialFace {
   Index face;
   Index apex;     ///< its third vertex
   bool forward;   ///< it runs from u to v
@@ -23,32 +23,32 @@ struct Leaf {
   bool same_way;  ///< it faces as that triangle does
 };
 
-class Around {
+class RadialSort {
  public:
-  Around(const Soup& soup, const PointSet& points, Index u, Index v) : soup_(soup), points_(points), u_(u), v_(v) {}
+  RadialSort(const Soup& soup, const PointSet& points, Index u, Index v) : soup_(soup), points_(points), u_(u), v_(v) {}
 
   /// Side of a point seen from the half-plane of `leaf`: 1 ahead, turning from its apex about u→v.
-  int side(const Leaf& leaf, Index point) const {
+  int side(const RadialFace& radial_face, Index point) const {
     // The plane (u, v, apex) faces as the source does when the leaf runs forward and the same way round.
-    const int sign = leaf.forward == leaf.same_way ? 1 : -1;
-    return sign * points_.side(soup_.plane(leaf.source), point);
+    const int sign = radial_face.forward == radial_face.same_way ? 1 : -1;
+    return sign * points_.side(soup_.plane(radial_face.source), point);
   }
 
   /// Sorts the leaves by angle about u→v, beginning with the first. Faces are distinct: no two at one angle.
-  void sort(std::vector<Leaf>& leaves) const {
-    const Leaf first = leaves[0];
-    auto half = [&](const Leaf& l) {  // 0: ahead of the first by less than π, 1: π, 2: more
+  void sort(std::vector<RadialFace>& radial_faces) const {
+    const RadialFace first = radial_faces[0];
+    auto half = [&](const RadialFace& l) {  // 0: ahead of the first by less than π, 1: π, 2: more
       const int s = side(first, l.apex);
       return s > 0 ? 0 : s == 0 ? 1 : 2;
     };
-    std::vector<std::pair<int, Leaf>> rest;
-    for (std::size_t k = 1; k < leaves.size(); ++k) rest.emplace_back(half(leaves[k]), leaves[k]);
+    std::vector<std::pair<int, RadialFace>> rest;
+    for (std::size_t k = 1; k < radial_faces.size(); ++k) rest.emplace_back(half(radial_faces[k]), radial_faces[k]);
     std::sort(rest.begin(), rest.end(), [&](const auto& a, const auto& b) {
       if (a.first != b.first) return a.first < b.first;
       if (a.first == 1) return false;
       return a.second.face != b.second.face && side(a.second, b.second.apex) > 0;
     });
-    for (std::size_t k = 0; k < rest.size(); ++k) leaves[k + 1] = rest[k].second;
+    for (std::size_t k = 0; k < rest.size(); ++k) radial_faces[k + 1] = rest[k].second;
   }
 
  private:
@@ -59,7 +59,7 @@ class Around {
 
 /// Sides of patches are numbered 2 p (where the faces look to) and 2 p + 1 (behind).
 struct Cells {
-  std::vector<Index> patch_of_triangle, patch_of_face, patch_of_stretch;  ///< as in Selection
+  std::vector<Index> patch_of_triangle, patch_of_face, patch_of_untouched_region;  ///< as in Selection
   std::vector<Index> first;  ///< of each patch: a soup triangle, or the number of triangles plus a face
   std::vector<Index> cell;   ///< per side
   Index count = 0;
@@ -107,21 +107,21 @@ struct EdgeUse {
 /// The rim of the far triangles, for looking up.
 class Rim {
  public:
-  explicit Rim(const Soup& soup) : soup_(soup), order_(soup.rim.size()) {
+  explicit Rim(const Soup& soup) : soup_(soup), order_(soup.boundary.size()) {
     std::iota(order_.begin(), order_.end(), Index{0});
     std::sort(order_.begin(), order_.end(), [&](Index a, Index b) { return key(a) < key(b); });
   }
-  /// The stretch beyond the edge a → b of a triangle, or no_index.
+  /// The untouched region beyond the edge a → b of a triangle, or no_index.
   Index beyond(Index part, Index a, Index b) const {
     const std::tuple wanted(b, a, part);
     const auto it = std::lower_bound(order_.begin(), order_.end(), wanted, [&](Index e, const auto& k) { return key(e) < k; });
-    return it == order_.end() || key(*it) != wanted ? no_index : soup_.rim[*it].stretch;
+    return it == order_.end() || key(*it) != wanted ? no_index : soup_.boundary[*it].untouched_region;
   }
 
  private:
   std::tuple<Index, Index, Index> key(Index e) const {
-    const RimEdge& edge = soup_.rim[e];
-    return {edge.from, edge.to, soup_.stretches[edge.stretch].part};
+    const BoundaryEdge& edge = soup_.boundary[e];
+    return {edge.from, edge.to, soup_.untouched_regions[edge.untouched_region].part};
   }
   const Soup& soup_;
   std::vector<Index> order_;
@@ -131,10 +131,10 @@ class Rim {
 struct Flood {
   std::vector<Index> first;   ///< the first triangle of each region, which gives it its name for now
   std::vector<EdgeUse> uses;  ///< of edges where a region ends
-  std::vector<std::pair<Index, Index>> beyond;  ///< first triangle of a region and the stretch that it goes on into
+  std::vector<std::pair<Index, Index>> beyond;  ///< first triangle of a region and the untouched region that it goes on into
 
   /// Goes through what can be reached from the triangles [begin, end).
-  void run(const Soup& soup, const Rim& rim, const std::vector<char>& touched, Index begin, Index end,
+  void run(const Soup& soup, const Rim& boundary, const std::vector<char>& touched, Index begin, Index end,
            std::vector<Index>& region, const Control& control) {
     std::vector<Index> queue;
     for (Index seed = begin; seed < end; ++seed) {
@@ -148,18 +148,18 @@ struct Flood {
         queue.pop_back();
         const Triangle& corners = soup.triangles[t];
         for (Index k = 0; k < 3; ++k) {
-          const Index a = corners[k], b = corners[k == 2 ? 0 : k + 1], mate = soup.mate[3 * t + k];
-          if (mate == no_index) {
-            if (const Index stretch = rim.beyond(soup.part[t], a, b); stretch != no_index) {
-              beyond.emplace_back(seed, stretch);
+          const Index a = corners[k], b = corners[k == 2 ? 0 : k + 1], opposite = soup.opposite[3 * t + k];
+          if (opposite == no_index) {
+            if (const Index untouched_region = boundary.beyond(soup.part[t], a, b); untouched_region != no_index) {
+              beyond.emplace_back(seed, untouched_region);
               continue;
             }
           }
-          if (mate == no_index || touched[mate / 3] || (soup.special[a] && soup.special[b])) {
+          if (opposite == no_index || touched[opposite / 3] || (soup.maybe_non_manifold[a] && soup.maybe_non_manifold[b])) {
             uses.push_back({std::min(a, b), std::max(a, b), t, static_cast<unsigned char>(k)});
-          } else if (region[mate / 3] == no_index) {
-            region[mate / 3] = seed;
-            queue.push_back(mate / 3);
+          } else if (region[opposite / 3] == no_index) {
+            region[opposite / 3] = seed;
+            queue.push_back(opposite / 3);
           }
         }
       }
@@ -170,18 +170,18 @@ struct Flood {
 /// The untouched triangles by the region of surface they lie in: over edges where nothing else can be.
 struct Regions {
   std::vector<Index> first;                     ///< triangle of each
-  std::vector<std::pair<Index, Index>> beyond;  ///< region, stretch
+  std::vector<std::pair<Index, Index>> beyond;  ///< region, untouched region
 
   /// A region never leaves its part, so parts go side by side. Uses of edges where regions end are added to `uses`.
   Regions(const Soup& soup, const std::vector<char>& touched, std::vector<Index>& region, std::vector<EdgeUse>& uses,
           const Control& control) {
     region.assign(soup.triangles.size(), no_index);
-    const Rim rim(soup);
+    const Rim boundary(soup);
     std::vector<Flood> floods(soup.parts() + 1);
     tbb::parallel_for(std::size_t{0}, soup.parts(), [&](std::size_t k) {
-      floods[k].run(soup, rim, touched, soup.part_begin[k], soup.part_begin[k + 1], region, control);
+      floods[k].run(soup, boundary, touched, soup.part_begin[k], soup.part_begin[k + 1], region, control);
     });
-    floods.back().run(soup, rim, touched, soup.part_begin.back(), static_cast<Index>(soup.triangles.size()), region, control);
+    floods.back().run(soup, boundary, touched, soup.part_begin.back(), static_cast<Index>(soup.triangles.size()), region, control);
     std::vector<Index> number(soup.triangles.size());
     for (const Flood& f : floods) {
       for (Index seed : f.first) {
@@ -189,12 +189,12 @@ struct Regions {
         first.push_back(seed);
       }
       uses.insert(uses.end(), f.uses.begin(), f.uses.end());
-      for (const auto& [seed, stretch] : f.beyond) beyond.emplace_back(number[seed], stretch);
+      for (const auto& [seed, untouched_region] : f.beyond) beyond.emplace_back(number[seed], untouched_region);
     }
     for (Index& r : region)
       if (r != no_index) r = number[r];
-    // An edge at the rim that something has cut or moved is not met.
-    if (beyond.size() != soup.rim.size()) throw ReachesFar{};
+    // An edge at the boundary that something has cut or moved is not met.
+    if (beyond.size() != soup.boundary.size()) throw ReachesUntouched{};
   }
 };
 
@@ -212,7 +212,7 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
   check_stop(control);
 
   // Patches: regions and faces of the arrangement, joined over edges with exactly two faces that agree, and the
-  // stretches that regions go on into.
+  // untouched regions that regions go on into.
   const auto region_count = static_cast<Index>(regions.first.size());
   const auto near_count = static_cast<Index>(region_count + arrangement.faces.size());
   auto member = [&](Index f) {
@@ -223,8 +223,8 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
     std::size_t begin, end;
   };
   std::vector<Junction> junctions;
-  UnionFind sets(near_count + soup.stretches.size());
-  for (const auto& [region, stretch] : regions.beyond) sets.unite(region, near_count + stretch);
+  UnionFind sets(near_count + soup.untouched_regions.size());
+  for (const auto& [region, untouched_region] : regions.beyond) sets.unite(region, near_count + untouched_region);
   const bool any_scores = std::find(soup.scores.begin(), soup.scores.end(), 1) != soup.scores.end();
   for (std::size_t i = 0; i < uses.size();) {
     std::size_t j = i;
@@ -256,27 +256,27 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
   for (Index& p : cells.patch_of_triangle)
     if (p != no_index) p = patch_of[p];
   cells.patch_of_face.assign(patch_of.begin() + region_count, patch_of.begin() + near_count);
-  cells.patch_of_stretch.assign(patch_of.begin() + near_count, patch_of.end());
+  cells.patch_of_untouched_region.assign(patch_of.begin() + near_count, patch_of.end());
   check_stop(control);
 
   std::vector<std::vector<std::array<Index, 2>>> joins((junctions.size() + 255) / 256);
   tbb::parallel_for(std::size_t{0}, joins.size(), [&](std::size_t block) {
     check_stop(control);
-    std::vector<Leaf> leaves;
+    std::vector<RadialFace> radial_faces;
     for (std::size_t j = block * 256; j < std::min(junctions.size(), (block + 1) * 256); ++j) {
       const Index u = uses[junctions[j].begin].lo, v = uses[junctions[j].begin].hi;
-      leaves.clear();
+      radial_faces.clear();
       for (std::size_t k = junctions[j].begin; k < junctions[j].end; ++k) {
         const Index f = uses[k].face;
         const auto source = faces.source(f);
-        leaves.push_back({f, faces.corners(f)[(uses[k].corner + 2u) % 3], forward(uses[k]), source.triangle, source.same_way});
+        radial_faces.push_back({f, faces.corners(f)[(uses[k].corner + 2u) % 3], forward(uses[k]), source.triangle, source.same_way});
       }
-      Around(soup, arrangement.points, u, v).sort(leaves);
-      auto patch = [&](const Leaf& l) {
+      RadialSort(soup, arrangement.points, u, v).sort(radial_faces);
+      auto patch = [&](const RadialFace& l) {
         return l.face < faces.triangles() ? cells.patch_of_triangle[l.face] : cells.patch_of_face[l.face - faces.triangles()];
       };
-      for (std::size_t k = 0; k < leaves.size(); ++k) {
-        const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];
+      for (std::size_t k = 0; k < radial_faces.size(); ++k) {
+        const RadialFace &here = radial_faces[k], &then = radial_faces[(k + 1) % radial_faces.size()];
         const Index ahead = 2 * patch(here) + (here.forward ? 0 : 1);
         const Index behind = 2 * patch(then) + (then.forward ? 1 : 0);
         joins[block].push_back({ahead, behind});
@@ -301,11 +301,11 @@ class Probe {
       : soup_(soup), arrangement_(arrangement), faces_(soup, arrangement) {
     box_.resize(soup.parts());
     for (Index i = 0; i < soup.triangles.size(); ++i)
-      if (!soup.is_gone(i))
+      if (!soup.is_removed(i))
         for (Index v : soup.triangles[i]) box_[soup.part[i]].add(soup.points[v]);
-    if (soup.far == nullptr) return;
-    of_source_.resize(soup.far->part_of.size());
-    for (const Stretch& stretch : soup.stretches) of_source_[stretch.source].push_back(&stretch);
+    if (soup.untouched == nullptr) return;
+    of_source_.resize(soup.untouched->part_of.size());
+    for (const UntouchedRegion& untouched_region : soup.untouched_regions) of_source_[untouched_region.source].push_back(&untouched_region);
   }
 
   /// @param winding  one number per part, beyond the face's front. @return false when no line was clear
@@ -346,19 +346,19 @@ class Probe {
     return false;
   }
 
-  /// Calls visit(triangle's corners, stretch) for the far triangles that a line may meet, until it returns false.
+  /// Calls visit(triangle's corners, untouched region) for the far triangles that a line may meet, until it returns false.
   template <class Visit>
   bool for_each_far(const Vec3& at, int axis, Visit&& visit) const {
     const int u = (axis + 1) % 3, v = (axis + 2) % 3;
-    for (Index k = 0; soup_.far != nullptr && k < soup_.far->parts.size(); ++k) {
-      const std::vector<Index>& stretch_of = soup_.far->stretch_of[k];
-      const Prepared& part = *soup_.far->parts[k];
-      for (std::size_t b = 0; b < part.blocks.size() && !stretch_of.empty(); ++b) {
+    for (Index k = 0; soup_.untouched != nullptr && k < soup_.untouched->parts.size(); ++k) {
+      const std::vector<Index>& region_of = soup_.untouched->region_of[k];
+      const Prepared& part = *soup_.untouched->parts[k];
+      for (std::size_t b = 0; b < part.blocks.size() && !region_of.empty(); ++b) {
         const Box3& box = part.blocks[b];
         if (at[u] < box.lo[u] || at[u] > box.hi[u] || at[v] < box.lo[v] || at[v] > box.hi[v]) continue;
         const std::size_t end = std::min(part.triangles.size(), (b + 1) * Prepared::block);
         for (auto t = static_cast<Index>(b * Prepared::block); t < end; ++t)
-          if (stretch_of[t] != no_index && !of_source_[stretch_of[t]].empty() && !visit(part.corners(t), stretch_of[t])) return false;
+          if (region_of[t] != no_index && !of_source_[region_of[t]].empty() && !visit(part.corners(t), region_of[t])) return false;
       }
     }
     return true;
@@ -367,7 +367,7 @@ class Probe {
   bool all_along(const Vec3& at, int axis, const Cells& cells, std::vector<Passed>& passed) const {
     struct Hit {
       Approx depth;
-      Index face;  // or behind all faces, a stretch
+      Index face;  // or behind all faces, an untouched region
       Passed what;
     };
     std::vector<Hit> hits;
@@ -379,7 +379,7 @@ class Probe {
       return met == 0;
     };
     for (Index t = 0; t < soup_.triangles.size(); ++t) {
-      if (soup_.is_gone(t)) continue;
+      if (soup_.is_removed(t)) continue;
       const bool found = clear(soup_.plane(t), [&](const Approx& depth, int facing) {
         if (!arrangement_.touched[t]) {
           hits.push_back({depth, t, {cells.patch_of_triangle[t], facing > 0}});
@@ -399,9 +399,9 @@ class Probe {
     const auto behind = static_cast<Index>(faces_.triangles() + arrangement_.faces.size());
     if (!for_each_far(at, axis, [&](const Plane& corners, Index source) {
           return clear(corners, [&](const Approx& depth, int facing) {
-            for (const Stretch* stretch : of_source_[source]) {
-              const auto s = static_cast<Index>(stretch - soup_.stretches.data());
-              hits.push_back({depth, behind + s, {cells.patch_of_stretch[s], (facing > 0) != stretch->turned}});
+            for (const UntouchedRegion* untouched_region : of_source_[source]) {
+              const auto s = static_cast<Index>(untouched_region - soup_.untouched_regions.data());
+              hits.push_back({depth, behind + s, {cells.patch_of_untouched_region[s], (facing > 0) != untouched_region->flipped}});
             }
             return true;
           });
@@ -504,14 +504,14 @@ class Probe {
     };
     for (Index k = 0; k < soup_.parts(); ++k)
       for (Index i = soup_.part_begin[k]; i < soup_.part_begin[k + 1] && !misses(k); ++i)
-        if (!soup_.is_gone(i) && !count(i)) return false;
+        if (!soup_.is_removed(i) && !count(i)) return false;
     for (Index i = soup_.part_begin.back(); i < soup_.triangles.size(); ++i)
-      if (!soup_.is_gone(i) && !misses(soup_.part[i]) && !count(i)) return false;
+      if (!soup_.is_removed(i) && !misses(soup_.part[i]) && !count(i)) return false;
     return for_each_far(at, axis, [&](const Plane& corners, Index source) {
       int turn = 0;
       if (!turn_at(corners, turn)) return false;
-      for (const Stretch* stretch : of_source_[source])
-        if (!soup_.sheet[stretch->part]) winding[stretch->part] += stretch->turned ? -turn : turn;
+      for (const UntouchedRegion* untouched_region : of_source_[source])
+        if (!soup_.sheet[untouched_region->part]) winding[untouched_region->part] += untouched_region->flipped ? -turn : turn;
       return true;
     });
   }
@@ -520,7 +520,7 @@ class Probe {
   const Arrangement& arrangement_;
   Faces faces_;
   std::vector<Box3> box_;  ///< of the near triangles of each part
-  std::vector<std::vector<const Stretch*>> of_source_;
+  std::vector<std::vector<const UntouchedRegion*>> of_source_;
 };
 
 
@@ -566,7 +566,7 @@ void unite_nested(const Cells& cells, const Faces& faces, const Probe& probe, co
 
 }  // namespace
 
-Selection classify(const Soup& soup, const Arrangement& arrangement, const Reading& reading, const Control& control) {
+Selection classify(const Soup& soup, const Arrangement& arrangement, const CellClassifier& classifier, const Control& control) {
   Cells cells = find_cells(soup, arrangement, control);
   const Faces faces(soup, arrangement);
   const std::size_t patches = cells.first.size(), parts = soup.parts();
@@ -607,7 +607,7 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Readi
         const auto there = of(other);
         if (known[other]) {
           if (!std::equal(number.begin(), number.end(), there.begin()))
-            throw std::logic_error("winding numbers disagree between neighbouring cells");
+            throw Contradiction("winding numbers disagree between neighbouring cells");
           continue;
         }
         std::copy(number.begin(), number.end(), there.begin());
@@ -620,19 +620,19 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Readi
   std::vector<char> trimmed(cells.count, 0);
   Selection selection;
   selection.bounds.assign(parts, 0);
-  for (const int n : reading.neutral) selection.idle.push_back(n != not_watched);
+  for (const int n : classifier.neutral_winding) selection.idle.push_back(n != not_watched);
   for (Index c = 0; c < cells.count; ++c) {
-    words[c] = reading.class_of(of(c));
-    trimmed[c] = reading.trims_away && reading.trims_away(of(c));
+    words[c] = classifier.label_of(of(c));
+    trimmed[c] = classifier.trims_away && classifier.trims_away(of(c));
     for (std::size_t k = 0; k < parts; ++k) {
       if (of(c)[k] != 0) selection.bounds[k] = 1;
-      if (selection.idle.empty() || !selection.idle[k] || (of(c)[k] != 0) == (reading.neutral[k] != 0)) continue;
+      if (selection.idle.empty() || !selection.idle[k] || (of(c)[k] != 0) == (classifier.neutral_winding[k] != 0)) continue;
       std::copy(of(c).begin(), of(c).end(), number.begin());
-      number[k] = reading.neutral[k];
-      if (reading.class_of(number) != words[c]) selection.idle[k] = 0;
+      number[k] = classifier.neutral_winding[k];
+      if (classifier.label_of(number) != words[c]) selection.idle[k] = 0;
     }
   }
-  const std::vector<Index> class_of = number_words(words);
+  const std::vector<Index> label_of = number_words(words);
 
   // Regions: cells of one class; with pieces by place, only those that touch and have no sheet between them.
   UnionFind regions(cells.count);
@@ -640,20 +640,20 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Readi
     const Index front = cells.cell[2 * p], back = cells.cell[2 * p + 1];
     bool sheet = false;
     faces.sources(cells.first[p], [&](Index t, bool) { sheet = sheet || soup.sheet[soup.part[t]]; });
-    if (class_of[front] == class_of[back] && !sheet) regions.unite(front, back);
+    if (label_of[front] == label_of[back] && !sheet) regions.unite(front, back);
   }
-  if (reading.by_place) unite_nested(cells, faces, probe, known, regions, control);
+  if (classifier.by_place) unite_nested(cells, faces, probe, known, regions, control);
   // Pieces are numbered by class, then by the first cell.
   std::vector<std::pair<Index, Index>> keys;  // class, region
   auto key_of_cell = [&](Index c) {
-    return std::pair(reading.makes_pieces ? class_of[c] : 1, reading.by_place ? regions.find(c) : 0);
+    return std::pair(classifier.makes_pieces ? label_of[c] : 1, classifier.by_place ? regions.find(c) : 0);
   };
   for (Index c = 0; c < cells.count; ++c)
-    if (class_of[c] != 0) keys.push_back(key_of_cell(c));
+    if (label_of[c] != 0) keys.push_back(key_of_cell(c));
   std::sort(keys.begin(), keys.end());
   keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
   auto piece_of_cell = [&](Index c) {
-    if (class_of[c] == 0) return no_index;
+    if (label_of[c] == 0) return no_index;
     return static_cast<Index>(std::lower_bound(keys.begin(), keys.end(), key_of_cell(c)) - keys.begin());
   };
   selection.pieces = static_cast<Index>(keys.size());
@@ -673,7 +673,7 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const Readi
   }
   selection.patch_of_triangle = std::move(cells.patch_of_triangle);
   selection.patch_of_face = std::move(cells.patch_of_face);
-  selection.patch_of_stretch = std::move(cells.patch_of_stretch);
+  selection.patch_of_untouched_region = std::move(cells.patch_of_untouched_region);
   selection.scored_triangles = std::move(cells.scored_triangles);
   selection.scored_faces = std::move(cells.scored_faces);
   return selection;

@@ -7,11 +7,11 @@
 #include <chrono>
 #include <cmath>
 #include <optional>
-#include <stdexcept>
 
 #include "core/boolean/cache.h"
+#include "core/boolean/contradiction.h"
 #include "core/boolean/stages.h"
-#include "core/boolean/trouble.h"
+#include "core/boolean/invalid_triangles.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/soundness/check.h"
 
@@ -21,11 +21,10 @@ namespace {
 using namespace boolean;
 using Clock = std::chrono::steady_clock;
 
-constexpr int most_rounds = 12;
-constexpr int most_firmness = 3;
-constexpr int most_nudges = 4;
+constexpr int max_rounds = 12;
+constexpr int max_repair_level = 3;
 constexpr std::size_t no_limit = ~std::size_t{0};
-constexpr double most_settling = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
+constexpr double max_repair_contact = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
 
 struct Named {
   Operation operation;
@@ -38,10 +37,7 @@ constexpr Named operations[] = {
     {Operation::gather, "gather"},
 };
 
-/// Thrown when rounding and contact make more and more to do.
-struct NoEnd : std::logic_error {
-  NoEnd() : std::logic_error("rounding makes ever more faces") {}
-};
+constexpr const char* diverges = "rounding makes ever more faces";
 
 /// Times the stages and reports progress.
 class Stages {
@@ -76,18 +72,18 @@ struct Pass {
   std::size_t left_out = 0;
 };
 /// @param most_points  more than so many points are taken as a sign that it does not end
-Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const Reading& reading, bool to_float, std::size_t most_points,
+Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& classifier, bool to_float, std::size_t max_points,
              Stages& stage, const Control& control) {
   Arrangement arrangement(soup.points);
   Cuts cuts = stage("intersect", 0.4, [&] { return intersect(soup, pairs, arrangement.points, control); });
   pairs = {};
-  if (arrangement.points.size() > most_points) throw NoEnd{};
+  if (arrangement.points.size() > max_points) throw Contradiction(diverges);
   stage("subdivide", 0.5, [&] {
     subdivide(soup, cuts, arrangement, control);
     return 0;
   });
   cuts = {};
-  Selection selection = stage("classify", 0.7, [&] { return classify(soup, arrangement, reading, control); });
+  Selection selection = stage("classify", 0.7, [&] { return classify(soup, arrangement, classifier, control); });
   Pass pass;
   pass.rounded = stage("round", 0.8, [&] { return round_points(soup, arrangement, selection, to_float); });
   pass.pieces = selection.pieces;
@@ -99,8 +95,8 @@ Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const Reading& reading
 
 /// How many times two the smallest step contact closes in a round of settling. More each time ends most trouble; where
 /// near faces lie many deep, the same each time does.
-int contact_bits(int firmness, int round) {
-  switch (firmness) {
+int contact_bits(int level, int round) {
+  switch (level) {
     case 0: return 4 * (round + 1);
     case 1: return 8;
     case 2: return 14;
@@ -109,57 +105,57 @@ int contact_bits(int firmness, int round) {
 }
 
 /// Sends the neighbourhood of what rounding broke through the engine again until it is sound.
-/// @param firmness  0 to most_firmness: see contact_bits
+/// @param repair level  0 to most_firmness: see contact_bits
 /// @return the number of rounds; most_rounds + 1 when it did not come to rest
-int settle(Pass& pass, double extent, bool to_float, int firmness, Stages& stage, const Control& control) {
+int repair_rounding(Pass& pass, double extent, bool to_float, int level, Stages& stage, const Control& control) {
   const double step = std::ldexp(extent, to_float ? -23 : -52);
   const Index pieces = std::max<Index>(pass.pieces, 1);
-  Reading reading;
+  CellClassifier classifier;
   // A piece that had the place keeps it, the first of several.
-  reading.class_of = [pieces](std::span<const int> winding) {
+  classifier.label_of = [pieces](std::span<const int> winding) {
     for (Index k = 0; k < pieces; ++k)
       if (winding[k] > 0) return fmt::format("{:010}", k);
     return std::string();
   };
-  reading.makes_pieces = pieces > 1;
+  classifier.makes_pieces = pieces > 1;
   // Each round should leave less to do. Where near faces lie many deep, contact can make ever more of them instead.
-  const std::size_t most_triangles = 4 * pass.rounded.triangles.size() + 2'000;
-  std::size_t most_pairs = 0;
+  const std::size_t max_triangles = 4 * pass.rounded.triangles.size() + 2'000;
+  std::size_t max_pairs = 0;
   for (int rounds = 0;; ++rounds) {
-    std::vector<char> near = stage("settle", 0.9, [&] { return find_trouble(pass.rounded, control); });
+    std::vector<char> near = stage("settle", 0.9, [&] { return find_invalid_after_rounding(pass.rounded, control); });
     if (near.empty()) {
-      if (rounds > 0 && reaches_far(pass.rounded)) throw ReachesFar{};
+      if (rounds > 0 && reaches_untouched(pass.rounded)) throw ReachesUntouched{};
       return rounds;
     }
-    if (rounds == most_rounds) return rounds + 1;
+    if (rounds == max_rounds) return rounds + 1;
     // Rounding brings near things to meet or cross; contact of a few units in the last place, more each
     // time, is what ends it.
     Soup again = soup_again(pass.rounded, std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, std::min(rounds + 2, 10))
-                                      : std::min(std::ldexp(step, contact_bits(firmness, rounds)), most_settling * extent);
+                                      : std::min(std::ldexp(step, contact_bits(level, rounds)), max_repair_contact * extent);
     std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
-    if (rounds == 0) most_pairs = 4 * pairs.size() + 50'000;
-    if (pairs.size() > most_pairs) throw NoEnd{};
+    if (rounds == 0) max_pairs = 4 * pairs.size() + 50'000;
+    if (pairs.size() > max_pairs) throw Contradiction(diverges);
     const ContactCount contact = make_contact(again, pairs, tolerance, control);
-    if (again.triangles.size() > most_triangles) throw NoEnd{};
+    if (again.triangles.size() > max_triangles) throw Contradiction(diverges);
     if (contact.changed) {
-      // Contact may have changed triangles at the rim of what is looked at: look as far as their neighbours.
-      std::vector<char> changed = again.loose;
-      for (std::size_t i = 0; i < again.tested.size(); ++i) changed[i] = changed[i] || again.tested[i];
-      again.tested = with_neighbours(again.points, again.triangles, changed, control);
+      // Contact may have changed triangles at the boundary of what is looked at: look as far as their neighbours.
+      std::vector<char> changed = again.needs_self_test;
+      for (std::size_t i = 0; i < again.active.size(); ++i) changed[i] = changed[i] || again.active[i];
+      again.active = with_neighbours(again.points, again.triangles, changed, control);
       pairs = find_pairs(again, 0, control);
-      if (pairs.size() > most_pairs) throw NoEnd{};
+      if (pairs.size() > max_pairs) throw Contradiction(diverges);
     }
-    if (!again.rim.empty()) {
-      std::vector<char> at_rim(again.points.size(), 0);
-      for (const RimEdge& edge : again.rim) at_rim[edge.from] = at_rim[edge.to] = 1;
+    if (!again.boundary.empty()) {
+      std::vector<char> at_boundary(again.points.size(), 0);
+      for (const BoundaryEdge& edge : again.boundary) at_boundary[edge.from] = at_boundary[edge.to] = 1;
       for (std::size_t i = 0; i < again.triangles.size(); ++i)
         for (Index v : again.triangles[i])
-          if (again.tested[i] && at_rim[v]) throw ReachesFar{};
+          if (again.active[i] && at_boundary[v]) throw ReachesUntouched{};
     }
     const Index before = pass.pieces;
-    const std::size_t most_points = 4 * again.points.size() + 4'000;
-    pass = arrange(again, std::move(pairs), reading, to_float, most_points, stage, control);
+    const std::size_t max_points = 4 * again.points.size() + 4'000;
+    pass = arrange(again, std::move(pairs), classifier, to_float, max_points, stage, control);
     pass.pieces = before;
   }
 }
@@ -244,9 +240,9 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
 }
 
 /// @param all_near  look at every triangle one by one
-/// @param firmness  of settling; beyond the last a result that does not come to rest is given with a note
+/// @param repair level  of settling; beyond the last a result that does not come to rest is given with a note
 Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
-                              bool all_near, int firmness) {
+                              bool all_near, int level) {
   const auto begin = Clock::now();
   if (auto issue = senseless(operands)) return *issue;
   BooleanResult result;
@@ -263,8 +259,8 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
     const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
     const double contact = settings.contact < 0 ? 1e-6 * box.diagonal() : settings.contact;
-    const Far far = stage("far", 0.12, [&] { return find_far(parts, 2 * (contact + most_settling * extent), all_near, control); });
-    Soup soup = stage("gather", 0.15, [&] { return gather(far, expression.scores()); });
+    const Untouched untouched = stage("far", 0.12, [&] { return find_untouched(parts, 2 * (contact + max_repair_contact * extent), all_near, control); });
+    Soup soup = stage("gather", 0.15, [&] { return gather(untouched, expression.scores()); });
     std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] {
       auto found = find_pairs(soup, contact, control, &soup.meeting);
       weld_parts(soup, found);
@@ -278,13 +274,13 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
         pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, 0, control, &made.involved); });
       }
     }
-    Reading reading;
-    reading.class_of = [&](std::span<const int> winding) { return expression.class_of(winding); };
-    if (expression.trims()) reading.trims_away = [&](std::span<const int> winding) { return expression.trims_away(winding); };
-    reading.by_place = expression.pieces_by_place();
-    reading.makes_pieces = expression.makes_pieces();
-    reading.neutral = expression.neutral();
-    Pass pass = arrange(soup, std::move(pairs), reading, false, no_limit, stage, control);
+    CellClassifier classifier;
+    classifier.label_of = [&](std::span<const int> winding) { return expression.label_of(winding); };
+    if (expression.trims()) classifier.trims_away = [&](std::span<const int> winding) { return expression.trims_away(winding); };
+    classifier.by_place = expression.pieces_by_place();
+    classifier.makes_pieces = expression.makes_pieces();
+    classifier.neutral_winding = expression.neutral_winding();
+    Pass pass = arrange(soup, std::move(pairs), classifier, false, no_limit, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)
         return Issue{std::string(bounds_nothing) + ": its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},
@@ -293,10 +289,10 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       if (pass.idle[k]) result.report.done.push_back({"changes_nothing", 1, names[k]->name, {parts[k]->box.centre()}});
     if (pass.left_out > 0) result.report.done.push_back({"skins_left_out", pass.left_out, names.front()->name, {}});
     soup = {};
-    // Beyond all firmness the result is given as rounding left it, with a note.
-    const bool may_be_unsound = firmness > most_firmness;
-    const int rounds = may_be_unsound ? 0 : settle(pass, extent, false, firmness, stage, control);
-    if (rounds > most_rounds) throw std::logic_error("rounding does not come to rest");
+    // Beyond all repair level the result is given as rounding left it, with a note.
+    const bool may_be_unsound = level > max_repair_level;
+    const int rounds = may_be_unsound ? 0 : repair_rounding(pass, extent, false, level, stage, control);
+    if (rounds > max_rounds) throw Contradiction("rounding does not come to rest");
     if (may_be_unsound)
       result.report.done.push_back({"rounding_not_settled", 1, names.front()->name, {}});
     else if (rounds > 0)
@@ -319,7 +315,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
                                        [](const auto& done) { return done.what == "contact_edges"; });
       if (how == Assembly::anyhow || (rounds == 0 && !touches) || expression.trims() || result.mesh.empty()) break;
       if (stage("check", 1, [&] { return check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound; })) break;
-      if (how == Assembly::triangles) throw std::logic_error("the result is not sound");
+      if (how == Assembly::triangles) throw Contradiction("the result is not sound");
     }
     carry_slots(names, result);
   } else {
@@ -406,39 +402,50 @@ Mesh BooleanResult::piece_mesh(Index which) const {
   return std::move(take_apart(mesh, group, 1).front().mesh);
 }
 
-Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
-  // What near-coincident faces come to when they are rounded may contradict itself. Then other ways are tried, each
-  // farther from what was asked for: without the contact, with the tools moved by far less than anybody can see, but
-  // by far more than rounding, and with more contact while settling (docs/decisions/safe-rounding.md).
-  CombineSettings exact = settings;
-  exact.contact = 0;
-  std::string why;
-  auto attempt = [&](const std::vector<Operand>& parts, const CombineSettings& with, int firmness) -> std::optional<Result<BooleanResult>> {
-    try {
-      if (!settings.every_triangle) try {
-          return compute(parts, control, with, false, firmness);
-        } catch (const ReachesFar&) {
-          // Then with every triangle.
-        }
-      return compute(parts, control, with, true, firmness);
-    } catch (const std::logic_error& error) {
-      why = error.what();
-      return std::nullopt;
+namespace {
+
+/// A way to combine, each farther from what was asked for than the one before (docs/decisions/safe-rounding.md).
+struct Attempt {
+  bool contact;  ///< with the contact that was asked for, else without any
+  int nudge;     ///< the tools moved by far less than anybody can see, but by far more than rounding; no_nudge: not
+  int level;     ///< of snap-rounding repair
+};
+constexpr int no_nudge = -1;
+constexpr Attempt attempts[] = {{true, no_nudge, 0}, {false, no_nudge, 0}, {false, no_nudge, 1}, {false, 0, 0}, {false, 1, 1},
+                                {false, 2, 0},       {false, 3, 1},        {false, no_nudge, 2}, {false, no_nudge, 3},
+                                {false, no_nudge, max_repair_level + 1}};
+
+Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operand>& operands, const Control& control,
+                                const CombineSettings& settings) {
+  const std::vector<Operand> moved = attempt.nudge == no_nudge ? std::vector<Operand>() : nudged(operands, attempt.nudge);
+  const std::vector<Operand>& parts = attempt.nudge == no_nudge ? operands : moved;
+  CombineSettings with = settings;
+  if (!attempt.contact) with.contact = 0;
+  if (!settings.every_triangle) try {
+      return compute(parts, control, with, false, attempt.level);
+    } catch (const ReachesUntouched&) {
+      // Then with every triangle.
     }
-  };
-  auto noted = [&](Result<BooleanResult> result, const char* what, std::size_t count) {
-    if (!result) return result;
-    if (settings.contact != 0) result->report.done.push_back({"contact_left_out", 1, operands.front().name, {}});
-    if (count > 0) result->report.done.push_back({what, count, operands.front().name, {}});
-    return result;
-  };
-  if (auto result = attempt(operands, settings, 0)) return *std::move(result);
-  for (int firmness = settings.contact == 0 ? 1 : 0; firmness <= 1; ++firmness)
-    if (auto result = attempt(operands, exact, firmness)) return noted(*std::move(result), "", 0);
-  for (int k = 0; k < most_nudges; ++k)
-    if (auto result = attempt(nudged(operands, k), exact, k % 2)) return noted(*std::move(result), "tools_nudged", operands.size() - 1);
-  for (int firmness = 2; firmness <= most_firmness + 1; ++firmness)
-    if (auto result = attempt(operands, exact, firmness)) return noted(*std::move(result), "", 0);
+  return compute(parts, control, with, true, attempt.level);
+}
+
+}  // namespace
+
+Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
+  std::string why;
+  for (const Attempt& attempt : attempts) {
+    if (settings.contact == 0 && !attempt.contact && attempt.nudge == no_nudge && attempt.level == 0) continue;  // that was the first
+    try {
+      Result<BooleanResult> result = carry_out(attempt, operands, control, settings);
+      if (!result) return result;
+      auto note = [&](const char* what, std::size_t count) { result->report.done.push_back({what, count, operands.front().name, {}}); };
+      if (!attempt.contact && settings.contact != 0) note("contact_left_out", 1);
+      if (attempt.nudge != no_nudge) note("tools_nudged", operands.size() - 1);
+      return result;
+    } catch (const Contradiction& contradiction) {
+      why = contradiction.what();
+    }
+  }
   return Issue{fmt::format("the combination contradicts itself ({})", why), operands.back().name, {},
                "move the tool slightly and please report the parts"};
 }
@@ -453,20 +460,20 @@ Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const Control& c
     const auto shared = std::make_shared<const Mesh>(mesh);
     const Operand operand{shared, "", Operation::unite, Affine::Identity(), true, {}};
     const auto part = prepare(operand, false, control);
-    if (!part || std::find((*part)->mate.begin(), (*part)->mate.end(), no_index) != (*part)->mate.end() || !(*part)->done.empty())
+    if (!part || std::find((*part)->opposite.begin(), (*part)->opposite.end(), no_index) != (*part)->opposite.end() || !(*part)->done.empty())
       return plain;
     Pass pass;
     Rounded& rounded = pass.rounded;
     pass.pieces = 1;
     rounded.triangles = (*part)->triangles;
     rounded.points = (*part)->points;
-    rounded.trace.resize(rounded.triangles.size());
-    for (Index i = 0; i < rounded.trace.size(); ++i) rounded.trace[i].origin = i;
-    rounded.special = (*part)->special;
+    rounded.provenance.resize(rounded.triangles.size());
+    for (Index i = 0; i < rounded.provenance.size(); ++i) rounded.provenance[i].origin = i;
+    rounded.maybe_non_manifold = (*part)->maybe_non_manifold;
     // As doubles it must be free of trouble, else rounding is not what has to be settled.
     rounded.moved.assign(rounded.points.size(), 1);
     rounded.inexact.assign(rounded.points.size(), 0);
-    if (!find_trouble(rounded, control).empty()) return plain;
+    if (!find_invalid_after_rounding(rounded, control).empty()) return plain;
     for (std::size_t v = 0; v < rounded.points.size(); ++v) {
       const Vec3 p = rounded.points[v].cast<float>().cast<double>();
       rounded.moved[v] = rounded.inexact[v] = p != rounded.points[v];
@@ -474,23 +481,23 @@ Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const Control& c
     }
     merge_equal(rounded);
     const double extent = std::max((*part)->box.lo.cwiseAbs().maxCoeff(), (*part)->box.hi.cwiseAbs().maxCoeff());
-    const int rounds = settle(pass, extent, true, 0, stage, control);
+    const int rounds = repair_rounding(pass, extent, true, 0, stage, control);
     if (rounds == 0) {
       // The triangles that were looked at, not those that rounded polygons might be cut into.
       Mesh rounded_mesh;
       rounded_mesh.positions = std::move(pass.rounded.points);
       for (const Triangle& t : pass.rounded.triangles) rounded_mesh.add_face(t);
       std::vector<Index> source;
-      for (const Trace& trace : pass.rounded.trace) source.push_back((*part)->face[trace.origin]);
+      for (const FaceProvenance& provenance : pass.rounded.provenance) source.push_back((*part)->face[provenance.origin]);
       carry_attributes(mesh, source, rounded_mesh);
       return rounded_mesh;
     }
-    report.done.push_back({rounds > most_rounds ? "rounding_not_settled" : "float_settled", static_cast<std::size_t>(rounds), "", {}});
+    report.done.push_back({rounds > max_rounds ? "rounding_not_settled" : "float_settled", static_cast<std::size_t>(rounds), "", {}});
     BooleanResult result;
-    assemble({*part}, {&operand}, std::move(rounded), 0, rounds <= most_rounds ? Assembly::polygons : Assembly::anyhow, result, control);
+    assemble({*part}, {&operand}, std::move(rounded), 0, rounds <= max_rounds ? Assembly::polygons : Assembly::anyhow, result, control);
     carry_slots({&operand}, result);
     return std::move(result.mesh);
-  } catch (const std::logic_error&) {
+  } catch (const Contradiction&) {
     report.done.push_back({"rounding_not_settled", 1, "", {}});
     return plain;
   }

@@ -9,8 +9,8 @@
 #include <algorithm>
 #include <map>
 #include <numeric>
-#include <stdexcept>
 
+#include "core/boolean/contradiction.h"
 #include "core/boolean/stages.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
@@ -46,8 +46,8 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, c
   for (Index v = 0; v < soup.points.size(); ++v)
     if (sets.find(v) != v) {
       changed[v] = 1;
-      soup.special[sets.find(v)] = 1;
-      if (places.size() < most_places) places.push_back(soup.points[v]);
+      soup.maybe_non_manifold[sets.find(v)] = 1;
+      if (places.size() < max_places) places.push_back(soup.points[v]);
       ++merged;
     }
   if (merged == 0) return 0;
@@ -56,8 +56,8 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, c
       if (changed[v]) {
         v = sets.find(v);
         soup.moved[v] = 1;
-        soup.trace[i].whole = false;
-        soup.loose[i] = 1;
+        soup.provenance[i].whole = false;
+        soup.needs_self_test[i] = 1;
       }
   return merged;
 }
@@ -141,7 +141,7 @@ class Contacts {
         if (is_new) {
           soup_.points.push_back(0.5 * (p + q));
           soup_.moved.push_back(1);
-          soup_.special.push_back(1);
+          soup_.maybe_non_manifold.push_back(1);
         }
         cuts_.edge_points.push_back({here.first, here.second, it->second});
         cuts_.edge_points.push_back({there.first, there.second, it->second});
@@ -174,7 +174,7 @@ class Contacts {
     cuts_.touched.assign(soup_.triangles.size(), 0);
     std::sort(split_.begin(), split_.end());
     for (Index i : involved)
-      for (std::size_t k = 0; k < 3 && !split_.empty() && !soup_.is_gone(i); ++k)
+      for (std::size_t k = 0; k < 3 && !split_.empty() && !soup_.is_removed(i); ++k)
         if (std::binary_search(split_.begin(), split_.end(), edge_key(soup_.triangles[i][k], soup_.triangles[i][(k + 1) % 3])))
           cuts_.touched[i] = 1;
     for (Index i : touched_) cuts_.touched[i] = 1;
@@ -232,8 +232,8 @@ class Contacts {
   /// Is the edge (k, k + 1) one that people see, and not a line that cuts a flat face into triangles?
   bool is_seen(Index t, std::size_t k) const {
     const Index corner = 3 * t + static_cast<Index>(k);
-    if (corner >= soup_.mate.size() || soup_.mate[corner] == no_index) return true;
-    const Index other = soup_.mate[corner];
+    if (corner >= soup_.opposite.size() || soup_.opposite[corner] == no_index) return true;
+    const Index other = soup_.opposite[corner];
     return !is_near(plane_of(soup_.triangles[t]), at(soup_.triangles[other / 3][(other % 3 + 2) % 3]));
   }
   static bool is_corner(const Triangle& t, Index v) { return v == t[0] || v == t[1] || v == t[2]; }
@@ -288,32 +288,32 @@ class Changes {
   void leave(Index t) {
     changed_.push_back(t);
     for (Index k = 0; k < 3; ++k) {
-      Index& mate = soup_.mate[3 * t + k];
-      if (mate != no_index) old_mates_.push_back(mate);
-      mate = no_index;
+      Index& opposite = soup_.opposite[3 * t + k];
+      if (opposite != no_index) old_opposites_.push_back(opposite);
+      opposite = no_index;
     }
-    soup_.loose[t] = 1;
+    soup_.needs_self_test[t] = 1;
   }
   void drop(Index t) {
-    if (soup_.gone.empty()) soup_.gone.assign(soup_.triangles.size(), 0);
+    if (soup_.removed.empty()) soup_.removed.assign(soup_.triangles.size(), 0);
     leave(t);
-    soup_.gone[t] = 1;
+    soup_.removed[t] = 1;
   }
-  void replace(Index t, const Triangle& corners, const Trace& trace) {
+  void replace(Index t, const Triangle& corners, const FaceProvenance& provenance) {
     leave(t);
     soup_.triangles[t] = corners;
-    soup_.trace[t] = trace;
+    soup_.provenance[t] = provenance;
   }
   /// One more triangle out of another. @return its number
-  Index add(Index from, const Triangle& corners, const Trace& trace) {
+  Index add(Index from, const Triangle& corners, const FaceProvenance& provenance) {
     const auto t = static_cast<Index>(soup_.triangles.size());
     soup_.triangles.push_back(corners);
-    soup_.trace.push_back(trace);
+    soup_.provenance.push_back(provenance);
     soup_.part.push_back(soup_.part[from]);
-    soup_.loose.push_back(1);
-    if (!soup_.tested.empty()) soup_.tested.push_back(1);
-    if (!soup_.gone.empty()) soup_.gone.push_back(0);
-    soup_.mate.insert(soup_.mate.end(), 3, no_index);
+    soup_.needs_self_test.push_back(1);
+    if (!soup_.active.empty()) soup_.active.push_back(1);
+    if (!soup_.removed.empty()) soup_.removed.push_back(0);
+    soup_.opposite.insert(soup_.opposite.end(), 3, no_index);
     changed_.push_back(t);
     involved_.push_back(t);
     return t;
@@ -328,9 +328,9 @@ class Changes {
     std::map<EdgeKey, std::vector<Index>> at_edge;
     const std::size_t most = 16 * queue.size() + 1'000;
     for (std::size_t k = 0; k < queue.size(); ++k) {
-      if (queue.size() > most) throw std::logic_error("flat faces come back");
+      if (queue.size() > most) throw Contradiction("flat faces come back");
       const Index t = queue[k];
-      if (soup_.is_gone(t)) continue;
+      if (soup_.is_removed(t)) continue;
       const Triangle corners = soup_.triangles[t];
       if (corners[0] == corners[1] || corners[1] == corners[2] || corners[2] == corners[0]) {
         drop(t);
@@ -340,7 +340,7 @@ class Changes {
       if (!collinear(p[0], p[1], p[2])) continue;
       if (at_edge.empty())
         for (Index i : involved_)
-          if (!soup_.is_gone(i)) note_edges(i, at_edge);
+          if (!soup_.is_removed(i)) note_edges(i, at_edge);
       std::size_t middle = 0;
       for (std::size_t c = 1; c < 3; ++c)
         if ((p[(c + 1) % 3] - p[(c + 2) % 3]).squaredNorm() > (p[(middle + 1) % 3] - p[(middle + 2) % 3]).squaredNorm()) middle = c;
@@ -348,19 +348,19 @@ class Changes {
       drop(t);
       const std::vector<Index> others = at_edge[edge_key(a, b)];
       for (Index other : others) {
-        if (soup_.is_gone(other)) continue;
+        if (soup_.is_removed(other)) continue;
         Triangle now = soup_.triangles[other];
-        Trace trace = soup_.trace[other];
+        FaceProvenance provenance = soup_.provenance[other];
         std::size_t e = 0;
         while (e < 3 && edge_key(now[e], now[(e + 1) % 3]) != edge_key(a, b)) ++e;
         if (e == 3) continue;  // cut before
         std::rotate(now.begin(), now.begin() + static_cast<std::ptrdiff_t>(e), now.end());
-        const unsigned bits = (trace.scored >> e | static_cast<unsigned>(trace.scored) << (3 - e)) & 7u;
-        trace.whole = false;
-        trace.scored = static_cast<unsigned char>(bits & 5u);
-        replace(other, {now[0], m, now[2]}, trace);
-        trace.scored = static_cast<unsigned char>(bits & 3u);
-        const Index piece = add(other, {m, now[1], now[2]}, trace);
+        const unsigned bits = (provenance.scored >> e | static_cast<unsigned>(provenance.scored) << (3 - e)) & 7u;
+        provenance.whole = false;
+        provenance.scored = static_cast<unsigned char>(bits & 5u);
+        replace(other, {now[0], m, now[2]}, provenance);
+        provenance.scored = static_cast<unsigned char>(bits & 3u);
+        const Index piece = add(other, {m, now[1], now[2]}, provenance);
         added.emplace_back(piece, other);
         for (Index i : {other, piece}) {
           note_edges(i, at_edge);
@@ -371,8 +371,8 @@ class Changes {
     return added;
   }
 
-  /// Joins edges of changed triangles, and those that lay against them, to mates anew.
-  void mend_mates() {
+  /// Joins edges of changed triangles, and those that lay against them, to opposites anew.
+  void mend_opposites() {
     std::sort(changed_.begin(), changed_.end());
     changed_.erase(std::unique(changed_.begin(), changed_.end()), changed_.end());
     struct Use {
@@ -386,23 +386,23 @@ class Changes {
       uses.push_back({soup_.part[corner / 3], std::min(a, b), std::max(a, b), corner});
     };
     for (Index t : changed_)
-      for (Index k = 0; k < 3 && !soup_.is_gone(t); ++k) add_use(3 * t + k);
-    for (Index corner : old_mates_)
-      if (!soup_.is_gone(corner / 3)) add_use(corner);
+      for (Index k = 0; k < 3 && !soup_.is_removed(t); ++k) add_use(3 * t + k);
+    for (Index corner : old_opposites_)
+      if (!soup_.is_removed(corner / 3)) add_use(corner);
     std::sort(uses.begin(), uses.end());
     uses.erase(std::unique(uses.begin(), uses.end()), uses.end());
     for (std::size_t i = 0; i < uses.size();) {
       std::size_t j = i;
       while (j < uses.size() && uses[j].part == uses[i].part && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi)
-        soup_.mate[uses[j++].corner] = no_index;
+        soup_.opposite[uses[j++].corner] = no_index;
       if (j - i == 2) {
         const Index a = uses[i].corner, b = uses[i + 1].corner;
-        if (soup_.triangles[a / 3][a % 3] != soup_.triangles[b / 3][b % 3]) soup_.mate[a] = b, soup_.mate[b] = a;
+        if (soup_.triangles[a / 3][a % 3] != soup_.triangles[b / 3][b % 3]) soup_.opposite[a] = b, soup_.opposite[b] = a;
       }
       i = j;
     }
     for (Index t : changed_)
-      for (Index v : soup_.triangles[t]) soup_.special[v] = 1;
+      for (Index v : soup_.triangles[t]) soup_.maybe_non_manifold[v] = 1;
   }
 
  private:
@@ -413,7 +413,7 @@ class Changes {
 
   Soup& soup_;
   std::vector<Index>& involved_;
-  std::vector<Index> changed_, old_mates_;
+  std::vector<Index> changed_, old_opposites_;
 };
 
 }  // namespace
@@ -422,10 +422,10 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   ContactCount count;
   const bool had_moved = !soup.moved.empty();
   if (!had_moved) soup.moved.assign(soup.points.size(), 0);
-  soup.loose.assign(soup.triangles.size(), 0);
+  soup.needs_self_test.assign(soup.triangles.size(), 0);
   // All that can change lies in pairs, unless only some triangles were asked for.
   std::vector<Index>& involved = count.involved;
-  if (soup.tested.empty()) {
+  if (soup.active.empty()) {
     for (const TrianglePair& pair : pairs) involved.insert(involved.end(), {pair.s, pair.t});
     tbb::parallel_sort(involved.begin(), involved.end());
     involved.erase(std::unique(involved.begin(), involved.end()), involved.end());
@@ -438,8 +438,8 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   Changes changes(soup, involved);
   std::vector<Index> maybe_flat;
   for (Index i : involved) {
-    if (soup.loose[i]) changes.leave(i);
-    if (soup.loose[i] || (!soup.tested.empty() && soup.tested[i])) maybe_flat.push_back(i);
+    if (soup.needs_self_test[i]) changes.leave(i);
+    if (soup.needs_self_test[i] || (!soup.active.empty() && soup.active[i])) maybe_flat.push_back(i);
   }
   // What is cut off a triangle meets what that met.
   const std::vector<std::pair<Index, Index>> pieces = changes.flatten(std::move(maybe_flat));
@@ -452,7 +452,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     if (const auto it = cut_from.find(pair.t); it != cut_from.end())
       for (Index piece : it->second) pairs.push_back({pair.s, piece});
   }
-  std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.is_gone(pair.s) || soup.is_gone(pair.t); });
+  std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.is_removed(pair.s) || soup.is_removed(pair.t); });
 
   Contacts contacts(soup, tolerance);
   // Most pairs are nowhere near contact, which all cores tell.
@@ -480,14 +480,14 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   for (Index i : involved)
     if (cuts.touched[i]) touched.push_back(i);
   const std::vector<Index> nearly = contacts.nearly();
-  count.changed = count.vertices > 0 || !touched.empty() || !soup.gone.empty();
+  count.changed = count.vertices > 0 || !touched.empty() || !soup.removed.empty();
   count.faces = nearly.size();
-  for (std::size_t k = 0; k < nearly.size() && count.places.size() < most_places; ++k) {
+  for (std::size_t k = 0; k < nearly.size() && count.places.size() < max_places; ++k) {
     const Triangle& t = soup.triangles[nearly[k]];
     count.places.push_back((soup.points[t[0]] + soup.points[t[1]] + soup.points[t[2]]) / 3);
   }
   if (!count.changed) {
-    soup.loose.clear();
+    soup.needs_self_test.clear();
     if (!had_moved) soup.moved.clear();
     return count;
   }
@@ -520,14 +520,14 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
           bits = (bits >> 2 & 1u) | (bits & 2u) | (bits & 1u) << 2;
         }
         for (Index& v : t) v = welded(v);
-        Trace trace = soup.trace[from];
-        trace.whole = false;
-        trace.scored = static_cast<unsigned char>(bits);
+        FaceProvenance provenance = soup.provenance[from];
+        provenance.whole = false;
+        provenance.scored = static_cast<unsigned char>(bits);
         if (placed[from]) {
-          cut.push_back(changes.add(from, t, trace));
+          cut.push_back(changes.add(from, t, provenance));
         } else {
           placed[from] = 1;
-          changes.replace(from, t, trace);
+          changes.replace(from, t, provenance);
           cut.push_back(from);
         }
       }
@@ -535,8 +535,8 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
       if (!placed[t]) changes.drop(t);
     changes.flatten(std::move(cut));
   }
-  changes.mend_mates();
-  for (std::size_t i = 0; i < soup.tested.size(); ++i) soup.tested[i] = soup.tested[i] || soup.loose[i];
+  changes.mend_opposites();
+  for (std::size_t i = 0; i < soup.active.size(); ++i) soup.active[i] = soup.active[i] || soup.needs_self_test[i];
   return count;
 }
 

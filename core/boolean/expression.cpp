@@ -51,7 +51,7 @@ bool Expression::inside(const Node& node, std::span<const int> winding) {
   return in;
 }
 
-std::string Expression::class_of(std::span<const int> winding) const {
+std::string Expression::label_of(std::span<const int> winding) const {
   std::string word;
   for (std::size_t k = 0; k < nodes_.size(); ++k) {
     const bool in = inside(nodes_[k], winding);
@@ -95,14 +95,14 @@ bool Expression::trims_away(std::span<const int> winding) const {
   return false;
 }
 
-std::vector<int> Expression::neutral() const {
-  std::vector<int> neutral(parts_.size(), not_watched);
+std::vector<int> Expression::neutral_winding() const {
+  std::vector<int> neutral_winding(parts_.size(), not_watched);
   for (std::size_t k = 1; k < nodes_.size(); ++k) {
     if (nodes_[k].part == no_index) continue;
-    if (nodes_[k].operation == Operation::unite || nodes_[k].operation == Operation::difference) neutral[nodes_[k].part] = 0;
-    if (nodes_[k].operation == Operation::intersection) neutral[nodes_[k].part] = 1;
+    if (nodes_[k].operation == Operation::unite || nodes_[k].operation == Operation::difference) neutral_winding[nodes_[k].part] = 0;
+    if (nodes_[k].operation == Operation::intersection) neutral_winding[nodes_[k].part] = 1;
   }
-  return neutral;
+  return neutral_winding;
 }
 
 }  // namespace anvil::boolean

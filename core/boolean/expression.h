@@ -26,9 +26,9 @@ class Expression {
 
   /// What becomes of the cell with these winding numbers: "" when it is empty, else a word that is equal for
   /// cells of one class. Words sort in the order in which pieces are numbered.
-  std::string class_of(std::span<const int> winding) const;
-  /// Per part, see Reading::neutral: for those, not of a tray, that only add or take away space.
-  std::vector<int> neutral() const;
+  std::string label_of(std::span<const int> winding) const;
+  /// Per part, see CellClassifier::neutral: for those, not of a tray, that only add or take away space.
+  std::vector<int> neutral_winding() const;
   /// Cells of one class that do not touch are pieces of their own.
   bool pieces_by_place() const { return by_place_; }
   bool makes_pieces() const { return by_place_ || by_class_; }

@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <atomic>
 #include <numeric>
-#include <stdexcept>
 
+#include "core/boolean/contradiction.h"
 #include "core/boolean/stages.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/triangles_cross.h"
@@ -34,7 +34,7 @@ std::vector<std::array<Index, 2>> leaking_edges(const Mesh& mesh) {
 std::size_t make_consistent(Mesh& mesh) {
   const EdgeTable edges = build_edges(mesh);
   std::vector<char> seen(mesh.face_count(), 0), turn(mesh.face_count(), 0);
-  std::size_t turned = 0;
+  std::size_t flipped = 0;
   for (Index seed = 0; seed < mesh.face_count(); ++seed) {
     if (seen[seed]) continue;
     seen[seed] = 1;
@@ -56,11 +56,11 @@ std::size_t make_consistent(Mesh& mesh) {
     }
     if (2 * over > patch.size())
       for (Index f : patch) turn[f] ^= 1;
-    turned += std::min(over, patch.size() - over);
+    flipped += std::min(over, patch.size() - over);
   }
   for (std::size_t f = 0; f < mesh.face_count(); ++f)
     if (turn[f]) std::reverse(mesh.corners.begin() + mesh.face_offsets[f], mesh.corners.begin() + mesh.face_offsets[f + 1]);
-  return turned;
+  return flipped;
 }
 
 /// Adds a face for each closed chain of leaking edges. The leaks of any mesh close: they are the boundary of its
@@ -90,7 +90,7 @@ std::size_t cap_holes(Mesh& mesh, std::vector<std::array<Index, 2>> leaks, std::
       }
       auto it = std::lower_bound(leaks.begin(), leaks.end(), std::array<Index, 2>{next, 0});
       while (it != leaks.end() && (*it)[0] == next && used[static_cast<std::size_t>(it - leaks.begin())]) ++it;
-      if (it == leaks.end() || (*it)[0] != next) throw std::logic_error("the rim of a hole does not close");
+      if (it == leaks.end() || (*it)[0] != next) throw Contradiction("the rim of a hole does not close");
       at = static_cast<std::size_t>(it - leaks.begin());
     }
   }
@@ -112,8 +112,8 @@ std::size_t close(Mesh& mesh, bool may_be_sheet, const std::string& name, Prepar
   auto leaks = leaking_edges(mesh);
   const std::size_t own = mesh.face_count();
   if (leaks.empty()) return own;
-  if (const std::size_t turned = make_consistent(mesh); turned > 0) {
-    out.done.push_back({"faces_turned_right", turned, name, {}});
+  if (const std::size_t flipped = make_consistent(mesh); flipped > 0) {
+    out.done.push_back({"faces_turned_right", flipped, name, {}});
     leaks = leaking_edges(mesh);
   }
   std::vector<Vec3> places;
@@ -125,30 +125,30 @@ std::size_t close(Mesh& mesh, bool may_be_sheet, const std::string& name, Prepar
     return own;
   }
   mesh = std::move(closed);
-  if (places.size() > most_places) places.resize(most_places);
+  if (places.size() > max_places) places.resize(max_places);
   if (caps > 0) out.done.push_back({"holes_closed", caps, name, std::move(places)});
   return own;
 }
 
-/// Triangles that cannot pass as part of a stretch; empty when all can.
-std::vector<char> find_knotted(const Prepared& part, const Mesh& mesh, bool faces_lost_triangles, bool faces_turned) {
-  std::vector<char> knotted(part.triangles.size(), faces_turned);
+/// Triangles that cannot pass as part of an untouched region; empty when all can.
+std::vector<char> find_near_non_manifold(const Prepared& part, const Mesh& mesh, bool faces_lost_triangles, bool faces_turned) {
+  std::vector<char> near_non_manifold(part.triangles.size(), faces_turned);
   std::atomic<bool> any = faces_turned;
-  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, knotted.size(), 16384), [&](const auto& range) {
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, near_non_manifold.size(), 16384), [&](const auto& range) {
     for (std::size_t i = range.begin(); i < range.end(); ++i) {
       bool knot = part.face[i] == no_index;
       for (std::size_t k = 0; k < 3; ++k)
-        knot = knot || part.mate[3 * i + k] == no_index || part.special[part.triangles[i][k]];
+        knot = knot || part.opposite[3 * i + k] == no_index || part.maybe_non_manifold[part.triangles[i][k]];
       if (!knot && faces_lost_triangles) {
         const auto [first, end] = part.polygon(static_cast<Index>(i));
         knot = end - first + 2 != mesh.face(part.face[i]).size();
       }
       if (!knot) continue;
-      knotted[i] = 1;
+      near_non_manifold[i] = 1;
       any.store(true, std::memory_order_relaxed);
     }
   });
-  return any ? knotted : std::vector<char>();
+  return any ? near_non_manifold : std::vector<char>();
 }
 
 /// Do triangles of the part meet anywhere but at common corners and edges?
@@ -171,8 +171,8 @@ bool has_crossings(const Prepared& part, const Control& control) {
 
 void find_shells(Prepared& part) {
   UnionFind sets(part.triangles.size());
-  for (Index c = 0; c < part.mate.size(); ++c)
-    if (part.mate[c] != no_index && c < part.mate[c]) sets.unite(c / 3, part.mate[c] / 3);
+  for (Index c = 0; c < part.opposite.size(); ++c)
+    if (part.opposite[c] != no_index && c < part.opposite[c]) sets.unite(c / 3, part.opposite[c] / 3);
   part.shells = sets.number(part.shell);
 }
 
@@ -244,10 +244,10 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
     }
     if (!all) filter(list, keep);
     lost_triangles = lost_triangles || !all;
-    out->mate = find_mates(list.triangles, {}, mesh.positions.size());
+    out->opposite = find_opposites(list.triangles, {}, mesh.positions.size());
   };
   triangulated();
-  if (std::find(out->mate.begin(), out->mate.end(), no_index) != out->mate.end()) {
+  if (std::find(out->opposite.begin(), out->opposite.end(), no_index) != out->opposite.end()) {
     const std::size_t own = close(mesh, may_be_sheet, operand.name, *out);
     triangulated();
     for (Index& f : list.face)
@@ -269,7 +269,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
     out->done.push_back({"zero_area_faces_dropped", degenerate, operand.name, {}});
     filter(list, keep);
     lost_triangles = true;
-    out->mate = find_mates(list.triangles, {}, mesh.positions.size());
+    out->opposite = find_opposites(list.triangles, {}, mesh.positions.size());
   }
   if (list.triangles.empty())
     return Issue{"it bounds nothing: it has no faces with an area", operand.name, {}, "leave it out"};
@@ -288,14 +288,14 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
   if (!out->one_triangle_each)
     for (std::size_t f = 0; f < mesh.face_count(); ++f) out->first_corner.push_back(mesh.face(f).empty() ? 0 : mesh.face(f)[0]);
   out->face = std::move(list.face);
-  out->special.assign(out->points.size(), 0);
-  mark_crowded(out->triangles, out->mate, out->special);
+  out->maybe_non_manifold.assign(out->points.size(), 0);
+  mark_maybe_non_manifold(out->triangles, out->opposite, out->maybe_non_manifold);
   out->crosses_itself = degenerate > 0 || (!operand.free_of_crossings && has_crossings(*out, control));
   out->mesh = operand.mesh;
   if (!all_apart) out->point_of = weld.id;
   out->mirrored = mirrored;
-  const bool turned = std::any_of(out->done.begin(), out->done.end(), [](const auto& d) { return d.what == "faces_turned_right"; });
-  out->knotted = find_knotted(*out, *operand.mesh, lost_triangles, turned);
+  const bool flipped = std::any_of(out->done.begin(), out->done.end(), [](const auto& d) { return d.what == "faces_turned_right"; });
+  out->near_non_manifold = find_near_non_manifold(*out, *operand.mesh, lost_triangles, flipped);
   find_shells(*out);
   out->all_points_used = uses_all_points(*out);
   return PreparedPtr(std::move(out));
@@ -361,28 +361,28 @@ class NearPart {
 
 }  // namespace
 
-Soup gather(const Far& far, std::vector<char> scores) {
+Soup gather(const Untouched& untouched, std::vector<char> scores) {
   Soup soup;
-  soup.far = &far;
+  soup.untouched = &untouched;
   soup.scores = std::move(scores);
   soup.part_begin.push_back(0);
   std::vector<NearPart> parts;
   Index points = 0;
-  for (std::size_t k = 0; k < far.parts.size(); ++k) {
-    parts.emplace_back(*far.parts[k], far.near[k], soup.part_begin.back(), points);
+  for (std::size_t k = 0; k < untouched.parts.size(); ++k) {
+    parts.emplace_back(*untouched.parts[k], untouched.near[k], soup.part_begin.back(), points);
     points += parts[k].point_count();
     soup.part_begin.push_back(soup.part_begin.back() + parts[k].triangle_count());
-    for (Index t : far.meeting[k]) soup.meeting.push_back(parts[k].number_of_triangle(t));
+    for (Index t : untouched.meeting[k]) soup.meeting.push_back(parts[k].number_of_triangle(t));
   }
   const std::size_t triangles = soup.part_begin.back();
   soup.triangles.resize(triangles);
-  soup.trace.resize(triangles);
+  soup.provenance.resize(triangles);
   soup.part.resize(triangles);
-  soup.mate.resize(3 * triangles);
+  soup.opposite.resize(3 * triangles);
   soup.points.resize(points);
-  soup.special.resize(points);
+  soup.maybe_non_manifold.resize(points);
   soup.given.resize(points);
-  for (Index s = 0; s < far.part_of.size(); ++s) soup.stretches.push_back({s, far.part_of[s]});
+  for (Index s = 0; s < untouched.part_of.size(); ++s) soup.untouched_regions.push_back({s, untouched.part_of[s]});
   for (Index k = 0; k < parts.size(); ++k) {
     const NearPart& near = parts[k];
     const Prepared& p = *near.part;
@@ -390,8 +390,8 @@ Soup gather(const Far& far, std::vector<char> scores) {
       for (Index j = range.begin(); j < range.end(); ++j) {
         const Index v = near.point(j), to = near.first_point() + j;
         soup.points[to] = p.points[v];
-        soup.special[to] = p.special[v];
-        soup.given[to] = far.first_point[k] + v;
+        soup.maybe_non_manifold[to] = p.maybe_non_manifold[v];
+        soup.given[to] = untouched.first_point[k] + v;
       }
     });
     tbb::parallel_for(tbb::blocked_range<Index>(0, near.triangle_count(), 16384), [&](const auto& range) {
@@ -399,20 +399,20 @@ Soup gather(const Far& far, std::vector<char> scores) {
         const Index i = near.triangle(j), to = near.first_triangle() + j;
         for (std::size_t c = 0; c < 3; ++c) {
           soup.triangles[to][c] = near.number_of_point(p.triangles[i][c]);
-          const Index mate = p.mate[3 * i + c], beyond = mate == no_index ? no_index : near.number_of_triangle(mate / 3);
-          soup.mate[3 * to + c] = beyond == no_index ? no_index : 3 * beyond + mate % 3;
+          const Index opposite = p.opposite[3 * i + c], beyond = opposite == no_index ? no_index : near.number_of_triangle(opposite / 3);
+          soup.opposite[3 * to + c] = beyond == no_index ? no_index : 3 * beyond + opposite % 3;
         }
-        soup.trace[to].origin = far.first_triangle[k] + i;
+        soup.provenance[to].origin = untouched.first_triangle[k] + i;
         soup.part[to] = k;
       }
     });
     for (Index j = 0; j < near.triangle_count() && !near.all(); ++j)
       for (Index c = 0; c < 3; ++c) {
-        const Index mate = p.mate[3 * near.triangle(j) + c];
-        if (mate == no_index || soup.mate[3 * (near.first_triangle() + j) + c] != no_index) continue;
-        const Triangle& beyond = p.triangles[mate / 3];
-        soup.rim.push_back({near.number_of_point(beyond[mate % 3]), near.number_of_point(beyond[(mate % 3 + 1) % 3]),
-                            far.stretch_of[k][mate / 3]});
+        const Index opposite = p.opposite[3 * near.triangle(j) + c];
+        if (opposite == no_index || soup.opposite[3 * (near.first_triangle() + j) + c] != no_index) continue;
+        const Triangle& beyond = p.triangles[opposite / 3];
+        soup.boundary.push_back({near.number_of_point(beyond[opposite % 3]), near.number_of_point(beyond[(opposite % 3 + 1) % 3]),
+                            untouched.region_of[k][opposite / 3]});
       }
     soup.crosses_itself.push_back(p.crosses_itself);
     soup.sheet.push_back(p.sheet);

@@ -22,26 +22,26 @@ class Output {
     begin_.push_back(0);
     for (const PreparedPtr& p : parts)
       begin_.push_back(begin_.back() + static_cast<Index>(p->triangles.size()));
-    if (rounded.far == nullptr) return;
-    const Far& far = *rounded.far;
-    kept_.assign(far.part_of.size(), not_kept);
-    for (const RimEdge& edge : rounded.rim) {
-      const Stretch& stretch = rounded.stretches[edge.stretch];
-      if (stretch.trimmed) continue;
-      const Index part = far.part_of[stretch.source];
+    if (rounded.untouched == nullptr) return;
+    const Untouched& untouched = *rounded.untouched;
+    kept_.assign(untouched.part_of.size(), not_kept);
+    for (const BoundaryEdge& edge : rounded.boundary) {
+      const UntouchedRegion& untouched_region = rounded.untouched_regions[edge.untouched_region];
+      if (untouched_region.trimmed) continue;
+      const Index part = untouched.part_of[untouched_region.source];
       for (Index v : {edge.from, edge.to}) {
         const Index place = rounded.place.empty() ? v : rounded.place[v];
-        rim_.push_back({stretch.part, part, rounded.given[place] - far.first_point[part], v});
+        boundary_.push_back({untouched_region.part, part, rounded.given[place] - untouched.first_point[part], v});
       }
     }
-    std::sort(rim_.begin(), rim_.end());
-    rim_.erase(std::unique(rim_.begin(), rim_.end()), rim_.end());
+    std::sort(boundary_.begin(), boundary_.end());
+    boundary_.erase(std::unique(boundary_.begin(), boundary_.end()), boundary_.end());
   }
 
   void run(std::vector<OutFace>& faces) {
     auto key = [&](const OutFace& face) {
-      const Trace& trace = rounded_.trace[face.triangle];
-      return std::tuple(trace.piece, trace.origin, face.triangle);
+      const FaceProvenance& provenance = rounded_.provenance[face.triangle];
+      return std::tuple(provenance.piece, provenance.origin, face.triangle);
     };
     auto before = [&](const OutFace& a, const OutFace& b) { return key(a) < key(b); };
     // Nearly all are in order already.
@@ -51,24 +51,24 @@ class Output {
     reserve(faces);
     add_near_points(faces);
     Index pieces = 0;
-    for (const Trace& trace : rounded_.trace) pieces = std::max(pieces, trace.piece + 1);
+    for (const FaceProvenance& provenance : rounded_.provenance) pieces = std::max(pieces, provenance.piece + 1);
     auto it = faces.begin();
     for (Index piece = 0; piece < pieces; ++piece) {
       std::vector<char> has_far(parts_.size(), 0);
-      for (const Stretch& stretch : rounded_.stretches)
-        if (stretch.part == piece && !stretch.trimmed) {
-          kept_[stretch.source] = stretch.turned ? turned : as_it_is;
-          has_far[rounded_.far->part_of[stretch.source]] = 1;
+      for (const UntouchedRegion& untouched_region : rounded_.untouched_regions)
+        if (untouched_region.part == piece && !untouched_region.trimmed) {
+          kept_[untouched_region.source] = untouched_region.flipped ? flipped : as_it_is;
+          has_far[rounded_.untouched->part_of[untouched_region.source]] = 1;
         }
       for (Index part = 0; part < parts_.size(); ++part) {
         auto end = it;
-        while (end != faces.end() && rounded_.trace[end->triangle].piece == piece &&
-               rounded_.trace[end->triangle].origin < begin_[part + 1])
+        while (end != faces.end() && rounded_.provenance[end->triangle].piece == piece &&
+               rounded_.provenance[end->triangle].origin < begin_[part + 1])
           ++end;
         add_part(piece, part, has_far[part] != 0, {it, end});
         it = end;
       }
-      for (const Stretch& stretch : rounded_.stretches) kept_[stretch.source] = not_kept;
+      for (const UntouchedRegion& untouched_region : rounded_.untouched_regions) kept_[untouched_region.source] = not_kept;
     }
   }
 
@@ -83,7 +83,7 @@ class Output {
       const auto ring = mesh_.face(f);
       for (std::size_t k = 0; k < ring.size(); ++k) {
         const Index a = ring[k], b = ring[(k + 1) % ring.size()];
-        if (special_[a] && special_[b]) uses.push_back({std::min(a, b), std::max(a, b), result_.sources.input[f]});
+        if (maybe_non_manifold_[a] && maybe_non_manifold_[b]) uses.push_back({std::min(a, b), std::max(a, b), result_.sources.input[f]});
       }
     }
     std::sort(uses.begin(), uses.end());
@@ -105,20 +105,20 @@ class Output {
 
  private:
   /// A point of a part that near and far triangles of a piece have in common.
-  struct RimPoint {
+  struct BoundaryPoint {
     Index piece, part, point, vertex;
-    auto operator<=>(const RimPoint&) const = default;
+    auto operator<=>(const BoundaryPoint&) const = default;
   };
 
   /// Room for all that may come, so that nothing is copied to make room.
   void reserve(const std::vector<OutFace>& faces) {
     std::size_t count = faces.size(), corners = 0, points = rounded_.points.size();
     for (const OutFace& face : faces) corners += face.ring.size();
-    for (std::size_t k = 0; k < parts_.size() && rounded_.far != nullptr; ++k) {
-      const std::size_t far = parts_[k]->triangles.size() - rounded_.far->near[k].size();
-      if (rounded_.far->near[k].empty()) continue;
-      count += far;
-      corners += 3 * far;
+    for (std::size_t k = 0; k < parts_.size() && rounded_.untouched != nullptr; ++k) {
+      const std::size_t untouched = parts_[k]->triangles.size() - rounded_.untouched->near[k].size();
+      if (rounded_.untouched->near[k].empty()) continue;
+      count += untouched;
+      corners += 3 * untouched;
       points += parts_[k]->points.size();
     }
     mesh_.positions.reserve(points);
@@ -130,38 +130,38 @@ class Output {
   void add_near_points(const std::vector<OutFace>& faces) {
     for (const OutFace& face : faces)
       for (Index v : face.ring) id_[v] = 0;
-    for (const RimPoint& rim : rim_) id_[rim.vertex] = 0;
+    for (const BoundaryPoint& boundary : boundary_) id_[boundary.vertex] = 0;
     for (std::size_t v = 0; v < id_.size(); ++v) {
       if (id_[v] == no_index) continue;
       id_[v] = mesh_.add_vertex(rounded_.points[v]);
-      special_.push_back(rounded_.special[v]);
+      maybe_non_manifold_.push_back(rounded_.maybe_non_manifold[v]);
     }
   }
 
-  enum Kept : char { not_kept, as_it_is, turned };
+  enum Kept : char { not_kept, as_it_is, flipped };
 
   /// Some of the triangles of a part, one after the other.
   struct Chunk {
     std::span<const OutFace> near;
     Index begin = 0, end = 0;  ///< triangles of the part
-    Index faces = 0, far = 0, corners = 0;
+    Index faces = 0, untouched = 0, corners = 0;
     Index first_face = 0, first_corner = 0;
   };
   static constexpr Index chunk_size = 4096;
 
-  /// Triangles [begin, end) of a part, all kept as part of one stretch.
+  /// Triangles [begin, end) of a part, all kept as part of one untouched region.
   struct Run {
     Index begin, end;
-    bool turned;
+    bool flipped;
   };
-  /// Calls visit(run) for what of the chunk is kept as part of a stretch, in order.
+  /// Calls visit(run) for what of the chunk is kept as part of an untouched region, in order.
   template <class Visit>
   void for_each_run(const Chunk& chunk, Index part, Visit&& visit) const {
-    const Index* stretch_of = rounded_.far->stretch_of[part].data();
+    const Index* region_of = rounded_.untouched->region_of[part].data();
     for (Index t = chunk.begin; t < chunk.end;) {
-      const Index begin = t, stretch = stretch_of[t];
-      while (t < chunk.end && stretch_of[t] == stretch) ++t;
-      if (stretch != no_index && kept_[stretch] != not_kept) visit(Run{begin, t, kept_[stretch] == turned});
+      const Index begin = t, untouched_region = region_of[t];
+      while (t < chunk.end && region_of[t] == untouched_region) ++t;
+      if (untouched_region != no_index && kept_[untouched_region] != not_kept) visit(Run{begin, t, kept_[untouched_region] == flipped});
     }
   }
   /// Calls visit(triangle) for the first triangle of each face that begins in a run.
@@ -172,9 +172,9 @@ class Output {
   }
   /// The ring of a face of a part, as it is in the part's own mesh or the other way round.
   template <class Visit>
-  static void for_each_corner(const Prepared& p, Index t, bool is_turned, Visit&& visit) {
+  static void for_each_corner(const Prepared& p, Index t, bool is_flipped, Visit&& visit) {
     const auto ring = p.mesh->face(p.face[t]);
-    const bool backward = p.mirrored != is_turned;
+    const bool backward = p.mirrored != is_flipped;
     for (std::size_t k = 0; k < ring.size(); ++k) {
       const Index v = ring[backward && k > 0 ? ring.size() - k : k];
       visit(p.point_of.empty() ? v : p.point_of[v]);
@@ -182,7 +182,7 @@ class Output {
   }
 
   bool keeps_all_far(Index part) const {
-    const std::vector<Index>& part_of = rounded_.far->part_of;
+    const std::vector<Index>& part_of = rounded_.untouched->part_of;
     for (std::size_t s = 0; s < part_of.size(); ++s)
       if (part_of[s] == part && kept_[s] == not_kept) return false;
     return true;
@@ -200,20 +200,20 @@ class Output {
       for (Index begin = 0; begin < triangles; begin += chunk_size) {
         const Index end = std::min(triangles, begin + chunk_size);
         const auto first = it;
-        while (it != near.end() && rounded_.trace[it->triangle].origin < begin_[part] + end) ++it;
+        while (it != near.end() && rounded_.provenance[it->triangle].origin < begin_[part] + end) ++it;
         chunks.push_back({{first, it}, begin, end});
       }
     }
-    // Where all that is far is kept, its points are all but those of near triangles (and those at the rim, which have
+    // Where all that is far is kept, its points are all but those of near triangles (and those at the boundary, which have
     // their vertices); else those of what is kept.
     const bool all_kept = has_far && p.all_points_used && keeps_all_far(part);
     std::vector<Index> vertex(has_far ? p.points.size() : 0, all_kept ? 0 : no_index);
     if (all_kept)
-      for (Index t : rounded_.far->near[part])
+      for (Index t : rounded_.untouched->near[part])
         for (Index v : p.triangles[t]) vertex[v] = no_index;
     tbb::parallel_for(std::size_t{0}, chunks.size(), [&](std::size_t k) {
       Chunk& chunk = chunks[k];
-      Index far = 0, corners = 0;
+      Index untouched = 0, corners = 0;
       for (const OutFace& face : chunk.near) corners += static_cast<Index>(face.ring.size());
       Index* const used = vertex.data();
       auto use = [&](Index point) {
@@ -223,7 +223,7 @@ class Output {
       if (has_far)
         for_each_run(chunk, part, [&](const Run& run) {
           if (p.one_triangle_each) {
-            far += run.end - run.begin;
+            untouched += run.end - run.begin;
             if (all_kept) {
               corners += 3 * (run.end - run.begin);
               return;
@@ -233,12 +233,12 @@ class Output {
             return;
           }
           for_each_face(p, run, [&](Index t) {
-            ++far;
-            for_each_corner(p, t, run.turned, use);
+            ++untouched;
+            for_each_corner(p, t, run.flipped, use);
           });
         });
-      chunk.far = far;
-      chunk.faces = far + static_cast<Index>(chunk.near.size());
+      chunk.untouched = untouched;
+      chunk.faces = untouched + static_cast<Index>(chunk.near.size());
       chunk.corners = corners;
     });
     auto face = static_cast<Index>(mesh_.face_count());
@@ -248,7 +248,7 @@ class Output {
       chunk.first_corner = corner;
       face += chunk.faces;
       corner += chunk.corners;
-      far_faces += chunk.far;
+      far_faces += chunk.untouched;
     }
     tbb::parallel_invoke([&] { mesh_.corners.resize(corner); },
                          [&] {
@@ -270,11 +270,11 @@ class Output {
   /// mesh
   void number_far_points(Index piece, Index part, std::vector<Index>& vertex) {
     const Prepared& p = *parts_[part];
-    // Those at the rim have theirs; the others get the next ones.
-    auto rim = std::lower_bound(rim_.begin(), rim_.end(), RimPoint{piece, part, 0, 0});
-    const auto at_rim = rim;
-    for (; rim != rim_.end() && rim->piece == piece && rim->part == part; ++rim)
-      vertex[rim->point] = no_index;
+    // Those at the boundary have theirs; the others get the next ones.
+    auto boundary = std::lower_bound(boundary_.begin(), boundary_.end(), BoundaryPoint{piece, part, 0, 0});
+    const auto at_boundary = boundary;
+    for (; boundary != boundary_.end() && boundary->piece == piece && boundary->part == part; ++boundary)
+      vertex[boundary->point] = no_index;
     std::vector<Vec3>& positions = mesh_.positions;
     std::size_t count = positions.size();
     positions.resize(count + vertex.size() -
@@ -284,7 +284,7 @@ class Output {
       positions[count] = p.points[v];
       vertex[v] = static_cast<Index>(count++);
     }
-    for (auto it = at_rim; it != rim; ++it) vertex[it->point] = id_[it->vertex];
+    for (auto it = at_boundary; it != boundary; ++it) vertex[it->point] = id_[it->vertex];
   }
 
   void write(const Chunk& chunk, Index part, bool has_far, const std::vector<Index>& vertex,
@@ -299,13 +299,13 @@ class Output {
       offsets[++face] = corner;
     };
     auto it = chunk.near.begin();
-    Index next_near = it == chunk.near.end() ? no_index : rounded_.trace[it->triangle].origin;
+    Index next_near = it == chunk.near.end() ? no_index : rounded_.provenance[it->triangle].origin;
     auto add_near_before = [&](Index origin) {
       while (next_near < origin) {
         for (Index v : it->ring) corners[corner++] = id_[v];
         *near_faces++ = face;
         end_face(source[next_near - begin_[part]]);
-        next_near = ++it == chunk.near.end() ? no_index : rounded_.trace[it->triangle].origin;
+        next_near = ++it == chunk.near.end() ? no_index : rounded_.provenance[it->triangle].origin;
       }
     };
     if (has_far)
@@ -318,11 +318,11 @@ class Output {
           Index* const end = offsets + face + 1;
           for (Index k = 0; k < count; ++k) end[k] = before + 3 * (k + 1);
           Index* to = corners + corner;
-          const bool is_turned = run.turned;
+          const bool is_flipped = run.flipped;
           for (const auto& [a, b, c] : std::span(p.triangles).subspan(run.begin, count)) {
             to[0] = id[a];
-            to[1] = id[is_turned ? c : b];
-            to[2] = id[is_turned ? b : c];
+            to[1] = id[is_flipped ? c : b];
+            to[2] = id[is_flipped ? b : c];
             to += 3;
           }
           face += count;
@@ -330,7 +330,7 @@ class Output {
           return;
         }
         for_each_face(p, run, [&](Index t) {
-          for_each_corner(p, t, run.turned, [&](Index point) { corners[corner++] = id[point]; });
+          for_each_corner(p, t, run.flipped, [&](Index point) { corners[corner++] = id[point]; });
           end_face(source[t]);
         });
       });
@@ -343,9 +343,9 @@ class Output {
   Mesh& mesh_;
   std::vector<Index> begin_;   ///< first triangle of each part among those of all
   std::vector<Index> id_;      ///< vertex of the mesh for each point of the rounded result
-  std::vector<char> special_;  ///< per vertex that is of the rounded result
-  std::vector<RimPoint> rim_;  ///< sorted
-  std::vector<char> kept_;     ///< per stretch of Far, how the piece at hand has it
+  std::vector<char> maybe_non_manifold_;  ///< per vertex that is of the rounded result
+  std::vector<BoundaryPoint> boundary_;  ///< sorted
+  std::vector<char> kept_;     ///< per untouched region of Untouched, how the piece at hand has it
   std::vector<Index> near_faces_;
 };
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The end of stage 11: near faces, far stretches and their vertices as one mesh.
+// The end of stage 11: near faces, far untouched regions and their vertices as one mesh.
 #pragma once
 
 #include <set>
@@ -16,7 +16,7 @@ struct OutFace {
 
 /// Writes mesh, provenance and fresh edges, in the order of the pieces, the parts and their faces.
 /// @param scored  edges that a score drew, as points of the rounded result, smaller first
-/// @return the number of faces of far stretches
+/// @return the number of faces of far untouched regions
 std::size_t write_out(const std::vector<PreparedPtr>& parts, const Rounded& rounded,
                       std::vector<OutFace> faces, const std::set<std::pair<Index, Index>>& scored,
                       BooleanResult& result);

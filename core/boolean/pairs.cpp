@@ -8,7 +8,7 @@
 
 #include "core/boolean/stages.h"
 #include "core/mesh/bvh.h"
-#include "core/mesh/sieve.h"
+#include "core/mesh/broad_phase.h"
 #include "core/mesh/weld.h"
 
 namespace anvil::boolean {
@@ -22,7 +22,7 @@ struct Candidates {
 Candidates candidates(const Soup& soup, double margin, const std::vector<Index>* among) {
   const std::size_t parts = soup.parts(), count = among != nullptr ? among->size() : soup.triangles.size();
   auto triangle = [&](std::size_t k) { return among != nullptr ? (*among)[k] : static_cast<Index>(k); };
-  auto left_out = [&](Index i) { return soup.is_gone(i) || (!soup.tested.empty() && !soup.tested[i]); };
+  auto left_out = [&](Index i) { return soup.is_removed(i) || (!soup.active.empty() && !soup.active[i]); };
   // Bounds per part of all, and of what contact has changed: that may meet its own part.
   struct Bounds {
     std::vector<Box3> all, changed;
@@ -38,7 +38,7 @@ Candidates candidates(const Soup& soup, double margin, const std::vector<Index>*
       if (left_out(i)) continue;
       for (Index v : soup.triangles[i]) {
         bounds.all[soup.part[i]].add(soup.points[v]);
-        if (!soup.loose.empty() && soup.loose[i]) bounds.changed[soup.part[i]].add(soup.points[v]);
+        if (!soup.needs_self_test.empty() && soup.needs_self_test[i]) bounds.changed[soup.part[i]].add(soup.points[v]);
       }
     }
   });
@@ -88,10 +88,10 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Cont
   std::vector<Index> groups;
   groups.reserve(chosen.size());
   for (Index i : chosen) {
-    const bool alone = soup.crosses_itself[soup.part[i]] || (!soup.loose.empty() && soup.loose[i]);
+    const bool alone = soup.crosses_itself[soup.part[i]] || (!soup.needs_self_test.empty() && soup.needs_self_test[i]);
     groups.push_back(alone ? no_index : soup.part[i]);
   }
-  const std::vector<char> near = near_other_group(boxes, groups, margin);
+  const std::vector<char> near = broad_phase(boxes, groups, margin);
   check_stop(control);
   std::size_t kept = 0;
   std::vector<Triangle> triangles;
@@ -138,7 +138,7 @@ void weld_parts(Soup& soup, const std::vector<TrianglePair>& pairs) {
   if (weld.first.size() == places.size()) return;
   auto stays = [&](Index v) { return vertices[weld.first[weld.id[place[v]]]]; };
   for (Index v : vertices)
-    if (stays(v) != v) soup.special[stays(v)] = 1;
+    if (stays(v) != v) soup.maybe_non_manifold[stays(v)] = 1;
   for (std::size_t t = 0; t < meets.size(); ++t)
     for (std::size_t k = 0; k < 3 && meets[t]; ++k) soup.triangles[t][k] = stays(soup.triangles[t][k]);
 }

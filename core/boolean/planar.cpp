@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/boolean/planar.h"
 
+#include "core/boolean/contradiction.h"
+
 #include <algorithm>
 #include <deque>
-#include <stdexcept>
 
 namespace anvil::boolean {
 namespace {
@@ -18,7 +19,7 @@ Planar::Planar(const PointSet& points, const Triangle& corners, const Projection
     : points_(points), projection_(projection) {
   for (Index c : corners) new_vertex(c);
   sign_ = points_.turn(projection_, corners[0], corners[1], corners[2]);
-  if (sign_ == 0) throw std::logic_error("a triangle without area reached the subdivision");
+  if (sign_ == 0) throw Contradiction("a triangle without area reached the subdivision");
   tris_.push_back({{0, 1, 2}, {-1, -1, -1}, {true, true, true}});
   some_.assign(3, 0);
 }
@@ -108,7 +109,7 @@ void Planar::add_inside(Index point) {
   unsigned turn_of = 0;
   const std::size_t most = 16 * tris_.size() + 64;
   for (std::size_t step = 0;; ++step) {
-    if (step > most) throw std::logic_error("point location does not end");
+    if (step > most) throw Contradiction("point location does not end");
     int out = -1, zero = -1, zeros = 0;
     turn_of = turn_of * 1664525u + 1013904223u;
     const int offset = static_cast<int>((turn_of >> 16) % 3);
@@ -126,10 +127,10 @@ void Planar::add_inside(Index point) {
     }
     if (out >= 0) {
       t = tri(t).n[z(out)];
-      if (t < 0) throw std::logic_error("a point outside its triangle");
+      if (t < 0) throw Contradiction("a point outside its triangle");
       continue;
     }
-    if (zeros > 1) throw std::logic_error("a point that is there already");
+    if (zeros > 1) throw Contradiction("a point that is there already");
     std::vector<std::pair<int, int>> stack;
     const int before = static_cast<int>(tris_.size());
     const int beyond = zeros == 1 ? tri(t).n[z(zero)] : -1;
@@ -201,7 +202,7 @@ void Planar::legalise(std::vector<std::pair<int, int>>& stack) {
   }
 }
 
-void Planar::improve() {
+void Planar::flip_to_delaunay() {
   std::vector<std::pair<int, int>> stack;
   for (int t = 0; t < static_cast<int>(tris_.size()); ++t)
     for (int i = 0; i < 3; ++i)
@@ -242,7 +243,7 @@ bool Planar::find_edge(int a, int b, int& t, int& i) const {
 
 void Planar::fix_edge(int a, int b) {
   int t = 0, i = 0;
-  if (!find_edge(a, b, t, i)) throw std::logic_error("an edge went missing in the subdivision");
+  if (!find_edge(a, b, t, i)) throw Contradiction("an edge went missing in the subdivision");
   tri(t).fixed[z(i)] = true;
   const int o = tri(t).n[z(i)];
   if (o < 0) return;
@@ -259,7 +260,7 @@ int Planar::local(Index point) const {
     sorted_ = true;
   }
   const auto it = std::lower_bound(by_id_.begin(), by_id_.end(), std::pair{point, 0});
-  if (it == by_id_.end() || it->first != point) throw std::logic_error("a segment ends at an unknown point");
+  if (it == by_id_.end() || it->first != point) throw Contradiction("a segment ends at an unknown point");
   return it->second;
 }
 
@@ -269,7 +270,7 @@ void Planar::constrain(Index from, Index to) {
   // Points that contact has only brought near may contradict each other, so that a walk comes back to where it was.
   std::size_t steps = 4 * (tris_.size() + ids_.size());
   auto count_step = [&] {
-    if (steps-- == 0) throw std::logic_error("a segment does not end");
+    if (steps-- == 0) throw Contradiction("a segment does not end");
   };
   while (a != end) {
     count_step();
@@ -300,7 +301,7 @@ void Planar::constrain(Index from, Index to) {
       a = reached;
       continue;
     }
-    if (t < 0) throw std::logic_error("a segment leaves its triangle");
+    if (t < 0) throw Contradiction("a segment leaves its triangle");
 
     // Walk along it, collecting the edges it crosses, up to its end or to a vertex that lies on it.
     std::deque<std::pair<int, int>> crossed;
@@ -308,7 +309,7 @@ void Planar::constrain(Index from, Index to) {
     int i = index_of(t, a), target = -1;
     while (target < 0) {
       count_step();
-      if (tri(t).fixed[z(i)]) throw std::logic_error("two segments cross in the subdivision");
+      if (tri(t).fixed[z(i)]) throw Contradiction("two segments cross in the subdivision");
       crossed.emplace_back(right, left);
       const int o = tri(t).n[z(i)];
       const int j = tri(o).n[0] == t ? 0 : tri(o).n[1] == t ? 1 : 2;
@@ -328,11 +329,11 @@ void Planar::constrain(Index from, Index to) {
     // triangulations", Computers & Structures 1993).
     std::size_t budget = 64 * crossed.size() * crossed.size() + 1024;
     while (!crossed.empty()) {
-      if (budget-- == 0) throw std::logic_error("a segment cannot be made an edge");
+      if (budget-- == 0) throw Contradiction("a segment cannot be made an edge");
       const auto [r, l] = crossed.front();
       crossed.pop_front();
       int e = 0, k = 0;
-      if (!find_edge(r, l, e, k)) throw std::logic_error("an edge went missing under a segment");
+      if (!find_edge(r, l, e, k)) throw Contradiction("an edge went missing under a segment");
       if (!flippable(e, k)) {
         crossed.emplace_back(r, l);
         continue;

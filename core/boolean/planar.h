@@ -19,7 +19,7 @@ class Planar {
   /// A point of the triangle that is none of those added so far.
   void add_inside(Index point);
   /// Makes the triangulation as fair as flips can make it.
-  void improve();
+  void flip_to_delaunay();
   /// A segment between two points added before; it must not cross another one in its interior.
   void constrain(Index from, Index to);
 

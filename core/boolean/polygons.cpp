@@ -10,7 +10,7 @@ namespace anvil::boolean {
 namespace {
 
 /// Longer rings make triangulation slow and are hard to work with; large faces come as several polygons.
-constexpr Index most_corners = 200;
+constexpr Index max_corners = 200;
 
 class Joiner {
  public:
@@ -94,7 +94,7 @@ class Joiner {
     const Index longest = std::min(corners_[p], corners_[q]) - 1;
     while (length < longest && joins(previous_[first], next_[twin_[first]])) first = previous_[first], ++length;
     while (length < longest && joins(next_[last], previous_[twin_[last]])) last = next_[last], ++length;
-    if (corners_[p] + corners_[q] - 2 * length > most_corners) return false;
+    if (corners_[p] + corners_[q] - 2 * length > max_corners) return false;
     const bool q_smaller = corners_[q] < corners_[p];
     const Index from = q_smaller ? twin_[h] : h, other = q_smaller ? p : q;
     Index shared = 0, at = from;

@@ -6,8 +6,8 @@
 #include <atomic>
 
 #include "core/boolean/separate.h"
-#include "core/boolean/trouble.h"
-#include "core/mesh/sieve.h"
+#include "core/boolean/invalid_triangles.h"
+#include "core/mesh/broad_phase.h"
 #include "core/mesh/weld.h"
 
 namespace anvil::boolean {
@@ -32,7 +32,7 @@ void merge_equal(Rounded& out) {
     const Index to = near[weld.first[weld.id[k]]];
     if (to == near[k]) continue;
     now[near[k]] = to;
-    out.merged[near[k]] = out.merged[to] = out.special[to] = out.moved[to] = 1;
+    out.merged[near[k]] = out.merged[to] = out.maybe_non_manifold[to] = out.moved[to] = 1;
   }
   std::size_t kept = 0;
   for (std::size_t i = 0; i < out.triangles.size(); ++i) {
@@ -41,10 +41,10 @@ void merge_equal(Rounded& out) {
       if (now[v] != no_index) v = now[v];
     if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) continue;
     out.triangles[kept] = t;
-    out.trace[kept++] = out.trace[i];
+    out.provenance[kept++] = out.provenance[i];
   }
   out.triangles.resize(kept);
-  out.trace.resize(kept);
+  out.provenance.resize(kept);
 }
 
 Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Selection& selection, bool to_float) {
@@ -85,7 +85,7 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
   out.points.resize(used);
   out.moved.resize(used);
   out.inexact.resize(used);
-  out.special.resize(used);
+  out.maybe_non_manifold.resize(used);
   out.given.resize(used, no_index);
   std::atomic<bool> any_moved = false;
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, id.size(), block), [&](const auto& range) {
@@ -103,40 +103,40 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
       out.points[id[v]] = p;
       out.moved[id[v]] = moved;
       out.inexact[id[v]] = inexact;
-      out.special[id[v]] = v >= given || soup.special[v];
+      out.maybe_non_manifold[id[v]] = v >= given || soup.maybe_non_manifold[v];
       if (v < soup.given.size()) out.given[id[v]] = soup.given[v];
     }
   });
 
   out.triangles.resize(begin.back());
-  out.trace.resize(begin.back());
-  auto emit = [&](std::size_t& at, const Triangle& corners, Trace trace, bool turned, Index piece, bool trimmed) {
+  out.provenance.resize(begin.back());
+  auto emit = [&](std::size_t& at, const Triangle& corners, FaceProvenance provenance, bool flipped, Index piece, bool trimmed) {
     Triangle t{id[corners[0]], id[corners[1]], id[corners[2]]};
-    if (turned) {
+    if (flipped) {
       // The edges swap places with the corners: (0 1) (1 2) (2 0) become (2 0) (1 2) (0 1).
       std::swap(t[1], t[2]);
-      const unsigned bits = trace.scored;
-      trace.scored = static_cast<unsigned char>((bits >> 2 & 1u) | (bits & 2u) | (bits & 1u) << 2);
+      const unsigned bits = provenance.scored;
+      provenance.scored = static_cast<unsigned char>((bits >> 2 & 1u) | (bits & 2u) | (bits & 1u) << 2);
     }
-    trace.turned = trace.turned != turned;
-    trace.piece = piece;
-    trace.trimmed = trace.trimmed || trimmed;
+    provenance.flipped = provenance.flipped != flipped;
+    provenance.piece = piece;
+    provenance.trimmed = provenance.trimmed || trimmed;
     out.triangles[at] = t;
-    out.trace[at++] = trace;
+    out.provenance[at++] = provenance;
   };
-  auto emit_both = [&](std::size_t& at, const Triangle& corners, const Trace& trace, Index patch) {
+  auto emit_both = [&](std::size_t& at, const Triangle& corners, const FaceProvenance& provenance, Index patch) {
     const auto& sides = sides_of(patch);
-    if (sides.behind != no_index) emit(at, corners, trace, false, sides.behind, sides.trimmed_behind);
-    if (sides.in_front != no_index) emit(at, corners, trace, true, sides.in_front, sides.trimmed_in_front);
+    if (sides.behind != no_index) emit(at, corners, provenance, false, sides.behind, sides.trimmed_behind);
+    if (sides.in_front != no_index) emit(at, corners, provenance, true, sides.in_front, sides.trimmed_in_front);
   };
   tbb::parallel_for(std::size_t{0}, blocks, [&](std::size_t n) {
     std::size_t at = begin[n];
     for (std::size_t t = n * block; t < std::min(soup.triangles.size(), (n + 1) * block); ++t) {
       const Index patch = selection.patch_of_triangle[t];
       if (patch == no_index) continue;
-      Trace trace = soup.trace[t];
-      if (!scored_triangle.empty()) add_bits(trace.scored, scored_triangle[t]);
-      emit_both(at, soup.triangles[t], trace, patch);
+      FaceProvenance provenance = soup.provenance[t];
+      if (!scored_triangle.empty()) add_bits(provenance.scored, scored_triangle[t]);
+      emit_both(at, soup.triangles[t], provenance, patch);
     }
   });
   std::size_t at = begin[blocks];
@@ -144,43 +144,43 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
     // A face on several sources belongs to the first of the earliest part.
     const auto sources = arrangement.sources_of(f);
     const auto own = *std::min_element(sources.begin(), sources.end(), [&](const auto& a, const auto& b) {
-      return std::pair(soup.trace[a.triangle].origin, a.triangle) < std::pair(soup.trace[b.triangle].origin, b.triangle);
+      return std::pair(soup.provenance[a.triangle].origin, a.triangle) < std::pair(soup.provenance[b.triangle].origin, b.triangle);
     });
-    Trace trace = soup.trace[own.triangle];
-    trace.whole = false;
-    trace.turned = trace.turned == own.same_way;
-    trace.scored = scored_face[f];
-    for (const auto& s : sources) add_bits(trace.scored, s.scored);
-    emit_both(at, arrangement.faces[f], trace, selection.patch_of_face[f]);
+    FaceProvenance provenance = soup.provenance[own.triangle];
+    provenance.whole = false;
+    provenance.flipped = provenance.flipped == own.same_way;
+    provenance.scored = scored_face[f];
+    for (const auto& s : sources) add_bits(provenance.scored, s.scored);
+    emit_both(at, arrangement.faces[f], provenance, selection.patch_of_face[f]);
   }
   if (any_moved) merge_equal(out);
 
-  out.far = soup.far;
-  std::vector<std::array<Index, 2>> kept(soup.stretches.size(), {no_index, no_index});
-  for (std::size_t s = 0; s < soup.stretches.size(); ++s) {
-    const Stretch& stretch = soup.stretches[s];
-    const auto& sides = sides_of(selection.patch_of_stretch[s]);
+  out.untouched = soup.untouched;
+  std::vector<std::array<Index, 2>> kept(soup.untouched_regions.size(), {no_index, no_index});
+  for (std::size_t s = 0; s < soup.untouched_regions.size(); ++s) {
+    const UntouchedRegion& untouched_region = soup.untouched_regions[s];
+    const auto& sides = sides_of(selection.patch_of_untouched_region[s]);
     auto keep = [&](std::size_t side, Index piece, bool trimmed) {
       if (piece == no_index) return;
-      kept[s][side] = static_cast<Index>(out.stretches.size());
-      out.stretches.push_back({stretch.source, piece, stretch.turned != (side == 1), stretch.trimmed || trimmed});
+      kept[s][side] = static_cast<Index>(out.untouched_regions.size());
+      out.untouched_regions.push_back({untouched_region.source, piece, untouched_region.flipped != (side == 1), untouched_region.trimmed || trimmed});
     };
     keep(0, sides.behind, sides.trimmed_behind);
     keep(1, sides.in_front, sides.trimmed_in_front);
   }
-  for (const RimEdge& edge : soup.rim) {
-    const auto [behind, in_front] = kept[edge.stretch];
-    if (behind != no_index) out.rim.push_back({id[edge.from], id[edge.to], behind});
-    if (in_front != no_index) out.rim.push_back({id[edge.to], id[edge.from], in_front});
+  for (const BoundaryEdge& edge : soup.boundary) {
+    const auto [behind, in_front] = kept[edge.untouched_region];
+    if (behind != no_index) out.boundary.push_back({id[edge.from], id[edge.to], behind});
+    if (in_front != no_index) out.boundary.push_back({id[edge.to], id[edge.from], in_front});
   }
-  for (const RimEdge& edge : out.rim)
+  for (const BoundaryEdge& edge : out.boundary)
     for (Index v : {edge.from, edge.to})
-      if (out.moved[v] || (!out.merged.empty() && out.merged[v])) throw ReachesFar{};
+      if (out.moved[v] || (!out.merged.empty() && out.merged[v])) throw ReachesUntouched{};
   return out;
 }
 
-bool reaches_far(const Rounded& rounded) {
-  if (rounded.far == nullptr || rounded.stretches.empty()) return false;
+bool reaches_untouched(const Rounded& rounded) {
+  if (rounded.untouched == nullptr || rounded.untouched_regions.empty()) return false;
   std::vector<Box3> boxes;
   std::vector<Index> groups;
   Box3 around;
@@ -192,17 +192,17 @@ bool reaches_far(const Rounded& rounded) {
       groups.push_back(no_index);
     }
   const std::size_t moved = boxes.size();
-  std::vector<char> kept(rounded.far->part_of.size(), 0);
-  for (const Stretch& stretch : rounded.stretches) kept[stretch.source] = 1;
-  for (std::size_t k = 0; k < rounded.far->parts.size(); ++k) {
-    const Prepared& part = *rounded.far->parts[k];
-    const std::vector<Index>& stretch_of = rounded.far->stretch_of[k];
-    for (std::size_t t = 0; t < stretch_of.size(); ++t) {
+  std::vector<char> kept(rounded.untouched->part_of.size(), 0);
+  for (const UntouchedRegion& untouched_region : rounded.untouched_regions) kept[untouched_region.source] = 1;
+  for (std::size_t k = 0; k < rounded.untouched->parts.size(); ++k) {
+    const Prepared& part = *rounded.untouched->parts[k];
+    const std::vector<Index>& region_of = rounded.untouched->region_of[k];
+    for (std::size_t t = 0; t < region_of.size(); ++t) {
       if (t % Prepared::block == 0 && !overlap(part.blocks[t / Prepared::block], around)) {
         t += Prepared::block - 1;
         continue;
       }
-      if (stretch_of[t] == no_index || !kept[stretch_of[t]]) continue;
+      if (region_of[t] == no_index || !kept[region_of[t]]) continue;
       const Box3 box = box_of(part.points, part.triangles[t]);
       if (!overlap(box, around)) continue;
       boxes.push_back(box);
@@ -211,14 +211,14 @@ bool reaches_far(const Rounded& rounded) {
   }
   if (boxes.size() == moved) return false;
   // The far ones that are not clearly apart, one by one: it is rare that there are any.
-  const std::vector<char> close = near_other_group(boxes, groups, 0);
+  const std::vector<char> close = broad_phase(boxes, groups, 0);
   for (std::size_t i = moved; i < boxes.size(); ++i)
     for (std::size_t j = 0; j < moved && close[i]; ++j)
       if (overlap(boxes[i], boxes[j])) return true;
   return false;
 }
 
-std::vector<char> find_trouble(const Rounded& rounded, const Control& control) {
+std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Control& control) {
   std::vector<char> suspect(rounded.triangles.size(), 0), merged(rounded.triangles.size(), 0);
   for (std::size_t i = 0; i < suspect.size(); ++i)
     for (Index v : rounded.triangles[i]) {
@@ -226,46 +226,46 @@ std::vector<char> find_trouble(const Rounded& rounded, const Control& control) {
       if (!rounded.merged.empty() && rounded.merged[v]) merged[i] = 1;
     }
   std::vector<Index> piece;
-  for (const Trace& t : rounded.trace) piece.push_back(t.piece);
-  const std::vector<char> troubled =
-      find_troubled(rounded.points, rounded.triangles, piece, suspect, Across::yes, control, merged);
-  if (!troubled.empty()) return with_neighbours(rounded.points, rounded.triangles, troubled, control);
+  for (const FaceProvenance& t : rounded.provenance) piece.push_back(t.piece);
+  const std::vector<char> invalid =
+      find_invalid_triangles(rounded.points, rounded.triangles, piece, suspect, Across::yes, control, merged);
+  if (!invalid.empty()) return with_neighbours(rounded.points, rounded.triangles, invalid, control);
   const std::vector<char> confused = at_confused_edges(rounded);
   if (!confused.empty()) return with_neighbours(rounded.points, rounded.triangles, confused, control);
-  const std::vector<char> turned = in_turned_shells(rounded.points, rounded.triangles, piece, suspect, rounded.inexact);
-  if (turned.empty()) return {};
-  return with_neighbours(rounded.points, rounded.triangles, turned, control);
+  const std::vector<char> flipped = in_turned_shells(rounded.points, rounded.triangles, piece, suspect, rounded.inexact);
+  if (flipped.empty()) return {};
+  return with_neighbours(rounded.points, rounded.triangles, flipped, control);
 }
 
 Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces) {
   Soup soup;
   soup.points = rounded.points;
   soup.moved = rounded.moved;
-  soup.special = rounded.special;
+  soup.maybe_non_manifold = rounded.maybe_non_manifold;
   soup.given = rounded.given;
-  soup.far = rounded.far;
-  soup.stretches = rounded.stretches;
-  soup.rim = rounded.rim;
+  soup.untouched = rounded.untouched;
+  soup.untouched_regions = rounded.untouched_regions;
+  soup.boundary = rounded.boundary;
   soup.part_begin.push_back(0);
   for (Index piece = 0; piece < pieces; ++piece) {
     for (std::size_t i = 0; i < rounded.triangles.size(); ++i) {
       const Triangle& t = rounded.triangles[i];
-      if (rounded.trace[i].piece != piece) continue;
+      if (rounded.provenance[i].piece != piece) continue;
       soup.triangles.push_back(t);
       soup.part.push_back(piece);
-      soup.trace.push_back(rounded.trace[i]);
-      soup.tested.push_back(near[i]);
+      soup.provenance.push_back(rounded.provenance[i]);
+      soup.active.push_back(near[i]);
     }
     soup.part_begin.push_back(static_cast<Index>(soup.triangles.size()));
     soup.crosses_itself.push_back(1);
     soup.sheet.push_back(0);
     soup.scores.push_back(0);
   }
-  soup.mate = find_mates(soup.triangles, soup.part, soup.points.size());
-  mark_crowded(soup.triangles, soup.mate, soup.special);
-  for (const RimEdge& edge : soup.rim) soup.special[edge.from] = soup.special[edge.to] = 0;  // the fans go on beyond
+  soup.opposite = find_opposites(soup.triangles, soup.part, soup.points.size());
+  mark_maybe_non_manifold(soup.triangles, soup.opposite, soup.maybe_non_manifold);
+  for (const BoundaryEdge& edge : soup.boundary) soup.maybe_non_manifold[edge.from] = soup.maybe_non_manifold[edge.to] = 0;  // the fans go on beyond
   if (pieces > 1)  // walls between pieces lie on the same vertices
-    for (std::size_t v = 0; v < soup.special.size(); ++v) soup.special[v] = 1;
+    for (std::size_t v = 0; v < soup.maybe_non_manifold.size(); ++v) soup.maybe_non_manifold[v] = 1;
   return soup;
 }
 

@@ -15,20 +15,20 @@ namespace anvil::boolean {
 namespace {
 
 /// A face at an edge u→v: `forward` runs u→v and has the solid behind it as the angle grows.
-struct Leaf {
+struct RadialFace {
   Index corner, apex;
   bool forward;
 };
 
 /// Sorts faces by angle about u→v (exact), beginning with the first.
-void sort_around(std::span<const Vec3> p, Index u, Index v, std::vector<Leaf>& leaves) {
-  auto side = [&](const Leaf& l, Index x) { return orient3d(p[u], p[v], p[l.apex], p[x]); };
-  const Leaf first = leaves[0];
-  auto half = [&](const Leaf& l) {
+void sort_around(std::span<const Vec3> p, Index u, Index v, std::vector<RadialFace>& radial_faces) {
+  auto side = [&](const RadialFace& l, Index x) { return orient3d(p[u], p[v], p[l.apex], p[x]); };
+  const RadialFace first = radial_faces[0];
+  auto half = [&](const RadialFace& l) {
     const int s = side(first, l.apex);
     return s > 0 ? 0 : s == 0 ? 1 : 2;
   };
-  std::sort(leaves.begin() + 1, leaves.end(), [&](const Leaf& a, const Leaf& b) {
+  std::sort(radial_faces.begin() + 1, radial_faces.end(), [&](const RadialFace& a, const RadialFace& b) {
     const int ha = half(a), hb = half(b);
     if (ha != hb) return ha < hb;
     return ha != 1 && side(a, b.apex) > 0;
@@ -48,10 +48,10 @@ struct EdgeUse {
 
 /// Where both ends of a crowded edge stay one vertex for all its faces (the solid closes around it elsewhere),
 /// the vertices do not tell its wedges apart: each wedge gets a vertex of its own in the middle of the edge.
-void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& crowded, Rounded& rounded) {
+void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& non_manifold_edges, Rounded& rounded) {
   const auto base = static_cast<Index>(rounded.points.size());
   std::map<Index, std::array<Index, 3>> middles;  // triangle → middle vertex of each of its edges
-  for (const auto& wedges : crowded) {
+  for (const auto& wedges : non_manifold_edges) {
     std::map<std::pair<Index, Index>, int> uses;
     auto ends = [&](Index c) {
       return std::minmax(rounded.triangles[c / 3][c % 3], rounded.triangles[c / 3][next(c) % 3]);
@@ -62,7 +62,7 @@ void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& crowded
       const auto [u, v] = ends(a);
       if (uses[ends(a)] == 1) continue;
       rounded.points.push_back(0.5 * (rounded.points[u] + rounded.points[v]));
-      rounded.special.push_back(1);
+      rounded.maybe_non_manifold.push_back(1);
       rounded.moved.push_back(1);
       if (first == no_index) first = static_cast<Index>(rounded.points.size() - 1);
       rounded.place.push_back(first);
@@ -83,9 +83,9 @@ void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& crowded
       ring.push_back(middle[k]);
     }
     std::rotate(ring.begin(), ring.begin() + static_cast<std::ptrdiff_t>(first), ring.end());
-    Trace trace = rounded.trace[i];
-    trace.whole = false;
-    trace.scored = 0;
+    FaceProvenance provenance = rounded.provenance[i];
+    provenance.whole = false;
+    provenance.scored = 0;
     auto put = [&](std::size_t k, Index at) {
       rounded.triangles[at] = {ring[0], ring[k], ring[k + 1]};
       // The halves of the crowded edges stay edges; only edges of the outline can be such.
@@ -93,13 +93,13 @@ void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& crowded
       unsigned bits = half(ring[k], ring[k + 1]) ? 2u : 0u;
       if (k == 1 && half(ring[0], ring[1])) bits |= 1u;
       if (k + 2 == ring.size() && half(ring[k + 1], ring[0])) bits |= 4u;
-      trace.crowded = static_cast<unsigned char>(bits);
-      rounded.trace[at] = trace;
+      provenance.non_manifold_edges = static_cast<unsigned char>(bits);
+      rounded.provenance[at] = provenance;
     };
     put(1, i);
     for (std::size_t k = 2; k + 1 < ring.size(); ++k) {
       rounded.triangles.emplace_back();
-      rounded.trace.emplace_back();
+      rounded.provenance.emplace_back();
       put(k, static_cast<Index>(rounded.triangles.size() - 1));
     }
   }
@@ -107,15 +107,15 @@ void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& crowded
 }
 
 /// The faces at one crowded edge in the order of their angle.
-std::vector<Leaf> leaves_of(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const EdgeUse> uses) {
-  std::vector<Leaf> leaves;
+std::vector<RadialFace> leaves_of(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const EdgeUse> uses) {
+  std::vector<RadialFace> radial_faces;
   for (const EdgeUse& use : uses) {
     const Triangle& t = triangles[use.corner / 3];
     const Index c = use.corner % 3;
-    leaves.push_back({use.corner, t[(c + 2) % 3], t[c] == use.lo});
+    radial_faces.push_back({use.corner, t[(c + 2) % 3], t[c] == use.lo});
   }
-  sort_around(points, uses[0].lo, uses[0].hi, leaves);
-  return leaves;
+  sort_around(points, uses[0].lo, uses[0].hi, radial_faces);
+  return radial_faces;
 }
 
 /// Calls visit(uses of the edge) for every edge of one piece.
@@ -137,16 +137,16 @@ std::vector<char> at_confused_edges(const Rounded& rounded) {
     const Triangle& t = rounded.triangles[i];
     for (Index k = 0; k < 3; ++k) {
       const Index a = t[k], b = t[k == 2 ? 0 : k + 1];
-      if (rounded.special[a] && rounded.special[b]) uses.push_back({std::min(a, b), std::max(a, b), rounded.trace[i].piece, 3 * i + k});
+      if (rounded.maybe_non_manifold[a] && rounded.maybe_non_manifold[b]) uses.push_back({std::min(a, b), std::max(a, b), rounded.provenance[i].piece, 3 * i + k});
     }
   }
   tbb::parallel_sort(uses.begin(), uses.end());
   std::vector<char> confused;
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() < 3) return;
-    const std::vector<Leaf> leaves = leaves_of(rounded.points, rounded.triangles, edge);
+    const std::vector<RadialFace> radial_faces = leaves_of(rounded.points, rounded.triangles, edge);
     bool alternate = true;
-    for (std::size_t k = 0; k < leaves.size(); ++k) alternate = alternate && leaves[k].forward != leaves[(k + 1) % leaves.size()].forward;
+    for (std::size_t k = 0; k < radial_faces.size(); ++k) alternate = alternate && radial_faces[k].forward != radial_faces[(k + 1) % radial_faces.size()].forward;
     if (alternate) return;
     confused.resize(rounded.triangles.size(), 0);
     for (const EdgeUse& use : edge) confused[use.corner / 3] = 1;
@@ -175,9 +175,9 @@ std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() == 2) shells.unite(edge[0].corner / 3, edge[1].corner / 3);
     if (edge.size() < 3) return;
-    const std::vector<Leaf> leaves = leaves_of(points, triangles, edge);
-    for (std::size_t k = 0; k < leaves.size(); ++k) {
-      const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];
+    const std::vector<RadialFace> radial_faces = leaves_of(points, triangles, edge);
+    for (std::size_t k = 0; k < radial_faces.size(); ++k) {
+      const RadialFace &here = radial_faces[k], &then = radial_faces[(k + 1) % radial_faces.size()];
       if (!here.forward && then.forward) shells.unite(here.corner / 3, then.corner / 3);
     }
   });
@@ -197,7 +197,7 @@ std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const
       shell.whole = shell.whole && within(triangles[i]);
       for (Index v : triangles[i]) shell.inexact = shell.inexact || inexact[v];
     }
-  std::vector<char> turned;
+  std::vector<char> flipped;
   for (const auto& [name, shell] : found) {
     if (!shell.whole || !shell.inexact) continue;
     // Rounding moves a surface by its area times a unit in the last place of what is largest: thicker shells that run
@@ -214,11 +214,11 @@ std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const
     const double unit = std::ldexp(largest, -20);  // also of 32-bit coordinates
     const double error = 1e-14 * static_cast<double>(shell.triangles.size()) * size * size * largest;
     if (std::abs(six_volumes) > area * unit + error || volume_sign(points, shell.triangles) > 0) continue;
-    turned.resize(triangles.size(), 0);
+    flipped.resize(triangles.size(), 0);
     for (Index i = 0; i < suspect.size(); ++i)
-      if (shells.find(i) == name) turned[i] = 1;
+      if (shells.find(i) == name) flipped[i] = 1;
   }
-  return turned;
+  return flipped;
 }
 
 std::vector<Vec3> separate_wedges(Rounded& rounded) {
@@ -226,13 +226,13 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
   std::vector<Index> slot(3 * rounded.triangles.size(), no_index), corners;
   for (Index i = 0; i < rounded.triangles.size(); ++i) {
     const Triangle& t = rounded.triangles[i];
-    const bool special[3] = {rounded.special[t[0]] != 0, rounded.special[t[1]] != 0, rounded.special[t[2]] != 0};
-    if (!special[0] && !special[1] && !special[2]) continue;
+    const bool maybe_non_manifold[3] = {rounded.maybe_non_manifold[t[0]] != 0, rounded.maybe_non_manifold[t[1]] != 0, rounded.maybe_non_manifold[t[2]] != 0};
+    if (!maybe_non_manifold[0] && !maybe_non_manifold[1] && !maybe_non_manifold[2]) continue;
     for (Index k = 0; k < 3; ++k) {
       const Index l = k == 2 ? 0 : k + 1;
-      if (special[k] || special[l])
-        uses.push_back({std::min(t[k], t[l]), std::max(t[k], t[l]), rounded.trace[i].piece, 3 * i + k});
-      if (!special[k]) continue;
+      if (maybe_non_manifold[k] || maybe_non_manifold[l])
+        uses.push_back({std::min(t[k], t[l]), std::max(t[k], t[l]), rounded.provenance[i].piece, 3 * i + k});
+      if (!maybe_non_manifold[k]) continue;
       slot[3 * i + k] = static_cast<Index>(corners.size());
       corners.push_back(3 * i + k);
     }
@@ -241,18 +241,18 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
 
   // Which two corners' faces go on into each other; where four or more meet, the two that bound one wedge.
   UnionFind fans(corners.size());
-  // At the rim of the far triangles a fan goes on beyond: each piece has one.
-  std::map<std::pair<Index, Index>, Index> at_rim;  // vertex, piece → corner
-  for (const RimEdge& edge : rounded.rim)
-    for (Index v : {edge.from, edge.to}) at_rim.emplace(std::pair(v, rounded.stretches[edge.stretch].part), no_index);
-  for (Index k = 0; k < corners.size() && !at_rim.empty(); ++k) {
+  // At the boundary of the far triangles a fan goes on beyond: each piece has one.
+  std::map<std::pair<Index, Index>, Index> at_boundary;  // vertex, piece → corner
+  for (const BoundaryEdge& edge : rounded.boundary)
+    for (Index v : {edge.from, edge.to}) at_boundary.emplace(std::pair(v, rounded.untouched_regions[edge.untouched_region].part), no_index);
+  for (Index k = 0; k < corners.size() && !at_boundary.empty(); ++k) {
     const Index i = corners[k] / 3;
-    const auto it = at_rim.find({rounded.triangles[i][corners[k] % 3], rounded.trace[i].piece});
-    if (it == at_rim.end()) continue;
+    const auto it = at_boundary.find({rounded.triangles[i][corners[k] % 3], rounded.provenance[i].piece});
+    if (it == at_boundary.end()) continue;
     if (it->second == no_index) it->second = k;
     fans.unite(it->second, k);
   }
-  std::vector<std::vector<std::array<Index, 2>>> crowded;
+  std::vector<std::vector<std::array<Index, 2>>> non_manifold_edges;
   std::vector<Vec3> places;
   auto marry = [&](Index a, Index b) {
     for (const auto& [c, other] : {std::pair(a, b), std::pair(b, a)})
@@ -261,16 +261,16 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() == 2) marry(edge[0].corner, edge[1].corner);
     if (edge.size() < 3) return;
-    const std::vector<Leaf> leaves = leaves_of(rounded.points, rounded.triangles, edge);
-    crowded.emplace_back();
-    for (std::size_t k = 0; k < leaves.size(); ++k) {
-      const Leaf &here = leaves[k], &then = leaves[(k + 1) % leaves.size()];
+    const std::vector<RadialFace> radial_faces = leaves_of(rounded.points, rounded.triangles, edge);
+    non_manifold_edges.emplace_back();
+    for (std::size_t k = 0; k < radial_faces.size(); ++k) {
+      const RadialFace &here = radial_faces[k], &then = radial_faces[(k + 1) % radial_faces.size()];
       // Solid lies between a face that runs backward and the next one, which runs forward.
       if (here.forward || !then.forward) continue;
       marry(here.corner, then.corner);
       for (Index c : {here.corner, then.corner})
-        rounded.trace[c / 3].crowded = static_cast<unsigned char>(rounded.trace[c / 3].crowded | 1u << c % 3);
-      crowded.back().push_back({here.corner, then.corner});
+        rounded.provenance[c / 3].non_manifold_edges = static_cast<unsigned char>(rounded.provenance[c / 3].non_manifold_edges | 1u << c % 3);
+      non_manifold_edges.back().push_back({here.corner, then.corner});
     }
     places.push_back(0.5 * (rounded.points[edge[0].lo] + rounded.points[edge[0].hi]));
   });
@@ -287,7 +287,7 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
       if (taken[vertex]) {
         const Vec3 place = rounded.points[vertex];
         rounded.points.push_back(place);
-        rounded.special.push_back(1);
+        rounded.maybe_non_manifold.push_back(1);
         rounded.moved.push_back(rounded.moved[vertex]);
         rounded.place.push_back(vertex);
         vertex = static_cast<Index>(rounded.points.size() - 1);
@@ -297,11 +297,11 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
     }
     corner = vertex;
   }
-  for (RimEdge& edge : rounded.rim)
+  for (BoundaryEdge& edge : rounded.boundary)
     for (Index* v : {&edge.from, &edge.to})
-      if (const Index k = at_rim.at({*v, rounded.stretches[edge.stretch].part}); k != no_index) *v = vertex_of_fan[fans.find(k)];
+      if (const Index k = at_boundary.at({*v, rounded.untouched_regions[edge.untouched_region].part}); k != no_index) *v = vertex_of_fan[fans.find(k)];
   rounded.fixed.assign(rounded.points.size(), 0);
-  split_crowded(crowded, rounded);
+  split_crowded(non_manifold_edges, rounded);
   return places;
 }
 

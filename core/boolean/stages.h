@@ -21,62 +21,62 @@ namespace anvil::boolean {
 inline std::uint64_t both(Index a, Index b) { return std::uint64_t{a} << 32 | b; }
 
 /// Where a triangle comes from and what has become of it.
-struct Trace {
+struct FaceProvenance {
   Index origin = 0;          ///< triangle of the first soup
   Index piece = 0;           ///< of the result
   bool whole = true;         ///< it is that triangle, nothing has cut it
-  bool turned = false;       ///< it runs the other way round
+  bool flipped = false;       ///< it runs the other way round
   bool trimmed = false;      ///< an open trim takes it away in the end
   unsigned char scored = 0;  ///< bit k: a score drew the edge from corner k to corner k + 1
-  unsigned char crowded = 0;  ///< bit k: other faces of the result touch that edge
+  unsigned char non_manifold_edges = 0;  ///< bit k: other faces of the result touch that edge
 };
 
-/// Triangles of the parts that lie far from all other parts never enter the soup: a stretch of them goes the way of
-/// the near triangles at its rim.
-struct Stretch {
-  Index source;          ///< number of the stretch in Far
+/// Triangles of the parts that lie far from all other parts never enter the soup: an untouched region of them goes the way of
+/// the near triangles at its boundary.
+struct UntouchedRegion {
+  Index source;          ///< number of the untouched region in Untouched
   Index part;            ///< of the soup; in the rounded result: the piece
-  bool turned = false;   ///< it runs the other way round
-  bool trimmed = false;  ///< as Trace::trimmed
+  bool flipped = false;   ///< it runs the other way round
+  bool trimmed = false;  ///< as FaceProvenance::trimmed
 };
 /// A directed edge as the far triangle beyond it runs.
-struct RimEdge {
+struct BoundaryEdge {
   Index from, to;  ///< points
-  Index stretch;
+  Index untouched_region;
 };
-struct Far;
+struct Untouched;
 
 /// Thrown when something changes so near the far triangles that they must be looked at one by one after all.
-struct ReachesFar {};
+struct ReachesUntouched {};
 
 /// Stage 1. All near triangles as one list on vertices that are welded by bit-equal position.
 struct Soup {
   std::vector<Vec3> points;
   std::vector<Triangle> triangles;  ///< none exactly degenerate; part after part
-  std::vector<Trace> trace;         ///< of each triangle
+  std::vector<FaceProvenance> provenance;         ///< of each triangle
   std::vector<Index> part;          ///< of each triangle
   std::vector<Index> part_begin;    ///< first triangle of each part, and the end; contact adds more behind that
-  std::vector<char> gone;           ///< per triangle: contact has flattened it; empty means none
+  std::vector<char> removed;           ///< per triangle: contact has flattened it; empty means none
   /// Per corner 3 t + k: the corner 3 u + l from which triangle u of the same part runs the edge (k, k + 1) of t
   /// the other way; no_index where not exactly two triangles of the part meet there, one each way.
-  std::vector<Index> mate;
-  std::vector<char> special;         ///< per point: faces of several parts, or separate fans, may meet there
+  std::vector<Index> opposite;
+  std::vector<char> maybe_non_manifold;         ///< per point: faces of several parts, or separate fans, may meet there
   std::vector<char> crosses_itself;  ///< per part: its own triangles must be tested against each other
   std::vector<char> sheet;           ///< per part: an open surface that only cuts
   std::vector<char> scores;          ///< per part: its faces draw edges that stay
-  std::vector<char> tested;          ///< per triangle: only these may meet others; empty means all
-  std::vector<char> loose;           ///< per triangle: contact changed it, so it may cross its own part; or empty
+  std::vector<char> active;          ///< per triangle: only these may meet others; empty means all
+  std::vector<char> needs_self_test;           ///< per triangle: contact changed it, so it may cross its own part; or empty
   std::vector<char> moved;           ///< per point: rounding or contact has moved it; empty means none
   std::vector<Index> given;  ///< per point of a part: its number among the points of all parts; new ones lie behind
-  const Far* far = nullptr;  ///< null: every triangle is here
-  std::vector<Stretch> stretches;
-  std::vector<RimEdge> rim;
+  const Untouched* untouched = nullptr;  ///< null: every triangle is here
+  std::vector<UntouchedRegion> untouched_regions;
+  std::vector<BoundaryEdge> boundary;
   std::vector<Index> meeting;  ///< of the first soup: the triangles that may meet others, in order
 
   std::size_t parts() const { return part_begin.size() - 1; }
-  bool is_gone(Index t) const { return !gone.empty() && gone[t]; }
+  bool is_removed(Index t) const { return !removed.empty() && removed[t]; }
   bool may_meet(Index s, Index t) const {
-    return part[s] != part[t] || crosses_itself[part[s]] || (!loose.empty() && (loose[s] || loose[t]));
+    return part[s] != part[t] || crosses_itself[part[s]] || (!needs_self_test.empty() && (needs_self_test[s] || needs_self_test[t]));
   }
   Plane plane(Index triangle) const {
     const Triangle& t = triangles[triangle];
@@ -84,11 +84,11 @@ struct Soup {
   }
 };
 
-/// The corner across each edge; see Soup::mate.
+/// The corner across each edge; see Soup::opposite half-edge.
 /// @param part  of each triangle; empty when all are of one
-std::vector<Index> find_mates(std::span<const Triangle> triangles, std::span<const Index> part, std::size_t points);
-/// Marks points where more than one closed fan of one part meets, or where a part has an edge without a mate.
-void mark_crowded(std::span<const Triangle> triangles, std::span<const Index> mate, std::vector<char>& special);
+std::vector<Index> find_opposites(std::span<const Triangle> triangles, std::span<const Index> part, std::size_t points);
+/// Marks points where more than one closed fan of one part meets, or where a part has an edge without an opposite half-edge.
+void mark_maybe_non_manifold(std::span<const Triangle> triangles, std::span<const Index> opposite, std::vector<char>& maybe_non_manifold);
 
 /// What the engine derives from one part alone; kept between runs.
 struct Prepared {
@@ -97,8 +97,8 @@ struct Prepared {
   std::vector<Index> face;  ///< source face of each triangle; no_index for one that closes a hole
   bool one_triangle_each = false;   ///< every face is a triangle
   std::vector<Index> first_corner;  ///< per face, where its ring began; empty when every face is a triangle
-  std::vector<Index> mate;
-  std::vector<char> special;
+  std::vector<Index> opposite;
+  std::vector<char> maybe_non_manifold;
   Box3 box;
   bool crosses_itself = false, sheet = false;
   bool all_points_used = true;       ///< each is the corner of a triangle
@@ -108,10 +108,10 @@ struct Prepared {
   std::shared_ptr<const Mesh> mesh;  ///< of the operand
   std::vector<Index> point_of;       ///< per vertex of the mesh, its point; empty: the same
   bool mirrored = false;             ///< faces run the other way round than in the mesh
-  std::vector<char> knotted;         ///< per triangle: at an edge without a mate, at a special point or of a face that did
+  std::vector<char> near_non_manifold;         ///< per triangle: at an edge without an opposite half-edge, at a point where it may not be manifold or of a face that did
                                      ///< not come through whole; empty: none is
   std::vector<Box3> blocks;          ///< bounds of every `block` triangles
-  std::vector<Index> shell;          ///< per triangle; what is connected over mates
+  std::vector<Index> shell;          ///< per triangle; what is connected over opposite half-edges
   Index shells = 0;
   static constexpr std::size_t block = 16;
 
@@ -133,22 +133,22 @@ using PreparedPtr = std::shared_ptr<const Prepared>;
 /// Fails when the part bounds nothing and may not be used as a sheet.
 Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Control& control);
 
-/// Which triangles stay out of the soup, and the stretches that they make up: what is left of a shell without its near
+/// Which triangles stay out of the soup, and the untouched regions that they make up: what is left of a shell without its near
 /// triangles, cut apart where those part it.
-struct Far {
+struct Untouched {
   std::vector<PreparedPtr> parts;
-  std::vector<std::vector<Index>> stretch_of;  ///< per part, per triangle; no_index: near. Empty: all are near
+  std::vector<std::vector<Index>> region_of;  ///< per part, per triangle; no_index: near. Empty: all are near
   std::vector<std::vector<Index>> near;        ///< per part, its near triangles in order; empty when all are
   std::vector<std::vector<Index>> meeting;     ///< per part, the triangles that may meet others, in order
-  std::vector<Index> part_of;                  ///< per stretch
+  std::vector<Index> part_of;                  ///< per untouched region
   std::vector<Index> first_point, first_triangle;  ///< per part, among those of all, and the end
 };
-/// Far triangles are farther than `margin` from other parts and two rings of triangles away from all that is not.
+/// Untouched triangles are farther than `margin` from other parts and two rings of triangles away from all that is not.
 /// @param nothing  leave all in the soup
-Far find_far(const std::vector<PreparedPtr>& parts, double margin, bool nothing, const Control& control);
+Untouched find_untouched(const std::vector<PreparedPtr>& parts, double margin, bool nothing, const Control& control);
 
 /// The near triangles of all parts as one soup, which refers to `far`.
-Soup gather(const Far& far, std::vector<char> scores);
+Soup gather(const Untouched& untouched, std::vector<char> scores);
 
 /// Stages 2 to 5: triangles on exact points that meet at common vertices and edges only.
 struct Arrangement {
@@ -159,7 +159,7 @@ struct Arrangement {
   struct Source {
     Index triangle;
     bool same_way;
-    unsigned char scored;  ///< as Trace::scored, for the corners of the face
+    unsigned char scored;  ///< as FaceProvenance::scored, for the corners of the face
   };
   std::vector<Index> source_begin{0};
   std::vector<Source> sources;
@@ -230,20 +230,20 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
 /// @param pairs  at least all pairs whose boxes meet
 Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSet& points, const Control& control);
 
-/// Stages 4 and 5. Marks more points of the soup as special.
+/// Stages 4 and 5. Marks more points of the soup as maybe not manifold.
 /// @param by_contact  segments meet at common points already, but those need not lie exactly in the plane; a
 ///                    triangle in which they contradict each other is cut at its edges only
 void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact = false);
 
 /// How the cells of an arrangement are read.
-struct Reading {
-  std::function<std::string(std::span<const int>)> class_of;  ///< as Expression::class_of
+struct CellClassifier {
+  std::function<std::string(std::span<const int>)> label_of;  ///< as Expression::class_of
   std::function<bool(std::span<const int>)> trims_away;       ///< null: none
   bool by_place = false;                                      ///< as Expression::pieces_by_place
   bool makes_pieces = false;
   /// Per part, the winding number by which it would change no class: is it idle wherever it has another? Empty: none
   /// is asked for.
-  std::vector<int> neutral;
+  std::vector<int> neutral_winding;
 };
 inline constexpr int not_watched = -1;
 
@@ -251,7 +251,7 @@ inline constexpr int not_watched = -1;
 struct Selection {
   std::vector<Index> patch_of_triangle;  ///< per soup triangle; no_index for touched ones
   std::vector<Index> patch_of_face;      ///< per face of the arrangement
-  std::vector<Index> patch_of_stretch;   ///< per stretch of the soup
+  std::vector<Index> patch_of_untouched_region;   ///< per untouched region of the soup
   /// Per patch, the piece behind it and the piece in front of it; no_index for none or when both are the same.
   struct Sides {
     Index behind = no_index, in_front = no_index;
@@ -265,32 +265,32 @@ struct Selection {
   std::vector<char> idle;    ///< per part, if asked for: the classes are the same without it
   std::size_t left_out = 0;  ///< closed skins thinner than rounding, which cannot be told in or out
 };
-Selection classify(const Soup& soup, const Arrangement& arrangement, const Reading& reading, const Control& control);
+Selection classify(const Soup& soup, const Arrangement& arrangement, const CellClassifier& classifier, const Control& control);
 
 /// Stage 9: the kept faces with rounded vertices.
 struct Rounded {
   std::vector<Vec3> points;
   std::vector<char> moved;    ///< per point: it is new or has been moved
   std::vector<char> inexact;  ///< per point: the last rounding has moved it
-  std::vector<char> special;  ///< per point: see Soup::special; new points are
+  std::vector<char> maybe_non_manifold;  ///< per point: see Soup::maybe_non_manifold; new points are
   std::vector<Triangle> triangles;
-  std::vector<Trace> trace;
+  std::vector<FaceProvenance> provenance;
   std::vector<char> merged;  ///< per point: others fell together with it; empty means none
   std::vector<char> fixed;   ///< per point: it keeps touching surfaces apart and may not go
   std::vector<Index> place;  ///< per point, the first point at its position; empty means all are apart
   std::vector<Index> given;  ///< as Soup::given; no_index for new points
-  const Far* far = nullptr;
-  std::vector<Stretch> stretches;
-  std::vector<RimEdge> rim;
+  const Untouched* untouched = nullptr;
+  std::vector<UntouchedRegion> untouched_regions;
+  std::vector<BoundaryEdge> boundary;
 };
 /// @param to_float  round to 32-bit coordinates, all points
 Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Selection& selection, bool to_float);
 /// Points that have come to one place become one; triangles that collapse by that go.
 void merge_equal(Rounded& rounded);
 /// Empty when rounding made no crossing, no zero-area triangle and merged nothing; else the triangles near it.
-std::vector<char> find_trouble(const Rounded& rounded, const Control& control);
+std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Control& control);
 /// Does what the last rounds have changed come near far triangles?
-bool reaches_far(const Rounded& rounded);
+bool reaches_untouched(const Rounded& rounded);
 /// The rounded result as one part for each piece, which may cross itself near the trouble.
 Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces);
 
@@ -303,6 +303,6 @@ enum class Assembly {
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
               double tolerance, Assembly how, BooleanResult& result, const Control& control);
 
-inline constexpr std::size_t most_places = 100;
+inline constexpr std::size_t max_places = 100;
 
 }  // namespace anvil::boolean

@@ -7,9 +7,9 @@
 #include <map>
 #include <numeric>
 #include <optional>
-#include <stdexcept>
 
 #include "core/boolean/planar.h"
+#include "core/boolean/contradiction.h"
 #include "core/boolean/stages.h"
 #include "core/mesh/union_find.h"
 
@@ -186,7 +186,7 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
   for (auto& f : cuts.face_points) f.point = canonical[f.point];
   // Given vertices that lie on other triangles: faces that do not share an edge in their own part may meet there.
   auto mark = [&](Index point) {
-    if (points.is_given(point)) soup.special[point] = 1;
+    if (points.is_given(point)) soup.maybe_non_manifold[point] = 1;
   };
   for (const auto& s : cuts.segments) mark(s.from), mark(s.to);
   for (const auto& e : cuts.edge_points) mark(e.point);
@@ -260,12 +260,12 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
     std::optional<Planar> at_edges_only;
     if (by_contact) at_edges_only.emplace(planar);
     try {
-      if (known.size() > 3) planar.improve();
+      if (known.size() > 3) planar.flip_to_delaunay();
       for (Index p : inside) planar.add_inside(p);
       for (const auto& s : segments) planar.constrain(s.from, s.to);
-      if (!segments.empty()) planar.improve();
+      if (!segments.empty()) planar.flip_to_delaunay();
       pieces[k] = planar.pieces();
-    } catch (const std::logic_error&) {
+    } catch (const Contradiction&) {
       if (!by_contact) throw;
       pieces[k] = at_edges_only->pieces();
     }
@@ -284,7 +284,7 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
   auto note_scored = [&](Index t) {
     scored.clear();
     for (std::size_t e = 0; e < 3; ++e) {
-      if ((soup.trace[t].scored >> e & 1) == 0) continue;
+      if ((soup.provenance[t].scored >> e & 1) == 0) continue;
       const auto [lo, hi] = std::minmax(soup.triangles[t][e], soup.triangles[t][(e + 1) % 3]);
       Index last = lo;
       for (const auto& p : edge_run(lo, hi)) {
@@ -355,7 +355,7 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
   std::stable_sort(records.begin(), records.end(), [](const FaceRecord& a, const FaceRecord& b) { return a.key < b.key; });
 
   arrangement.touched = cuts.touched;
-  for (std::size_t t = 0; t < soup.gone.size(); ++t) arrangement.touched[t] |= soup.gone[t];
+  for (std::size_t t = 0; t < soup.removed.size(); ++t) arrangement.touched[t] |= soup.removed[t];
   for (std::size_t i = 0; i < records.size();) {
     const Triangle& a = records[i].corners;
     arrangement.faces.push_back(a);

@@ -279,9 +279,9 @@ TEST_CASE("the keys of the views look from where they say") {
   CHECK(d.view().parallel());
   d.key(Qt::Key_V);
   d.key(Qt::Key_Y);
-  CHECK(d.view().look_style() == anvil::app::Look::wires);
+  CHECK(d.view().render_style() == anvil::app::RenderStyle::wires);
   d.key(Qt::Key_F5, Qt::ControlModifier);
-  CHECK(d.view().look_style() == anvil::app::Look::edges);
+  CHECK(d.view().render_style() == anvil::app::RenderStyle::edges);
 }
 
 TEST_CASE("in four views a flight in one leaves the others alone, wherever the pointer goes") {

@@ -556,9 +556,9 @@ TEST_CASE("a heavy part is shown by its stand-in at first and comes out whole at
   };
   d.view().picture();  // begins the still picture
   const QImage whole = picture();
-  d.view().set_look(Look::plain);
+  d.view().set_render_style(RenderStyle::plain);
   d.view().picture();
-  d.view().set_look(Look::edges);
+  d.view().set_render_style(RenderStyle::edges);
   const QImage light = d.view().picture();
   CHECK_FALSE(d.view().still_finished());
   CHECK(light != whole);

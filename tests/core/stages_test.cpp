@@ -8,9 +8,9 @@
 #include "core/boolean/planar.h"
 #include "core/boolean/polygons.h"
 #include "core/boolean/stages.h"
-#include "core/boolean/trouble.h"
+#include "core/boolean/invalid_triangles.h"
 #include "core/mesh/bvh.h"
-#include "core/mesh/sieve.h"
+#include "core/mesh/broad_phase.h"
 #include "core/mesh/triangles_cross.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_solids.h"
@@ -25,7 +25,7 @@ namespace {
 /// Parts as the first stages see them, with every triangle in the soup.
 struct Gathered {
   std::vector<PreparedPtr> parts;
-  Far far;
+  Untouched untouched;
   Soup soup;
 
   explicit Gathered(const std::vector<Mesh>& meshes) {
@@ -35,8 +35,8 @@ struct Gathered {
       REQUIRE(part);
       parts.push_back(*part);
     }
-    far = find_far(parts, 0, true, {});
-    soup = gather(far, std::vector<char>(parts.size(), 0));
+    untouched = find_untouched(parts, 0, true, {});
+    soup = gather(untouched, std::vector<char>(parts.size(), 0));
   }
 };
 
@@ -87,7 +87,7 @@ TEST_CASE("the sieve keeps all that comes near another group, and drops most of 
       const auto corner = static_cast<Index>((at.x() > 6) + 2 * (at.y() > 6) + 4 * (at.z() > 6));
       groups.push_back(random() % 200 == 0 ? no_index : corner == 7 ? 8 + random() % 2 : corner);
     }
-    const std::vector<char> kept = near_other_group(boxes, groups, margin);
+    const std::vector<char> kept = broad_phase(boxes, groups, margin);
     std::size_t dropped = 0;
     for (std::size_t i = 0; i < boxes.size(); ++i) {
       bool near = groups[i] == no_index;
@@ -139,26 +139,26 @@ TEST_CASE("mates are the two triangles of an edge that run it in opposite ways, 
       triangles.push_back(t);
       part.push_back(static_cast<Index>(random() % 3));
     }
-    const std::vector<Index> mate = find_mates(triangles, part, 9);
-    for (Index c = 0; c < mate.size(); ++c) {
+    const std::vector<Index> opposite = find_opposites(triangles, part, 9);
+    for (Index c = 0; c < opposite.size(); ++c) {
       auto from = [&](Index corner) { return triangles[corner / 3][corner % 3]; };
       auto to = [&](Index corner) { return triangles[corner / 3][(corner % 3 + 1) % 3]; };
       std::vector<Index> others;
-      for (Index d = 0; d < mate.size(); ++d)
+      for (Index d = 0; d < opposite.size(); ++d)
         if (d != c && part[d / 3] == part[c / 3] && std::minmax({from(c), to(c)}) == std::minmax({from(d), to(d)})) others.push_back(d);
       const bool paired = others.size() == 1 && from(others[0]) == to(c);
-      REQUIRE(mate[c] == (paired ? others[0] : no_index));
+      REQUIRE(opposite[c] == (paired ? others[0] : no_index));
     }
   }
 }
 
 TEST_CASE("points are special where a part is open, has more than two faces at an edge or more than one fan") {
   auto specials = [](const std::vector<Triangle>& triangles, std::size_t points) {
-    std::vector<char> special(points, 0);
-    mark_crowded(triangles, find_mates(triangles, {}, points), special);
+    std::vector<char> maybe_non_manifold(points, 0);
+    mark_maybe_non_manifold(triangles, find_opposites(triangles, {}, points), maybe_non_manifold);
     std::set<Index> marked;
     for (Index v = 0; v < points; ++v)
-      if (special[v]) marked.insert(v);
+      if (maybe_non_manifold[v]) marked.insert(v);
     return marked;
   };
   auto tetrahedron = [](Index a, Index b, Index c, Index d) {
@@ -274,7 +274,7 @@ TEST_CASE("a triangle with points and segments in it is cut into pieces that hav
     Planar planar(points, {0, 1, 2}, {0, 1});
     planar.add_on_edge(0, edge);
     for (Index p : inside) planar.add_inside(p);
-    planar.improve();
+    planar.flip_to_delaunay();
     // A fan of segments from the first point inside to those it sees past no other point.
     std::vector<std::pair<Index, Index>> segments;
     for (std::size_t k = 1; k < inside.size(); ++k) {
@@ -382,17 +382,17 @@ TEST_CASE("two triangles with a corner in common cross exactly when CGAL says so
 TEST_CASE("trouble is what crosses, lies twice on the same corners or has no area, within a piece or across") {
   const std::vector<Vec3> points{{0, 0, 0}, {2, 0, 0}, {0, 2, 0}, {0.5, 0.5, -1}, {0.5, 0.5, 1}, {1, 0.5, 1}, {9, 9, 9}, {10, 9, 9}, {11, 9, 9}};
   const std::vector<Triangle> triangles{{0, 1, 2}, {3, 5, 4}, {6, 7, 8}, {1, 2, 0}};
-  auto troubled = [&](const std::vector<Index>& piece, const std::vector<char>& suspect, Across across) {
-    std::vector<char> found = find_troubled(points, triangles, piece, suspect, across, {});
+  auto invalid = [&](const std::vector<Index>& piece, const std::vector<char>& suspect, Across across) {
+    std::vector<char> found = find_invalid_triangles(points, triangles, piece, suspect, across, {});
     found.resize(triangles.size(), 0);
     return found;
   };
   const std::vector<char> all(4, 1);
-  CHECK(troubled({0, 0, 0, 0}, all, Across::no) == std::vector<char>{1, 1, 1, 1});
-  CHECK(troubled({0, 1, 0, 2}, all, Across::no) == std::vector<char>{0, 0, 1, 0});
-  CHECK(troubled({0, 1, 0, 2}, all, Across::yes) == std::vector<char>{1, 1, 1, 1});
-  CHECK(troubled({0, 0, 0, 0}, {0, 1, 0, 0}, Across::no) == std::vector<char>{1, 1, 0, 1});
-  CHECK(troubled({0, 0, 0, 0}, {0, 0, 0, 0}, Across::no) == std::vector<char>{0, 0, 0, 0});
+  CHECK(invalid({0, 0, 0, 0}, all, Across::no) == std::vector<char>{1, 1, 1, 1});
+  CHECK(invalid({0, 1, 0, 2}, all, Across::no) == std::vector<char>{0, 0, 1, 0});
+  CHECK(invalid({0, 1, 0, 2}, all, Across::yes) == std::vector<char>{1, 1, 1, 1});
+  CHECK(invalid({0, 0, 0, 0}, {0, 1, 0, 0}, Across::no) == std::vector<char>{1, 1, 0, 1});
+  CHECK(invalid({0, 0, 0, 0}, {0, 0, 0, 0}, Across::no) == std::vector<char>{0, 0, 0, 0});
   CHECK(with_neighbours(points, triangles, {0, 1, 0, 0}, {}) == std::vector<char>{1, 1, 0, 1});
 }
 
@@ -400,16 +400,16 @@ TEST_CASE("points that fall together become one, and triangles that collapse by 
   Rounded rounded;
   rounded.points = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {1, 0, 0}, {1, 1, 0}};
   rounded.triangles = {{0, 1, 2}, {1, 3, 2}, {2, 3, 4}};
-  rounded.trace.resize(3);
-  for (Index i = 0; i < 3; ++i) rounded.trace[i].origin = i;
+  rounded.provenance.resize(3);
+  for (Index i = 0; i < 3; ++i) rounded.provenance[i].origin = i;
   rounded.moved.assign(5, 1);
   rounded.inexact.assign(5, 1);
-  rounded.special.assign(5, 0);
+  rounded.maybe_non_manifold.assign(5, 0);
   rounded.given.assign(5, no_index);
   merge_equal(rounded);
   REQUIRE(rounded.triangles.size() == 2);
   CHECK(rounded.triangles[0] == Triangle{0, 1, 2});
   CHECK(rounded.triangles[1] == Triangle{2, 1, 4});
-  CHECK(rounded.trace[1].origin == 2);
-  CHECK(rounded.special[1] == 1);
+  CHECK(rounded.provenance[1].origin == 2);
+  CHECK(rounded.maybe_non_manifold[1] == 1);
 }

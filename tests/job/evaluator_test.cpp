@@ -145,12 +145,12 @@ TEST_CASE("stopping ends a long check promptly and the evaluator serves the next
 
 TEST_CASE("a large mesh gets a lighter stand-in, a small one does not") {
   const Drawable small = make_drawable(cube(), {});
-  CHECK(small.stand_in.empty());
+  CHECK(small.proxy.empty());
   CHECK(small.edges.size() == 12);
   CHECK(
       std::all_of(small.edges.begin(), small.edges.end(), [](const DrawnEdge& e) { return e.kind == 1.0F; }));
   const Drawable large = make_drawable(stock("icosphere", {10, 7}), {});
-  CHECK(large.triangles.size() / 3 > stand_in_threshold);
-  CHECK(large.stand_in.size() > 3000);
-  CHECK(large.stand_in.size() < large.triangles.size() / 2);
+  CHECK(large.triangles.size() / 3 > proxy_threshold);
+  CHECK(large.proxy.size() > 3000);
+  CHECK(large.proxy.size() < large.triangles.size() / 2);
 }

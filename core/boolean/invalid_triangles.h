@@ -13,7 +13,7 @@ enum class Across { yes, no };
 /// @param piece  of each triangle
 /// @param also   further triangles that are known to be troubled; may be empty
 /// @return per triangle; empty when there is none
-std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const Index> piece,
+std::vector<char> find_invalid_triangles(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const Index> piece,
                                 std::span<const char> suspect, Across across, const Control& control,
                                 std::span<const char> also = {});
 

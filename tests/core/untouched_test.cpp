@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Triangles far from all other parts pass through the engine as whole stretches (core/boolean/far.cpp). The
+// Triangles far from all other parts pass through the engine as whole untouched regions (core/boolean/far.cpp). The
 // result must be the very same as when every triangle is looked at one by one.
 #include <random>
 #include <set>
@@ -83,16 +83,16 @@ TEST_CASE("most triangles of a large part stay out of a small tool's way") {
   const auto small = boolean::prepare(
       {shared(placed(ball(3), {10, 0, 0})), "B", Operation::difference, Affine::Identity(), true, {}}, false,
       {});
-  const boolean::Far far = boolean::find_far({*large, *small}, 1e-5, false, {});
-  REQUIRE_FALSE(far.near[0].empty());
-  CHECK(10 * far.near[0].size() < (*large)->triangles.size());
+  const boolean::Untouched untouched = boolean::find_untouched({*large, *small}, 1e-5, false, {});
+  REQUIRE_FALSE(untouched.near[0].empty());
+  CHECK(10 * untouched.near[0].size() < (*large)->triangles.size());
   for (Index t = 0; t < (*large)->triangles.size(); ++t)
-    CHECK((far.stretch_of[0][t] == no_index) ==
-          std::binary_search(far.near[0].begin(), far.near[0].end(), t));
+    CHECK((untouched.region_of[0][t] == no_index) ==
+          std::binary_search(untouched.near[0].begin(), untouched.near[0].end(), t));
 }
 
 TEST_CASE("a cut all the way round parts a surface into stretches, however large either side is") {
-  // A slab through a torus across its axis of symmetry cuts it into four stretches with the slab taken out.
+  // A slab through a torus across its axis of symmetry cuts it into four untouched regions with the slab taken out.
   const Mesh torus = ring();
   for (const double place : {0.0, 4.0, 8.0, 11.0}) {
     const Mesh slab =

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A coarse sieve before a hierarchy is built: most triangles of large parts are far from every other part.
+// A coarse broad phase before a hierarchy is built: most triangles of large parts are far from every other part.
 #pragma once
 
 #include "core/mesh/triangulate.h"
@@ -11,7 +11,7 @@ namespace anvil {
 /// @param boxes   of the triangles
 /// @param groups  one for each of them; those of group no_index always stay, and meet all others
 /// @return 1 or 0 for each triangle
-std::vector<char> near_other_group(std::span<const Box3> boxes, std::span<const Index> groups, double margin);
+std::vector<char> broad_phase(std::span<const Box3> boxes, std::span<const Index> groups, double margin);
 
 inline bool overlap(const Box3& a, const Box3& b) {
   return (a.lo.array() <= b.hi.array()).all() && (a.hi.array() >= b.lo.array()).all();

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/mesh/sieve.h"
+#include "core/mesh/broad_phase.h"
 
 #include <tbb/parallel_for.h>
 
@@ -18,7 +18,7 @@ constexpr std::size_t most_large = 64;
 
 }  // namespace
 
-std::vector<char> near_other_group(std::span<const Box3> boxes, std::span<const Index> groups, double margin) {
+std::vector<char> broad_phase(std::span<const Box3> boxes, std::span<const Index> groups, double margin) {
   const std::size_t count = groups.size();
   std::vector<char> all(count, 1);
   if (count < worth_it) return all;

@@ -6,7 +6,7 @@
 #include <numeric>
 
 #include "core/boolean/stages.h"
-#include "core/mesh/sieve.h"
+#include "core/mesh/broad_phase.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil::boolean {
@@ -58,7 +58,7 @@ class NearOfPart {
       groups.push_back(
           std::find(meets.begin() + begin, meets.begin() + end, 1) != meets.begin() + end ? no_index : 0);
     }
-    const std::vector<char> close_blocks = near_other_group(boxes, groups, margin);
+    const std::vector<char> close_blocks = broad_phase(boxes, groups, margin);
     std::vector<Index> chosen;
     groups.clear();
     boxes.clear();
@@ -77,7 +77,7 @@ class NearOfPart {
         groups.push_back(meets[t] ? no_index : 0);
       }
     }
-    const std::vector<char> close = near_other_group(boxes, groups, margin);
+    const std::vector<char> close = broad_phase(boxes, groups, margin);
     for (std::size_t k = 0; k < chosen.size(); ++k)
       if (close[k]) add(chosen[k]);
   }
@@ -90,14 +90,14 @@ class NearOfPart {
         const Index v = part_.triangles[t][c % 3];
         if (at_vertex_[v]) continue;
         at_vertex_[v] = 1;
-        if (part_.special[v]) continue;  // all knotted
-        for (Index at = next(part_.mate[c]); at != c; at = next(part_.mate[at])) add(at / 3);
+        if (part_.maybe_non_manifold[v]) continue;  // all near a place that is not manifold
+        for (Index at = next(part_.opposite[c]); at != c; at = next(part_.opposite[at])) add(at / 3);
       }
     }
   }
   void add_knotted() {
-    for (Index t = 0; t < part_.knotted.size(); ++t)
-      if (part_.knotted[t]) add(t);
+    for (Index t = 0; t < part_.near_non_manifold.size(); ++t)
+      if (part_.near_non_manifold[t]) add(t);
   }
   /// A face passes whole or not at all.
   void add_whole_faces() {
@@ -137,20 +137,20 @@ class NearOfPart {
   std::size_t ringed_ = 0;       ///< triangles of the list that have all at their vertices in it
 };
 
-/// Far triangles by the stretch they lie in. From the rim of the near ones a front goes out in every
+/// Untouched triangles by the untouched region they lie in. From the boundary of the near ones a front goes out in every
 /// direction, all at the same pace; fronts that meet go on as one. The last front of a shell need not be
-/// followed to its end: what no other front has taken is its. So the work is that of the smaller stretches,
+/// followed to its end: what no other front has taken is its. So the work is that of the smaller untouched regions,
 /// however large the shell is.
 class Stretches {
  public:
-  Stretches(const Prepared& part, const NearOfPart& near, std::vector<Index>& stretch_of)
-      : part_(part), stretch_of_(stretch_of), first_front_(part.shells) {
+  Stretches(const Prepared& part, const NearOfPart& near, std::vector<Index>& region_of)
+      : part_(part), stretch_of_(region_of), first_front_(part.shells) {
     stretch_of_ = part.shell;
     for (Index t : near.list()) stretch_of_[t] = no_index;
     for (Index t : near.list())
       for (std::size_t k = 0; k < 3; ++k)
-        if (const Index mate = part.mate[3 * t + k]; mate != no_index && stretch_of_[mate / 3] != no_index)
-          seeds_.push_back(mate / 3);
+        if (const Index opposite = part.opposite[3 * t + k]; opposite != no_index && stretch_of_[opposite / 3] != no_index)
+          seeds_.push_back(opposite / 3);
     std::sort(seeds_.begin(), seeds_.end());
     seeds_.erase(std::unique(seeds_.begin(), seeds_.end()), seeds_.end());
     fronts_.resize(seeds_.size());
@@ -163,13 +163,13 @@ class Stretches {
     }
   }
 
-  /// @return the number of stretches
+  /// @return the number of untouched regions
   Index run() {
-    std::vector<Index> active(fronts_.size());
-    for (Index k = 0; k < active.size(); ++k) active[k] = k;
-    for (std::size_t pace = 16; !active.empty(); pace += pace / 2) {
-      for (Index k : active) advance(k, pace);
-      std::erase_if(active, [&](Index k) {
+    std::vector<Index> advancing(fronts_.size());
+    for (Index k = 0; k < advancing.size(); ++k) advancing[k] = k;
+    for (std::size_t pace = 16; !advancing.empty(); pace += pace / 2) {
+      for (Index k : advancing) advance(k, pace);
+      std::erase_if(advancing, [&](Index k) {
         if (leader_.find(k) != k) return true;
         return fronts_[k].done || active_of_shell_[shell(k)] == 1;
       });
@@ -181,7 +181,7 @@ class Stretches {
       const Index name = fronts_[k].done ? names++ : shell(k);
       for (Index t : fronts_[k].taken) stretch_of_[t] = name;
     }
-    // A shell of which nothing is left has no stretch.
+    // A shell of which nothing is left has no untouched region.
     std::vector<Index> number(names, no_index);
     for (Index t : seeds_) number[stretch_of_[t]] = 0;
     Index count = 0;
@@ -213,7 +213,7 @@ class Stretches {
       }
       const Index t = front.taken[front.next++];
       for (Index c = 3 * t; c < 3 * t + 3; ++c) {
-        const Index other = part_.mate[c] / 3, there = stretch_of_[other];
+        const Index other = part_.opposite[c] / 3, there = stretch_of_[other];
         if (there == no_index) continue;
         if (there >= first_front_) {
           met.push_back(there - first_front_);
@@ -252,7 +252,7 @@ class Stretches {
   const Prepared& part_;
   std::vector<Index>& stretch_of_;  ///< shells, and from first_front_ on fronts
   Index first_front_;
-  std::vector<Index> seeds_;  ///< far triangles at the rim
+  std::vector<Index> seeds_;  ///< far triangles at the boundary
   std::vector<Front> fronts_;
   UnionFind leader_{0};
   std::vector<Index> active_of_shell_;
@@ -300,7 +300,7 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
     for (Index b = 0; b < part.blocks.size(); ++b)
       if (in_bounds(k, part.blocks[b])) blocks.add(k, b, part.blocks[b]);
   }
-  blocks.keep(near_other_group(blocks.box, blocks.part, margin));
+  blocks.keep(broad_phase(blocks.box, blocks.part, margin));
   check_stop(control);
   Items triangles;
   for (std::size_t n = 0; n < blocks.part.size(); ++n) {
@@ -309,7 +309,7 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
     for (Index t = begin; t < end; ++t)
       if (const Box3 box = box_of(*parts[k], t); in_bounds(k, box)) triangles.add(k, t, box);
   }
-  triangles.keep(near_other_group(triangles.box, triangles.part, margin));
+  triangles.keep(broad_phase(triangles.box, triangles.part, margin));
   check_stop(control);
   std::vector<std::vector<Index>> meeting(parts.size());
   for (std::size_t n = 0; n < triangles.part.size(); ++n) meeting[triangles.part[n]].push_back(triangles.number[n]);
@@ -318,51 +318,51 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
 
 }  // namespace
 
-Far find_far(const std::vector<PreparedPtr>& parts, double margin, bool nothing, const Control& control) {
-  Far far;
-  far.parts = parts;
-  far.stretch_of.resize(parts.size());
-  far.near.resize(parts.size());
-  far.first_point.push_back(0);
-  far.first_triangle.push_back(0);
+Untouched find_untouched(const std::vector<PreparedPtr>& parts, double margin, bool nothing, const Control& control) {
+  Untouched untouched;
+  untouched.parts = parts;
+  untouched.region_of.resize(parts.size());
+  untouched.near.resize(parts.size());
+  untouched.first_point.push_back(0);
+  untouched.first_triangle.push_back(0);
   for (const PreparedPtr& p : parts) {
-    far.first_point.push_back(far.first_point.back() + static_cast<Index>(p->points.size()));
-    far.first_triangle.push_back(far.first_triangle.back() + static_cast<Index>(p->triangles.size()));
+    untouched.first_point.push_back(untouched.first_point.back() + static_cast<Index>(p->points.size()));
+    untouched.first_triangle.push_back(untouched.first_triangle.back() + static_cast<Index>(p->triangles.size()));
   }
-  far.meeting.resize(parts.size());
+  untouched.meeting.resize(parts.size());
   auto all_meet = [&](std::size_t k) {
-    far.meeting[k].resize(parts[k]->triangles.size());
-    std::iota(far.meeting[k].begin(), far.meeting[k].end(), Index{0});
+    untouched.meeting[k].resize(parts[k]->triangles.size());
+    std::iota(untouched.meeting[k].begin(), untouched.meeting[k].end(), Index{0});
   };
   if (nothing) {
     for (std::size_t k = 0; k < parts.size(); ++k) all_meet(k);
-    return far;
+    return untouched;
   }
 
-  far.meeting = find_meeting(parts, margin, control);
-  std::vector<Index> stretches(parts.size(), 0);
+  untouched.meeting = find_meeting(parts, margin, control);
+  std::vector<Index> untouched_regions(parts.size(), 0);
   tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
     const Prepared& part = *parts[k];
     if (part.crosses_itself) return all_meet(k);
     NearOfPart near(part);
-    near.add_about(far.meeting[k], margin);
+    near.add_about(untouched.meeting[k], margin);
     near.add_knotted();
     near.add_one_of_each_shell();
     near.add_ring();
     near.add_ring();
     near.add_whole_faces();
     if (2 * near.list().size() > part.triangles.size()) return;
-    stretches[k] = Stretches(part, near, far.stretch_of[k]).run();
-    far.near[k] = near.in_order();
+    untouched_regions[k] = Stretches(part, near, untouched.region_of[k]).run();
+    untouched.near[k] = near.in_order();
   });
   for (Index k = 0; k < parts.size(); ++k) {
-    const auto first = static_cast<Index>(far.part_of.size());
-    far.part_of.resize(first + stretches[k], k);
+    const auto first = static_cast<Index>(untouched.part_of.size());
+    untouched.part_of.resize(first + untouched_regions[k], k);
     if (first == 0) continue;
-    for (Index& s : far.stretch_of[k])
+    for (Index& s : untouched.region_of[k])
       if (s != no_index) s += first;
   }
-  return far;
+  return untouched;
 }
 
 }  // namespace anvil::boolean

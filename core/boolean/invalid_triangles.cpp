@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/boolean/trouble.h"
+#include "core/boolean/invalid_triangles.h"
 
 #include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
@@ -8,7 +8,7 @@
 #include <atomic>
 
 #include "core/mesh/bvh.h"
-#include "core/mesh/sieve.h"
+#include "core/mesh/broad_phase.h"
 #include "core/mesh/triangles_cross.h"
 
 namespace anvil::boolean {
@@ -45,7 +45,7 @@ struct Neighbourhood {
       boxes.insert(boxes.end(), part.boxes.begin(), part.boxes.end());
     }
     for (Index i : chosen) groups.push_back(marked[i] ? no_index : 0);
-    const std::vector<char> close = near_other_group(boxes, groups, 0);
+    const std::vector<char> close = broad_phase(boxes, groups, 0);
     std::size_t kept = 0;
     for (std::size_t k = 0; k < chosen.size(); ++k) {
       if (!close[k]) continue;
@@ -67,14 +67,14 @@ bool same_corners(Triangle s, Triangle t) {
 
 }  // namespace
 
-std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Triangle> all, std::span<const Index> piece,
+std::vector<char> find_invalid_triangles(std::span<const Vec3> points, std::span<const Triangle> all, std::span<const Index> piece,
                                 std::span<const char> suspect, Across across, const Control& control,
                                 std::span<const char> also) {
-  std::vector<char> troubled(all.size(), 0);
-  if (!also.empty()) troubled.assign(also.begin(), also.end());
+  std::vector<char> invalid(all.size(), 0);
+  if (!also.empty()) invalid.assign(also.begin(), also.end());
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, all.size(), 1024), [&](const auto& range) {
     for (std::size_t i = range.begin(); i < range.end(); ++i)
-      if (suspect[i] && collinear(points[all[i][0]], points[all[i][1]], points[all[i][2]])) troubled[i] = 1;
+      if (suspect[i] && collinear(points[all[i][0]], points[all[i][1]], points[all[i][2]])) invalid[i] = 1;
   });
   if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return {};
   const Neighbourhood about(points, all, suspect);
@@ -93,9 +93,9 @@ std::vector<char> find_troubled(std::span<const Vec3> points, std::span<const Tr
       },
       control.stop);
   for (const auto& list : found)
-    for (const auto& [s, t] : list) troubled[s] = troubled[t] = 1;
-  if (std::find(troubled.begin(), troubled.end(), 1) == troubled.end()) return {};
-  return troubled;
+    for (const auto& [s, t] : list) invalid[s] = invalid[t] = 1;
+  if (std::find(invalid.begin(), invalid.end(), 1) == invalid.end()) return {};
+  return invalid;
 }
 
 std::vector<char> with_neighbours(std::span<const Vec3> points, std::span<const Triangle> triangles,

@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the stages throw where contact or rounding has left things that contradict each other: a segment that leaves its
+// triangle, windings that disagree. combine() then tries another way. Never thrown for a programming error.
+#pragma once
+
+#include <exception>
+
+namespace anvil::boolean {
+
+class Contradiction : public std::exception {
+ public:
+  /// @param what  a text that lives on, as literals do
+  explicit Contradiction(const char* what) : what_(what) {}
+  const char* what() const noexcept override { return what_; }
+
+ private:
+  const char* what_;
+};
+
+}  // namespace anvil::boolean
