@@ -8,6 +8,7 @@
 #include <tuple>
 
 #include "core/boolean/contradiction.h"
+#include "core/boolean/radial_sort.h"
 #include "core/boolean/stages.h"
 #include "core/mesh/union_find.h"
 
@@ -27,28 +28,18 @@ class RadialSort {
  public:
   RadialSort(const Soup& soup, const PointSet& points, Index u, Index v) : soup_(soup), points_(points), u_(u), v_(v) {}
 
-  /// Side of a point seen from the half-plane of `leaf`: 1 ahead, turning from its apex about u→v.
+  /// Side of a point seen from the half-plane of a face: 1 ahead, turning from its apex about u→v.
   int side(const RadialFace& radial_face, Index point) const {
-    // The plane (u, v, apex) faces as the source does when the leaf runs forward and the same way round.
+    // The plane (u, v, apex) faces as the source does when the face runs forward and the same way round.
     const int sign = radial_face.forward == radial_face.same_way ? 1 : -1;
     return sign * points_.side(soup_.plane(radial_face.source), point);
   }
 
-  /// Sorts the leaves by angle about u→v, beginning with the first. Faces are distinct: no two at one angle.
-  void sort(std::vector<RadialFace>& radial_faces) const {
-    const RadialFace first = radial_faces[0];
-    auto half = [&](const RadialFace& l) {  // 0: ahead of the first by less than π, 1: π, 2: more
-      const int s = side(first, l.apex);
-      return s > 0 ? 0 : s == 0 ? 1 : 2;
-    };
-    std::vector<std::pair<int, RadialFace>> rest;
-    for (std::size_t k = 1; k < radial_faces.size(); ++k) rest.emplace_back(half(radial_faces[k]), radial_faces[k]);
-    std::sort(rest.begin(), rest.end(), [&](const auto& a, const auto& b) {
-      if (a.first != b.first) return a.first < b.first;
-      if (a.first == 1) return false;
-      return a.second.face != b.second.face && side(a.second, b.second.apex) > 0;
-    });
-    for (std::size_t k = 0; k < rest.size(); ++k) radial_faces[k + 1] = rest[k].second;
+  /// Sorts faces by angle about u→v, beginning with the first. Faces are distinct: no two at one angle.
+  void sort(std::vector<RadialFace>& faces) const {
+    radial_sort(
+        faces, [&](const RadialFace& a, const RadialFace& b) { return side(a, b.apex); },
+        [](const RadialFace& a, const RadialFace& b) { return a.face == b.face; });
   }
 
  private:

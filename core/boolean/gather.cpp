@@ -9,6 +9,7 @@
 #include "core/boolean/contradiction.h"
 #include "core/boolean/stages.h"
 #include "core/mesh/bvh.h"
+#include "core/mesh/orient.h"
 #include "core/mesh/triangles_cross.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
@@ -32,35 +33,21 @@ std::vector<std::array<Index, 2>> leaking_edges(const Mesh& mesh) {
 
 /// Turns faces over so that neighbours across edges with two faces agree; the larger side of each patch stays.
 std::size_t make_consistent(Mesh& mesh) {
-  const EdgeTable edges = build_edges(mesh);
-  std::vector<char> seen(mesh.face_count(), 0), turn(mesh.face_count(), 0);
-  std::size_t flipped = 0;
-  for (Index seed = 0; seed < mesh.face_count(); ++seed) {
-    if (seen[seed]) continue;
-    seen[seed] = 1;
-    std::vector<Index> patch{seed};
-    std::size_t over = 0;
-    for (std::size_t k = 0; k < patch.size(); ++k) {
-      const Index f = patch[k];
-      for (Index c = mesh.face_offsets[f]; c < mesh.face_offsets[f + 1]; ++c) {
-        if (edges.corner_edge[c] == no_index) continue;
-        const auto uses = edges.corners_of(edges.corner_edge[c]);
-        if (uses.size() != 2) continue;
-        const Index other = uses[0] == c ? uses[1] : uses[0], g = edges.corner_face[other];
-        if (seen[g]) continue;
-        seen[g] = 1;
-        turn[g] = static_cast<char>(turn[f] ^ static_cast<char>(mesh.corners[other] == mesh.corners[c]));
-        over += static_cast<std::size_t>(turn[g]);
-        patch.push_back(g);
-      }
-    }
-    if (2 * over > patch.size())
-      for (Index f : patch) turn[f] ^= 1;
-    flipped += std::min(over, patch.size() - over);
+  const PatchOrientation orientation = orient_patches(mesh, build_edges(mesh));
+  std::vector<std::size_t> faces(orientation.patches, 0), against(orientation.patches, 0);
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    ++faces[orientation.patch[f]];
+    against[orientation.patch[f]] += static_cast<std::size_t>(orientation.against_first[f]);
   }
-  for (std::size_t f = 0; f < mesh.face_count(); ++f)
-    if (turn[f]) std::reverse(mesh.corners.begin() + mesh.face_offsets[f], mesh.corners.begin() + mesh.face_offsets[f + 1]);
-  return flipped;
+  std::size_t turned = 0;
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    const Index patch = orientation.patch[f];
+    const bool most_are_against = 2 * against[patch] > faces[patch];
+    if ((orientation.against_first[f] != 0) == most_are_against) continue;
+    std::reverse(mesh.corners.begin() + mesh.face_offsets[f], mesh.corners.begin() + mesh.face_offsets[f + 1]);
+    ++turned;
+  }
+  return turned;
 }
 
 /// Adds a face for each closed chain of leaking edges. The leaks of any mesh close: they are the boundary of its

@@ -8,6 +8,7 @@
 #include <numeric>
 
 #include "core/boolean/separate.h"
+#include "core/boolean/radial_sort.h"
 #include "core/exact/volume.h"
 #include "core/mesh/union_find.h"
 
@@ -21,18 +22,10 @@ struct RadialFace {
 };
 
 /// Sorts faces by angle about u→v (exact), beginning with the first.
-void sort_around(std::span<const Vec3> p, Index u, Index v, std::vector<RadialFace>& radial_faces) {
-  auto side = [&](const RadialFace& l, Index x) { return orient3d(p[u], p[v], p[l.apex], p[x]); };
-  const RadialFace first = radial_faces[0];
-  auto half = [&](const RadialFace& l) {
-    const int s = side(first, l.apex);
-    return s > 0 ? 0 : s == 0 ? 1 : 2;
-  };
-  std::sort(radial_faces.begin() + 1, radial_faces.end(), [&](const RadialFace& a, const RadialFace& b) {
-    const int ha = half(a), hb = half(b);
-    if (ha != hb) return ha < hb;
-    return ha != 1 && side(a, b.apex) > 0;
-  });
+void sort_around(std::span<const Vec3> p, Index u, Index v, std::vector<RadialFace>& faces) {
+  radial_sort(
+      faces, [&](const RadialFace& a, const RadialFace& b) { return orient3d(p[u], p[v], p[a.apex], p[b.apex]); },
+      [](const RadialFace&, const RadialFace&) { return false; });
 }
 
 Index next(Index corner) { return corner % 3 == 2 ? corner - 2 : corner + 1; }

@@ -172,213 +172,253 @@ std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& poin
   return canonical;
 }
 
-}  // namespace
-
-void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact) {
-  PointSet& points = arrangement.points;
-  if (!by_contact) cross_segments(soup, cuts, points, control);
+/// Points at one place get one number. Marks given vertices that lie on other triangles: faces that do not share an edge in
+/// their own part may meet there.
+void unify_points(Soup& soup, Cuts& cuts, PointSet& points) {
   const std::vector<Index> canonical = weld(soup, cuts, points);
-  check_stop(control);
   for (auto& s : cuts.segments) s.from = canonical[s.from], s.to = canonical[s.to];
   std::erase_if(cuts.segments, [](const auto& s) { return s.from == s.to; });
   for (auto& e : cuts.edge_points) e.point = canonical[e.point];
   std::erase_if(cuts.edge_points, [](const auto& e) { return e.point == e.lo || e.point == e.hi; });
   for (auto& f : cuts.face_points) f.point = canonical[f.point];
-  // Given vertices that lie on other triangles: faces that do not share an edge in their own part may meet there.
   auto mark = [&](Index point) {
     if (points.is_given(point)) soup.maybe_non_manifold[point] = 1;
   };
   for (const auto& s : cuts.segments) mark(s.from), mark(s.to);
   for (const auto& e : cuts.edge_points) mark(e.point);
   for (const auto& f : cuts.face_points) mark(f.point);
-
-  // Points along each cut edge, from its smaller to its larger vertex.
-  auto edge_less = [](const Cuts::EdgePoint& a, const Cuts::EdgePoint& b) {
-    return std::tie(a.lo, a.hi, a.point) < std::tie(b.lo, b.hi, b.point);
-  };
-  std::sort(cuts.edge_points.begin(), cuts.edge_points.end(), edge_less);
-  cuts.edge_points.erase(std::unique(cuts.edge_points.begin(), cuts.edge_points.end(),
-                                     [](const auto& a, const auto& b) { return a.lo == b.lo && a.hi == b.hi && a.point == b.point; }),
-                         cuts.edge_points.end());
-  for (std::size_t i = 0; i < cuts.edge_points.size();) {
-    std::size_t j = i;
-    while (j < cuts.edge_points.size() && cuts.edge_points[j].lo == cuts.edge_points[i].lo && cuts.edge_points[j].hi == cuts.edge_points[i].hi) ++j;
-    const Vec3 along = soup.points[cuts.edge_points[i].hi] - soup.points[cuts.edge_points[i].lo];
-    int axis = 0;
-    along.cwiseAbs().maxCoeff(&axis);
-    const int way = along[axis] > 0 ? 1 : -1;
-    std::sort(cuts.edge_points.begin() + static_cast<std::ptrdiff_t>(i), cuts.edge_points.begin() + static_cast<std::ptrdiff_t>(j),
-              [&](const auto& a, const auto& b) { return way * points.compare(axis, a.point, b.point) < 0; });
-    i = j;
-  }
-  auto edge_run = [&](Index lo, Index hi) {
-    const auto begin = std::lower_bound(cuts.edge_points.begin(), cuts.edge_points.end(), Cuts::EdgePoint{lo, hi, 0},
-                                        [](const auto& a, const auto& b) { return std::tie(a.lo, a.hi) < std::tie(b.lo, b.hi); });
-    auto end = begin;
-    while (end != cuts.edge_points.end() && end->lo == lo && end->hi == hi) ++end;
-    return std::span<const Cuts::EdgePoint>(begin, end);
-  };
   std::sort(cuts.face_points.begin(), cuts.face_points.end(),
             [](const auto& a, const auto& b) { return std::tie(a.triangle, a.point) < std::tie(b.triangle, b.point); });
+}
 
-  std::vector<Index> cut;
-  for (Index t = 0; t < soup.triangles.size(); ++t)
-    if (cuts.touched[t]) cut.push_back(t);
-  std::vector<std::vector<Planar::Piece>> pieces(cut.size());
-  tbb::parallel_for(std::size_t{0}, cut.size(), [&](std::size_t k) {
-    check_stop(control);
-    const Index t = cut[k];
-    const Triangle& corners = soup.triangles[t];
-    Planar planar(points, corners, projection_of(soup, t));
-    std::vector<Index> known(corners.begin(), corners.end());
-    for (int e = 0; e < 3; ++e) {
-      const Index a = corners[static_cast<std::size_t>(e)], b = corners[static_cast<std::size_t>((e + 1) % 3)];
-      std::vector<Index> run;
-      for (const auto& p : edge_run(std::min(a, b), std::max(a, b))) run.push_back(p.point);
-      if (a > b) std::reverse(run.begin(), run.end());
-      known.insert(known.end(), run.begin(), run.end());
-      planar.add_on_edge(e, run);
+/// The points along each cut edge, from its smaller to its larger vertex.
+class EdgeRuns {
+ public:
+  /// Puts cuts.edge_points in that order.
+  EdgeRuns(const Soup& soup, Cuts& cuts, const PointSet& points) : list_(cuts.edge_points) {
+    std::sort(list_.begin(), list_.end(), [](const auto& a, const auto& b) { return std::tie(a.lo, a.hi, a.point) < std::tie(b.lo, b.hi, b.point); });
+    list_.erase(std::unique(list_.begin(), list_.end(), [](const auto& a, const auto& b) { return is_same_edge(a, b) && a.point == b.point; }),
+                list_.end());
+    for (std::size_t i = 0; i < list_.size();) {
+      std::size_t j = i;
+      while (j < list_.size() && is_same_edge(list_[j], list_[i])) ++j;
+      const Vec3 along = soup.points[list_[i].hi] - soup.points[list_[i].lo];
+      int axis = 0;
+      along.cwiseAbs().maxCoeff(&axis);
+      const int way = along[axis] > 0 ? 1 : -1;
+      std::sort(list_.begin() + static_cast<std::ptrdiff_t>(i), list_.begin() + static_cast<std::ptrdiff_t>(j),
+                [&](const auto& a, const auto& b) { return way * points.compare(axis, a.point, b.point) < 0; });
+      i = j;
     }
-    std::sort(known.begin(), known.end());
-    const auto segments = of_triangle(cuts.segments, t);
-    std::vector<Index> inside;
-    for (const auto& p : of_triangle(cuts.face_points, t)) inside.push_back(p.point);
-    for (const auto& s : segments) inside.insert(inside.end(), {s.from, s.to});
-    std::sort(inside.begin(), inside.end());
-    inside.erase(std::unique(inside.begin(), inside.end()), inside.end());
-    std::erase_if(inside, [&](Index p) { return std::binary_search(known.begin(), known.end(), p); });
-    // Close points one after the other: short walks.
-    std::sort(inside.begin(), inside.end(), [&](Index a, Index b) {
-      const Vec3 p = points.approximate(a), q = points.approximate(b);
-      return std::tuple(p.x(), p.y(), p.z(), a) < std::tuple(q.x(), q.y(), q.z(), b);
-    });
-    // An edge may come to pass through the triangle's own third corner: then there is nothing inside.
-    if (by_contact && std::adjacent_find(known.begin(), known.end()) != known.end()) {
-      pieces[k] = planar.pieces();
+  }
+
+  /// @param lo, hi  vertices of an edge, the smaller first
+  std::span<const Cuts::EdgePoint> of(Index lo, Index hi) const {
+    const auto begin = std::lower_bound(list_.begin(), list_.end(), Cuts::EdgePoint{lo, hi, 0},
+                                        [](const auto& a, const auto& b) { return std::tie(a.lo, a.hi) < std::tie(b.lo, b.hi); });
+    auto end = begin;
+    while (end != list_.end() && end->lo == lo && end->hi == hi) ++end;
+    return {begin, end};
+  }
+
+ private:
+  static bool is_same_edge(const Cuts::EdgePoint& a, const Cuts::EdgePoint& b) { return a.lo == b.lo && a.hi == b.hi; }
+  std::vector<Cuts::EdgePoint>& list_;
+};
+
+/// What a touched triangle comes apart into: a constrained Delaunay triangulation of its own points and segments.
+std::vector<Planar::Piece> cut_triangle(Index t, const Soup& soup, const Cuts& cuts, const EdgeRuns& runs, const PointSet& points,
+                                        bool by_contact) {
+  const Triangle& corners = soup.triangles[t];
+  Planar planar(points, corners, projection_of(soup, t));
+  std::vector<Index> known(corners.begin(), corners.end());
+  for (int e = 0; e < 3; ++e) {
+    const Index a = corners[static_cast<std::size_t>(e)], b = corners[static_cast<std::size_t>((e + 1) % 3)];
+    std::vector<Index> run;
+    for (const auto& p : runs.of(std::min(a, b), std::max(a, b))) run.push_back(p.point);
+    if (a > b) std::reverse(run.begin(), run.end());
+    known.insert(known.end(), run.begin(), run.end());
+    planar.add_on_edge(e, run);
+  }
+  std::sort(known.begin(), known.end());
+  const auto segments = of_triangle(cuts.segments, t);
+  std::vector<Index> inside;
+  for (const auto& p : of_triangle(cuts.face_points, t)) inside.push_back(p.point);
+  for (const auto& s : segments) inside.insert(inside.end(), {s.from, s.to});
+  std::sort(inside.begin(), inside.end());
+  inside.erase(std::unique(inside.begin(), inside.end()), inside.end());
+  std::erase_if(inside, [&](Index p) { return std::binary_search(known.begin(), known.end(), p); });
+  // Close points one after the other: short walks.
+  std::sort(inside.begin(), inside.end(), [&](Index a, Index b) {
+    const Vec3 p = points.approximate(a), q = points.approximate(b);
+    return std::tuple(p.x(), p.y(), p.z(), a) < std::tuple(q.x(), q.y(), q.z(), b);
+  });
+  // An edge may come to pass through the triangle's own third corner: then there is nothing inside.
+  if (by_contact && std::adjacent_find(known.begin(), known.end()) != known.end()) return planar.pieces();
+  std::optional<Planar> at_edges_only;
+  if (by_contact) at_edges_only.emplace(planar);
+  try {
+    if (known.size() > 3) planar.flip_to_delaunay();
+    for (Index p : inside) planar.add_inside(p);
+    for (const auto& s : segments) planar.constrain(s.from, s.to);
+    if (!segments.empty()) planar.flip_to_delaunay();
+    return planar.pieces();
+  } catch (const Contradiction&) {
+    if (!by_contact) throw;
+    return at_edges_only->pieces();
+  }
+}
+
+/// One sub-triangle, by its corners in order of their numbers.
+struct FaceRecord {
+  Triangle key, corners;
+  Arrangement::Source source;
+};
+
+/// Gathers what touched triangles came apart into. Overlapping coplanar triangles must come out in the same pieces: what
+/// lies between fixed edges is a pocket, and equal pockets take the pieces of the first (as Cherchi, Livesu, Scateni and
+/// Attene, "Fast and Robust Mesh Arrangements using Floating-point Arithmetic", SIGGRAPH Asia 2020).
+class FaceCollector {
+ public:
+  FaceCollector(const Soup& soup, const Cuts& cuts, const EdgeRuns& runs) : soup_(soup), cuts_(cuts), runs_(runs) {}
+
+  void add(Index t, const std::vector<Planar::Piece>& pieces) {
+    note_scored(t);
+    if (!cuts_.coplanar[t]) {
+      for (const auto& piece : pieces) add_record(piece.corners, t, true);
       return;
     }
-    std::optional<Planar> at_edges_only;
-    if (by_contact) at_edges_only.emplace(planar);
-    try {
-      if (known.size() > 3) planar.flip_to_delaunay();
-      for (Index p : inside) planar.add_inside(p);
-      for (const auto& s : segments) planar.constrain(s.from, s.to);
-      if (!segments.empty()) planar.flip_to_delaunay();
-      pieces[k] = planar.pieces();
-    } catch (const Contradiction&) {
-      if (!by_contact) throw;
-      pieces[k] = at_edges_only->pieces();
-    }
-  });
+    std::vector<char> seen(pieces.size(), 0);
+    for (std::size_t seed = 0; seed < pieces.size(); ++seed)
+      if (!seen[seed]) add_pocket(t, pieces, seed, seen);
+  }
 
-  // Overlapping coplanar triangles must come out in the same pieces: what lies between fixed edges is a
-  // pocket, and equal pockets take the pieces of the first (as Cherchi, Livesu, Scateni and Attene, "Fast and
-  // Robust Mesh Arrangements using Floating-point Arithmetic", SIGGRAPH Asia 2020).
-  struct FaceRecord {
-    Triangle key, corners;
-    Arrangement::Source source;
-  };
-  std::vector<FaceRecord> records;
-  // Scored edges of a triangle stay scored in its pieces: the pairs of neighbours along such an edge.
-  std::vector<std::pair<Index, Index>> scored;
-  auto note_scored = [&](Index t) {
-    scored.clear();
-    for (std::size_t e = 0; e < 3; ++e) {
-      if ((soup.provenance[t].scored >> e & 1) == 0) continue;
-      const auto [lo, hi] = std::minmax(soup.triangles[t][e], soup.triangles[t][(e + 1) % 3]);
-      Index last = lo;
-      for (const auto& p : edge_run(lo, hi)) {
-        scored.push_back(std::minmax(last, p.point));
-        last = p.point;
-      }
-      scored.push_back(std::minmax(last, hi));
-    }
-  };
-  auto scored_of = [&](const Triangle& corners) {
-    unsigned bits = 0;
-    for (std::size_t e = 0; e < 3 && !scored.empty(); ++e) {
-      const std::pair<Index, Index> edge = std::minmax(corners[e], corners[(e + 1) % 3]);
-      if (std::find(scored.begin(), scored.end(), edge) != scored.end()) bits |= 1u << e;
-    }
-    return static_cast<unsigned char>(bits);
-  };
+  /// All records, those of one face together.
+  std::vector<FaceRecord> take() {
+    std::stable_sort(records_.begin(), records_.end(), [](const FaceRecord& a, const FaceRecord& b) { return a.key < b.key; });
+    return std::move(records_);
+  }
+
+ private:
+  using Edge = std::pair<Index, Index>;
   struct Pocket {
     std::vector<Triangle> triangles;
     bool forward;  ///< they run along the first edge that is in the border once from its smaller point to the larger
   };
-  std::map<std::vector<std::pair<Index, Index>>, Pocket> pockets;
-  auto add_record = [&](const Triangle& corners, Index source, bool same_way) {
-    Triangle key = corners;
-    std::sort(key.begin(), key.end());
-    records.push_back({key, corners, {source, same_way, scored_of(corners)}});
-  };
-  for (std::size_t k = 0; k < cut.size(); ++k) {
-    const Index t = cut[k];
-    const auto& list = pieces[k];
-    note_scored(t);
-    if (!cuts.coplanar[t]) {
-      for (const auto& piece : list) add_record(piece.corners, t, true);
-      continue;
-    }
-    std::vector<char> seen(list.size(), 0);
-    for (std::size_t seed = 0; seed < list.size(); ++seed) {
-      if (seen[seed]) continue;
-      seen[seed] = 1;
-      std::vector<std::size_t> pocket{seed};
-      std::vector<std::pair<Index, Index>> border;
-      std::vector<std::pair<Index, Index>> forward;
-      for (std::size_t i = 0; i < pocket.size(); ++i)
-        for (std::size_t e = 0; e < 3; ++e) {
-          const auto& piece = list[pocket[i]];
-          if (piece.fixed[e]) {
-            const Index a = piece.corners[(e + 1) % 3], b = piece.corners[(e + 2) % 3];
-            border.emplace_back(std::min(a, b), std::max(a, b));
-            if (a < b) forward.emplace_back(a, b);
-          } else if (const auto n = static_cast<std::size_t>(piece.across[e]); !seen[n]) {
-            seen[n] = 1;
-            pocket.push_back(n);
-          }
-        }
-      std::sort(border.begin(), border.end());
-      std::size_t once = 0;
-      while (once + 1 < border.size() && border[once] == border[once + 1]) once += 2;
-      once = std::min(once, border.size() - 1);
-      Pocket own{{}, std::find(forward.begin(), forward.end(), border[once]) != forward.end()};
-      for (std::size_t i : pocket) own.triangles.push_back(list[i].corners);
-      const bool runs_forward = own.forward;
-      const auto first = pockets.try_emplace(std::move(border), std::move(own)).first;
-      const bool same_way = first->second.forward == runs_forward;
-      for (const Triangle& triangle : first->second.triangles) add_record(triangle, t, same_way);
+
+  /// Scored edges of a triangle stay scored in its pieces: the pairs of neighbours along such an edge.
+  void note_scored(Index t) {
+    scored_.clear();
+    for (std::size_t e = 0; e < 3; ++e) {
+      if ((soup_.provenance[t].scored >> e & 1) == 0) continue;
+      const auto [lo, hi] = std::minmax(soup_.triangles[t][e], soup_.triangles[t][(e + 1) % 3]);
+      Index last = lo;
+      for (const auto& p : runs_.of(lo, hi)) {
+        scored_.push_back(std::minmax(last, p.point));
+        last = p.point;
+      }
+      scored_.push_back(std::minmax(last, hi));
     }
   }
-  check_stop(control);
-  std::stable_sort(records.begin(), records.end(), [](const FaceRecord& a, const FaceRecord& b) { return a.key < b.key; });
 
-  arrangement.touched = cuts.touched;
-  for (std::size_t t = 0; t < soup.removed.size(); ++t) arrangement.touched[t] |= soup.removed[t];
-  for (std::size_t i = 0; i < records.size();) {
-    const Triangle& a = records[i].corners;
-    arrangement.faces.push_back(a);
-    std::size_t j = i;
-    for (; j < records.size() && records[j].key == records[i].key; ++j) {
-      // Same cyclic order as the first, or the other one?
-      const Triangle& b = records[j].corners;
-      const auto at = static_cast<std::size_t>(std::find(b.begin(), b.end(), a[0]) - b.begin());
-      const bool cyclic = b[(at + 1) % 3] == a[1];
-      Arrangement::Source source = records[j].source;
-      // same_way was relative to this record's own corners; the face runs as the first record's do.
-      source.same_way = source.same_way == cyclic;
-      unsigned bits = 0;
-      for (std::size_t e = 0; e < 3; ++e) {
-        const std::size_t own = cyclic ? (at + e) % 3 : (at + 5 - e) % 3;
-        bits |= static_cast<unsigned>(source.scored >> own & 1) << e;
-      }
-      source.scored = static_cast<unsigned char>(bits);
-      arrangement.sources.push_back(source);
+  void add_record(const Triangle& corners, Index source, bool same_way) {
+    unsigned bits = 0;
+    for (std::size_t e = 0; e < 3 && !scored_.empty(); ++e) {
+      const Edge edge = std::minmax(corners[e], corners[(e + 1) % 3]);
+      if (std::find(scored_.begin(), scored_.end(), edge) != scored_.end()) bits |= 1u << e;
     }
+    Triangle key = corners;
+    std::sort(key.begin(), key.end());
+    records_.push_back({key, corners, {source, same_way, static_cast<unsigned char>(bits)}});
+  }
+
+  void add_pocket(Index t, const std::vector<Planar::Piece>& pieces, std::size_t seed, std::vector<char>& seen) {
+    seen[seed] = 1;
+    std::vector<std::size_t> pocket{seed};
+    std::vector<Edge> border, forward;
+    for (std::size_t i = 0; i < pocket.size(); ++i)
+      for (std::size_t e = 0; e < 3; ++e) {
+        const auto& piece = pieces[pocket[i]];
+        if (piece.fixed[e]) {
+          const Index a = piece.corners[(e + 1) % 3], b = piece.corners[(e + 2) % 3];
+          border.emplace_back(std::min(a, b), std::max(a, b));
+          if (a < b) forward.emplace_back(a, b);
+        } else if (const auto n = static_cast<std::size_t>(piece.across[e]); !seen[n]) {
+          seen[n] = 1;
+          pocket.push_back(n);
+        }
+      }
+    std::sort(border.begin(), border.end());
+    std::size_t once = 0;
+    while (once + 1 < border.size() && border[once] == border[once + 1]) once += 2;
+    once = std::min(once, border.size() - 1);
+    Pocket own{{}, std::find(forward.begin(), forward.end(), border[once]) != forward.end()};
+    for (std::size_t i : pocket) own.triangles.push_back(pieces[i].corners);
+    const bool runs_forward = own.forward;
+    const auto first = pockets_.try_emplace(std::move(border), std::move(own)).first;
+    const bool same_way = first->second.forward == runs_forward;
+    for (const Triangle& triangle : first->second.triangles) add_record(triangle, t, same_way);
+  }
+
+  const Soup& soup_;
+  const Cuts& cuts_;
+  const EdgeRuns& runs_;
+  std::vector<Edge> scored_;  // of the triangle that is being added
+  std::map<std::vector<Edge>, Pocket> pockets_;
+  std::vector<FaceRecord> records_;
+};
+
+/// The source of a record as its face runs: as the corners `face` of the first record do.
+Arrangement::Source as_face_runs(const FaceRecord& record, const Triangle& face) {
+  // Same cyclic order as the first, or the other one?
+  const Triangle& own = record.corners;
+  const auto at = static_cast<std::size_t>(std::find(own.begin(), own.end(), face[0]) - own.begin());
+  const bool cyclic = own[(at + 1) % 3] == face[1];
+  Arrangement::Source source = record.source;
+  source.same_way = source.same_way == cyclic;
+  unsigned bits = 0;
+  for (std::size_t e = 0; e < 3; ++e) {
+    const std::size_t edge = cyclic ? (at + e) % 3 : (at + 5 - e) % 3;
+    bits |= static_cast<unsigned>(source.scored >> edge & 1) << e;
+  }
+  source.scored = static_cast<unsigned char>(bits);
+  return source;
+}
+
+/// Coinciding sub-triangles become one face with a list of sources.
+void weld_faces(const std::vector<FaceRecord>& records, Arrangement& arrangement) {
+  for (std::size_t i = 0; i < records.size();) {
+    arrangement.faces.push_back(records[i].corners);
+    std::size_t j = i;
+    for (; j < records.size() && records[j].key == records[i].key; ++j)
+      arrangement.sources.push_back(as_face_runs(records[j], records[i].corners));
     arrangement.source_begin.push_back(static_cast<Index>(arrangement.sources.size()));
     i = j;
   }
+}
+
+}  // namespace
+
+void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact) {
+  PointSet& points = arrangement.points;
+  if (!by_contact) cross_segments(soup, cuts, points, control);
+  unify_points(soup, cuts, points);
+  check_stop(control);
+  const EdgeRuns runs(soup, cuts, points);
+  std::vector<Index> touched;
+  for (Index t = 0; t < soup.triangles.size(); ++t)
+    if (cuts.touched[t]) touched.push_back(t);
+  std::vector<std::vector<Planar::Piece>> pieces(touched.size());
+  tbb::parallel_for(std::size_t{0}, touched.size(), [&](std::size_t k) {
+    check_stop(control);
+    pieces[k] = cut_triangle(touched[k], soup, cuts, runs, points, by_contact);
+  });
+  FaceCollector collector(soup, cuts, runs);
+  for (std::size_t k = 0; k < touched.size(); ++k) collector.add(touched[k], pieces[k]);
+  check_stop(control);
+  weld_faces(collector.take(), arrangement);
+  arrangement.touched = cuts.touched;
+  for (std::size_t t = 0; t < soup.removed.size(); ++t) arrangement.touched[t] |= soup.removed[t];
 }
 
 }  // namespace anvil::boolean

@@ -7,6 +7,7 @@
 
 #include "core/exact/predicates.h"
 #include "core/exact/volume.h"
+#include "core/mesh/orient.h"
 #include "core/mesh/winding.h"
 #include "core/soundness/analysis.h"
 
@@ -24,36 +25,6 @@ struct Patch {
   bool rim_open = false, rim_non_manifold = false;
   bool closed() const { return !rim_open && !rim_non_manifold; }
 };
-
-/// For each face, 1 when it must be turned to agree with the first face of its patch.
-std::vector<char> parities(const Analysis& a) {
-  std::vector<char> parity(a.mesh.face_count(), 0);
-  if (a.inconsistent_edge_count == 0) return parity;
-  std::vector<char> seen(a.mesh.face_count(), 0);
-  std::vector<Index> queue;
-  for (Index seed = 0; seed < a.mesh.face_count(); ++seed) {
-    if (seen[seed]) continue;
-    seen[seed] = 1;
-    queue.assign(1, seed);
-    while (!queue.empty()) {
-      const Index f = queue.back();
-      queue.pop_back();
-      for (Index c = a.mesh.face_offsets[f]; c < a.mesh.face_offsets[f + 1]; ++c) {
-        if (a.edges.corner_edge[c] == no_index) continue;
-        const auto uses = a.edges.corners_of(a.edges.corner_edge[c]);
-        if (uses.size() != 2) continue;
-        const Index other = uses[0] == c ? uses[1] : uses[0];
-        const Index g = a.edges.corner_face[other];
-        if (seen[g]) continue;
-        seen[g] = 1;
-        const bool same_way = a.mesh.corners[other] == a.mesh.corners[c];
-        parity[g] = static_cast<char>(parity[f] ^ static_cast<char>(same_way));
-        queue.push_back(g);
-      }
-    }
-  }
-  return parity;
-}
 
 std::vector<Patch> collect_patches(const Analysis& a, const std::vector<char>& parity) {
   std::vector<Patch> patches(a.patches);
@@ -164,7 +135,9 @@ bool is_wall(const Analysis& a, const std::vector<Patch>& patches, std::size_t c
 
 Orientation orientation_of(const Analysis& a) {
   Orientation found;
-  const std::vector<char> parity = parities(a);
+  // Faces that must be turned over to agree with the first of their patch.
+  const std::vector<char> parity = a.inconsistent_edge_count == 0 ? std::vector<char>(a.mesh.face_count(), 0)
+                                                                  : orient_patches(a.mesh, a.edges).against_first;
   a.check_stop();
   const std::vector<Patch> patches = collect_patches(a, parity);
 
