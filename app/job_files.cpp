@@ -5,6 +5,7 @@
 #include <QFileInfo>
 #include <QMessageBox>
 #include <QPushButton>
+#include <algorithm>
 
 #include "app/autosave.h"
 #include "core/io/mesh_file.h"
@@ -156,7 +157,13 @@ void JobFiles::write(const std::vector<OutgoingPart>& parts, const QString& sugg
   for (const OutgoingPart& part : parts)
     if (!part.result.evaluated)
       return session_.complain({"has no result that could be written", session_.job().at(part.id).name, {}, "look at its recipe"}, part.id);
-  if (parts.empty() || !ask_unsound(parts)) return;
+  if (parts.empty()) return;
+  if (std::all_of(parts.begin(), parts.end(), [](const OutgoingPart& part) { return part.result.evaluated->mesh->empty(); })) {
+    const OperationReport* last = parts[0].result.evaluated->last_report();
+    const std::string why = last != nullptr && !last->empty_reason.empty() ? session_.named(parts[0].id, last->empty_reason).toStdString() : "there are no faces";
+    return session_.complain({"has nothing to write: " + why, session_.job().at(parts[0].id).name, {}, "change its recipe"}, parts[0].id);
+  }
+  if (!ask_unsound(parts)) return;
   QString path = QFileDialog::getSaveFileName(window_, tr("Export"), folder_ + QLatin1Char('/') + suggestion + QStringLiteral(".stl"),
                                               tr(mesh_filter), nullptr, QFileDialog::DontUseNativeDialog);
   if (path.isEmpty()) return;

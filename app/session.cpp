@@ -50,6 +50,16 @@ void Session::preview(Job job) {
 
 void Session::commit_preview(const QString& label) {
   const Job job = *history_.current();
+  // However often something is dragged, it never comes where a file could not bring it back.
+  for (const PartPtr& part : job.parts) {
+    const Part* before = history_.committed()->find(part->id);
+    if (before != nullptr && before->placement == part->placement) continue;
+    if (auto issue = edit::check_placement(part->placement)) {
+      issue->subject = part->name;
+      drop_preview();
+      return complain(*issue, part->id);
+    }
+  }
   commit(label, job);
 }
 

@@ -57,7 +57,8 @@ QPushButton:disabled { color: #B3AC9F; border-color: #D8D2C6; }
 QLineEdit, QDoubleSpinBox, QComboBox { background: #FFFFFF; border: 1px solid #C9C2B4; border-radius: 4px; padding: 3px 5px;
   selection-background-color: #A1267E; selection-color: #FFFFFF; }
 QLineEdit:focus, QDoubleSpinBox:focus, QComboBox:focus { border-color: #A1267E; }
-QComboBox::drop-down { border: none; width: 16px; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::down-arrow { image: url(:/icons/down.svg); width: 14px; height: 14px; }
 QListWidget, QListView { background: transparent; border: none; outline: none; }
 QListWidget::item { border-radius: 4px; }
 QListWidget::item:selected { background: #EAD9E3; color: #22252B; }

@@ -382,6 +382,27 @@ TEST_CASE("after Stop, export waits for the result of the job as it is, or says 
   CHECK(d.session().is_current(box));
 }
 
+TEST_CASE("an empty result is not written, and what is dragged too small or too far goes back") {
+  Driver d;
+  const TemporaryFolder folder;
+  box_and_cylinder(d);
+  d.session().select({d.named("Cylinder"), d.named("Box")});
+  d.key(Qt::Key_D);
+  d.settle();
+  d.session().commit(QStringLiteral("grow"), edit::change_part(d.job(), d.named("Box"), [](Part& p) { p.source = Primitive::of("box", {100, 100, 100}); }));
+  d.settle();
+  REQUIRE(d.session().result(d.named("Cylinder")).evaluated->mesh->empty());
+  d.session().select({d.named("Cylinder")});
+  d.key(Qt::Key_E, Qt::ControlModifier);
+  REQUIRE(Driver::until([&] { return d.widget<QLabel>(QStringLiteral("issue_text")) != nullptr; }));
+  CHECK(d.widget<QLabel>(QStringLiteral("issue_text"))->text().contains(QStringLiteral("covers the whole part")));
+  const PartId box = d.named("Box");
+  const Placement before = d.job().at(box).placement;
+  d.session().preview(edit::change_part(d.job(), box, [](Part& p) { p.placement.scale.x() = 1e7; }));
+  d.session().commit_preview(QStringLiteral("scale"));
+  CHECK(d.job().at(box).placement == before);
+}
+
 TEST_CASE("a file that has been read while something is dragged comes in when the drag ends") {
   Driver d;
   const TemporaryFolder folder;

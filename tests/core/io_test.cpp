@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <cstring>
 
 #include <clocale>
 #include <cstdlib>
+#include <cstring>
 
 #include "core/boolean/combine.h"
 #include "core/io/formats.h"
@@ -221,4 +221,28 @@ TEST_CASE("a locale with decimal commas changes nothing that is read") {
   CHECK(back->mesh.positions[2] == Vec3(0, 1.5, 0));
   REQUIRE_FALSE(huge);
   CHECK(huge.issue().what.find("not a finite number") != std::string::npos);
+}
+
+TEST_CASE("settling to 32 bits by itself: floats stay as they are, others round, what meets by it is settled") {
+  OperationReport report;
+  const Mesh exact = cube(2);
+  CHECK(settle_to_float(exact, report).positions == exact.positions);
+  CHECK(report.done.empty());
+  // Thirds are no floats: every coordinate moves by less than half a step, and the ball stays sound.
+  Mesh ball = stock("sphere", {1.0 / 3, 24, 12});
+  const Mesh settled = settle_to_float(ball, report);
+  CHECK(check_soundness(settled).sound);
+  for (const Vec3& p : settled.positions) CHECK(p == p.cast<float>().cast<double>().eval());
+  CHECK(signed_volume(settled) == Approx(signed_volume(ball)).epsilon(1e-6));
+  // Two boxes a thousandth of a step apart: rounding brings their walls together.
+  Mesh close = stock("box", {1, 1, 1});
+  append(close, placed(stock("box", {1, 1, 1}), {1 + 1e-11, 0, 0}));
+  REQUIRE(check_soundness(close).sound);
+  OperationReport told;
+  const Mesh met = settle_to_float(close, told);
+  CHECK(check_soundness(met).sound);
+  CHECK(signed_volume(met) == Approx(2).epsilon(1e-6));
+  // An open mesh is only rounded.
+  const Mesh open = without_faces(stock("sphere", {1.0 / 3, 24, 12}), {0});
+  CHECK(settle_to_float(open, report).face_count() == open.face_count());
 }

@@ -1,8 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Plane cut and mirror, against closed formulas and CGAL.
+#include <boost/geometry.hpp>
+#include <boost/geometry/geometries/point_xy.hpp>
+#include <boost/geometry/geometries/polygon.hpp>
 #include <map>
 #include <random>
 
+#include "core/io/mesh_file.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/weld.h"
 #include "core/shape/clip.h"
@@ -331,4 +335,100 @@ TEST_CASE("200 random solids, cut and mirrored at random planes, stay sound for 
     const double slack = moved ? 4e-6 * box.diagonal() * surface_area(solid) : 0;
     CHECK(signed_volume(doubled->result.mesh) == Approx(2 * signed_volume(below->mesh)).epsilon(1e-11).margin(slack));
   }
+}
+
+TEST_CASE("the section of a cut has the area that Boost.Geometry finds for the sliced outline") {
+  // The cap of a cut across z is the polygon of the slice; Boost.Geometry knows nothing of our meshes.
+  namespace bg = boost::geometry;
+  using Point = bg::model::d2::point_xy<double>;
+  using Polygon = bg::model::polygon<Point, false>;
+  const Mesh star = stock("star-prism", {40, 20, 30, 7});
+  const Mesh torus = stock("torus", {40, 14, 48, 24});
+  for (const double z : {-3.0, 0.5, 2.0}) {
+    Polygon outline;
+    for (Index v : star.face(14)) bg::append(outline.outer(), Point(star.positions[v].x(), star.positions[v].y()));
+    bg::correct(outline);
+    const BooleanResult cut_star = cut(star, {0, 0, z}, {0, 0, 1}, KeepSide::below);
+    double cap = 0;
+    for (std::size_t f = 0; f < cut_star.mesh.face_count(); ++f)
+      if (cut_star.sources.face[f] == no_index) {
+        Mesh one;
+        one.positions = cut_star.mesh.positions;
+        one.add_face(cut_star.mesh.face(f));
+        cap += surface_area(one);
+      }
+    CHECK(cap == Approx(bg::area(outline)).epsilon(1e-12));
+    // A ring: the outer outline less the inner one.
+    const BooleanResult cut_torus = cut(torus, {0, 0, z}, {0, 0, 1}, KeepSide::below);
+    Polygon outer, inner;
+    std::vector<std::pair<double, Point>> points;
+    for (const Vec3& p : cut_torus.mesh.positions)
+      if (std::abs(p.z() - z) < 1e-9) points.emplace_back(std::atan2(p.y(), p.x()), Point(p.x(), p.y()));
+    std::sort(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    for (const auto& [angle, p] : points) bg::append((std::hypot(p.x(), p.y()) > 20 ? outer : inner).outer(), p);
+    bg::correct(outer);
+    bg::correct(inner);
+    double ring = 0;
+    for (std::size_t f = 0; f < cut_torus.mesh.face_count(); ++f)
+      if (cut_torus.sources.face[f] == no_index) {
+        Mesh one;
+        one.positions = cut_torus.mesh.positions;
+        one.add_face(cut_torus.mesh.face(f));
+        ring += surface_area(one);
+      }
+    CHECK(ring == Approx(bg::area(outer) - bg::area(inner)).epsilon(1e-9));
+  }
+}
+
+TEST_CASE("cuts and mirrors one after the other come back to what they began with") {
+  // A symmetric body, cut in half and mirrored along each axis in turn, is itself again (elementary).
+  for (const Mesh& body : {stock("torus", {40, 14, 32, 16}), stock("box", {20, 30, 40}), stock("cylinder", {20, 40, 32}), stock("icosphere", {30, 3})}) {
+    Mesh now = body;
+    for (int axis = 0; axis < 3; ++axis) {
+      const Mirrored result = mirrored(now, Vec3::Zero(), Vec3::Unit(axis), MirrorHow::half, 0);
+      REQUIRE(result.soundness.sound);
+      now = result.result.mesh;
+      CHECK(signed_volume(now) == Approx(signed_volume(body)).epsilon(1e-9));
+      CHECK(bounds(now).lo.isApprox(bounds(body).lo, 1e-9));
+    }
+    CHECK(judge(in_triangles(now)).shells == 1);
+  }
+  // A box cut n times by planes through one edge of its middle falls into wedges that sum to it.
+  const Mesh box = stock("box", {20, 20, 10});
+  double sum = 0;
+  for (int k = 0; k < 6; ++k) {
+    const double a = k * std::numbers::pi / 3, b = (k + 1) * std::numbers::pi / 3;
+    const BooleanResult first = cut(box, Vec3::Zero(), {-std::sin(a), std::cos(a), 0}, KeepSide::above);
+    sum += signed_volume(cut(first.mesh, Vec3::Zero(), {-std::sin(b), std::cos(b), 0}, KeepSide::below).mesh);
+  }
+  CHECK(sum == Approx(20 * 20 * 10).epsilon(1e-12));
+}
+
+TEST_CASE("the demo's own parts are cut and mirrored soundly") {
+  for (const char* name : {"gauge-board.off"}) {
+    const auto board = read_mesh(std::filesystem::path(DEMO_DATA) / name);
+    REQUIRE(board);
+    for (const Vec3& normal : {Vec3(0, 1, 0), Vec3(0, 1, 0.25), Vec3(1, 0.1, 0), Vec3(0, 0, 1)}) {
+      CAPTURE(normal.transpose());
+      const BooleanResult both = cut(board->mesh, bounds(board->mesh).centre(), normal, KeepSide::both);
+      REQUIRE(both.pieces == 2);
+      double sum = 0;
+      for (Index k = 0; k < 2; ++k) {
+        CHECK(judge(in_triangles(both.piece_mesh(k))).sound());
+        sum += signed_volume(both.piece_mesh(k));
+      }
+      CHECK(sum == Approx(signed_volume(board->mesh)).epsilon(1e-12));
+      const Mirrored doubled = mirrored(board->mesh, bounds(board->mesh).centre(), normal);
+      CHECK(doubled.soundness.sound);
+      CHECK(judge(in_triangles(doubled.result.mesh)).sound());
+    }
+  }
+  // The float housing is damaged: what can be cut of it is, and the rest says why not.
+  const auto housing = read_mesh(std::filesystem::path(DEMO_DATA) / "float-housing.obj");
+  REQUIRE(housing);
+  const auto result = plane_cut(shared(housing->mesh), "housing", {{0, 0, 40}, {0, 0, 1}, KeepSide::below});
+  REQUIRE(result);
+  CHECK(check_soundness(result->mesh).sound);
+  CHECK(bounds(result->mesh).hi.z() == 40);
+  CHECK(std::any_of(result->report.done.begin(), result->report.done.end(), [](const auto& d) { return d.what == "holes_closed"; }));
 }

@@ -419,7 +419,8 @@ TEST_CASE("records of defects are complete, however large the defect") {
   }
   REQUIRE(turned.size() > 2000);
   std::vector<Index> found;
-  for (const Defect& defect : check_soundness(ball).of(families::flipped_faces).defects) found.insert(found.end(), defect.faces.begin(), defect.faces.end());
+  const SoundnessReport halves = check_soundness(ball);
+  for (const Defect& defect : halves.of(families::flipped_faces).defects) found.insert(found.end(), defect.faces.begin(), defect.faces.end());
   std::sort(found.begin(), found.end());
   std::vector<Index> others;
   for (Index f = 0; f < ball.face_count(); ++f)

@@ -1,0 +1,186 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The cast and its tokens, pieces of results, and what the worker does when a step breaks or is stopped.
+#include <thread>
+
+#include "core/soundness/check.h"
+#include "job/edit.h"
+#include "job/evaluator.h"
+#include "tests/support/meshes.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+Part box(const std::string& name, const Vec3& size, const Vec3& at = Vec3::Zero()) {
+  Part part;
+  part.name = name;
+  part.source = Primitive::of("box", {size.x(), size.y(), size.z()});
+  part.placement.position = at;
+  return part;
+}
+
+/// A kind that breaks as only a programming error or a lack of memory would.
+Result<StepOutput> break_down(const StepInput&) { throw std::runtime_error("out of paper"); }
+const StepKind breaking = {"break", "Break", "scale", "shape", "Breaks.", ToolRule::none, {}, break_down};
+
+/// A kind that goes on until it is stopped.
+Result<StepOutput> go_on(const StepInput& input) {
+  for (;;) {
+    check_stop(input.control);
+    std::this_thread::sleep_for(std::chrono::milliseconds(1));
+  }
+}
+const StepKind endless = {"endless", "Endless", "scale", "shape", "Does not end.", ToolRule::none, {}, go_on};
+
+/// Collects what a worker publishes.
+struct Listener {
+  std::mutex mutex;
+  std::vector<Published> seen;
+  Evaluator evaluator{[this](const Published& p) {
+    const std::lock_guard lock(mutex);
+    seen.push_back(p);
+  }};
+  std::vector<Published> of(PartId part) {
+    const std::lock_guard lock(mutex);
+    std::vector<Published> list;
+    for (const Published& p : seen)
+      if (p.part == part) list.push_back(p);
+    return list;
+  }
+};
+
+}  // namespace
+
+TEST_CASE("a cast lists parts and steps in the order in which a recipe reaches them, leaving out what is off") {
+  Job job;
+  for (const char* name : {"A", "B", "C", "D"}) job = edit::add_part(job, box(name, {2, 2, 2}));
+  job = *edit::combine(job, 2, {3}, Operation::unite);       // B: C
+  job = *edit::combine(job, 1, {2}, Operation::difference);  // A: B, then a cut, then D
+  job = *edit::add_step(job, 1, new_step(steps::plane_cut));
+  StepId last = 0;
+  job = *edit::add_step(job, 1, new_step(steps::combine), &last);
+  job = *edit::add_tools(job, last, {4}, Operation::unite);
+  const auto& recipe = job.at(1).recipe;
+  CHECK(cast_of(job, 1).parts == std::vector<PartId>{1, 2, 3, 4});
+  CHECK(cast_of(job, 1).steps == std::vector<StepId>{job.at(2).recipe[0].id, recipe[0].id, recipe[1].id, recipe[2].id});
+  CHECK(cast_of(job, 3).parts == std::vector<PartId>{3});
+  const Job tool_off = *edit::change_use(job, 2, [](ToolUse& use) { use.on = false; });
+  CHECK(cast_of(tool_off, 1).parts == std::vector<PartId>{1, 4});
+  CHECK(cast_of(tool_off, 1).steps == std::vector<StepId>{recipe[1].id, recipe[2].id});
+  const Job cut_off = *edit::change_step(job, recipe[1].id, [](Step& s) { s.on = false; });
+  CHECK(cast_of(cut_off, 1).steps.size() == 3);
+}
+
+TEST_CASE("tokens stand for places of the cast, move with it, and become the names of now") {
+  Job job = edit::add_part(edit::add_part(Job{}, box("Plate", {2, 2, 2})), box("Pin", {1, 1, 1}));
+  const Cast cast{{1, 2}, {}};
+  const std::string text = "holes in " + cast_token(1) + " and " + cast_token(0) + ", 100 %";
+  CHECK(with_names(job, cast, text) == "holes in Pin and Plate, 100 %");
+  CHECK(with_names(job, cast, "no token") == "no token");
+  CHECK(shifted_tokens(cast_token(0) + cast_token(12), 3) == cast_token(3) + cast_token(15));
+  CHECK(part_of_token(cast, cast_token(1)) == 2);
+  CHECK(part_of_token(cast, "Pin") == 0);
+  CHECK(part_of_token(cast, cast_token(7)) == 0);
+  job = edit::change_part(job, 2, [](Part& p) { p.name = "Peg"; });
+  CHECK(with_names(job, cast, text) == "holes in Peg and Plate, 100 %");
+  CHECK(with_names(*edit::remove_parts(job, {2}), cast, cast_token(1)) == "a deleted part");
+  // Names may hold what they like.
+  job = edit::change_part(job, 1, [](Part& p) { p.name = "{0} %s \x02"; });
+  CHECK(with_names(job, cast, cast_token(0)) == "{0} %s \x02");
+}
+
+TEST_CASE("pieces of a split are those of the result, and shells where there is one piece") {
+  Job job = edit::add_part(edit::add_part(Job{}, box("Bar", {30, 4, 4})), box("Knife", {2, 10, 10}));
+  job = *edit::combine(job, 1, {2}, Operation::split);
+  RecipeRunner runner;
+  const auto split = runner.evaluate(job, 1, {}, false);
+  const std::vector<Mesh> pieces = separate_pieces(*split);
+  REQUIRE(pieces.size() == 3);
+  double sum = 0;
+  for (const Mesh& piece : pieces) {
+    CHECK(check_soundness(piece).sound);
+    CHECK(piece.origins.empty());
+    sum += signed_volume(piece);
+  }
+  CHECK(sum == Approx(30 * 16));
+  job = *edit::change_use(job, 2, [](ToolUse& use) { use.operation = Operation::difference; });
+  const std::vector<Mesh> shells = separate_pieces(*runner.evaluate(job, 1, {}, false));
+  REQUIRE(shells.size() == 2);
+  for (const Mesh& shell : shells) CHECK(signed_volume(shell) == Approx(14 * 16));
+}
+
+TEST_CASE("a part that breaks on the worker is told by itself, the others are served, and its last result stays") {
+  Listener listener;
+  Job job = edit::add_part(edit::add_part(Job{}, box("First", {2, 2, 2})), box("Second", {3, 3, 3}));
+  listener.evaluator.request(std::make_shared<const Job>(job), 1, false);
+  listener.evaluator.wait_idle();
+  const Job broken = *edit::add_step(job, 2, new_step(breaking));
+  const auto number = listener.evaluator.request(std::make_shared<const Job>(broken), 1, false);
+  listener.evaluator.wait_idle();
+  const auto first = listener.of(1), second = listener.of(2);
+  CHECK(first.back().request == number);
+  CHECK_FALSE(first.back().issue);
+  CHECK(first.back().report);
+  CHECK(second.back().request == number);
+  REQUIRE(second.back().issue);
+  CHECK_FALSE(second.back().evaluated);
+  CHECK(with_names(broken, cast_of(broken, 2), *second.back().issue).message() == "Second: could not be computed (out of paper); undo the last change");
+  // Mended, it is served again.
+  listener.evaluator.request(std::make_shared<const Job>(job), 2, false);
+  listener.evaluator.wait_idle();
+  CHECK_FALSE(listener.of(2).back().issue);
+  CHECK(listener.of(2).back().report->sound);
+}
+
+TEST_CASE("stop ends what does not end, wakes who waits, and says nothing of parts it did not finish") {
+  Listener listener;
+  Job job = edit::add_part(edit::add_part(Job{}, box("First", {2, 2, 2})), box("Second", {3, 3, 3}));
+  job = *edit::add_step(job, 1, new_step(endless));
+  listener.evaluator.request(std::make_shared<const Job>(job), 1, false);
+  while (listener.evaluator.activity().what.empty()) std::this_thread::yield();
+  std::thread waiting([&] { listener.evaluator.wait_idle(); });
+  listener.evaluator.stop();
+  waiting.join();
+  CHECK(listener.of(1).empty());
+  CHECK(listener.of(2).empty());
+  // A newer request ends it as well.
+  listener.evaluator.request(std::make_shared<const Job>(job), 1, false);
+  const Job without = *edit::remove_step(job, job.at(1).recipe[0].id);
+  listener.evaluator.request(std::make_shared<const Job>(without), 1, false);
+  listener.evaluator.wait_idle();
+  CHECK(listener.of(1).back().report->volume == 8);
+  CHECK(listener.evaluator.memory().used > 0);
+  CHECK(listener.evaluator.memory().limit > listener.evaluator.memory().used);
+}
+
+TEST_CASE("a recipe of several combine steps finds the engine's own cache again") {
+  // Three combine steps; a tool of the last is moved back and forth: the parts that stand still are not prepared anew.
+  Job job = edit::add_part(Job{}, [] {
+    Part ball;
+    ball.name = "Ball";
+    ball.source = Primitive::of("sphere", {60, 128, 64});
+    return ball;
+  }());
+  for (int k = 0; k < 3; ++k) {
+    PartId id = 0;
+    job = edit::add_part(job, box("Cut", {10, 10, 10}, {25, 12.0 * (k - 1), 0}), &id);
+    StepId step = 0;
+    job = *edit::add_step(job, 1, new_step(steps::combine), &step);
+    job = *edit::add_tools(job, step, {id}, Operation::difference);
+  }
+  RecipeRunner runner;
+  runner.evaluate(job, 1, {}, false);
+  auto prepare_seconds = [&](double z) {
+    const Job moved = edit::change_part(job, 4, [&](Part& p) { p.placement.position.z() = z; });
+    const auto result = runner.evaluate(moved, 1, {}, false);
+    REQUIRE(result->steps.size() == 3);
+    return result;
+  };
+  const auto counts = runner.counts();
+  const auto once = prepare_seconds(1), twice = prepare_seconds(2);
+  CHECK(runner.counts().steps == counts.steps + 2);
+  CHECK(check_soundness(*twice->mesh).sound);
+  CHECK(once->mesh != twice->mesh);
+  CHECK(runner.memory().used > 0);
+}
