@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/recipe_panel.h"
 
+#include <QScrollBar>
 #include <QTimer>
 #include <algorithm>
 
@@ -38,15 +39,22 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   connect(&session_, &Session::job_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::selection_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::result_changed, this, &RecipePanel::refresh);
-  // A step that is taken up shows its card, however many stand above it; once the layout has made room for it.
+  // A step that is taken up shows its card, however many stand above it, until the user scrolls: cards grow when their
+  // results come.
   connect(&session_, &Session::active_step_changed, this, [this] {
-    QTimer::singleShot(40, this, [this] {
-      scroll_->widget()->layout()->activate();
-      for (RecipeCard* card : cards_)
-        if (card->id().step != 0 && card->id().step == session_.active_step()) scroll_->ensureWidgetVisible(card, 0, 10);
-    });
+    reveal_ = session_.active_step();
+    QTimer::singleShot(0, this, &RecipePanel::reveal);
   });
+  connect(scroll_->verticalScrollBar(), &QScrollBar::rangeChanged, this, &RecipePanel::reveal);
+  connect(scroll_->verticalScrollBar(), &QScrollBar::actionTriggered, this, [this] { reveal_ = 0; });
   refresh();
+}
+
+void RecipePanel::reveal() {
+  if (reveal_ == 0) return;
+  scroll_->widget()->layout()->activate();
+  for (RecipeCard* card : cards_)
+    if (card->id().step == reveal_) scroll_->ensureWidgetVisible(card, 0, 10);
 }
 
 std::vector<CardId> RecipePanel::wanted() const {

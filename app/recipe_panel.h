@@ -19,12 +19,15 @@ class RecipePanel : public QWidget {
   /// Makes the cards that are missing, takes away those that are not asked for any more, and refreshes all.
   void refresh();
   std::vector<CardId> wanted() const;
+  /// Scrolls to the card of the step that was taken up.
+  void reveal();
 
   Session& session_;
   QLabel *title_, *time_, *nothing_;
   QScrollArea* scroll_;
   QVBoxLayout* cards_layout_;
   std::vector<RecipeCard*> cards_;
+  StepId reveal_ = 0;  // the step whose card is to be in sight; 0: the user has scrolled elsewhere
   std::map<CardId, bool> open_;  // what the user has opened and closed, while the part was shown before
 };
 

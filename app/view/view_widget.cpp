@@ -240,9 +240,14 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
   }
   if (!bare_) {
     if (index == 0) {
+      const QString label = tr("grid %1 mm").arg(style_.grid_step);
+      QRectF box(here.area.left() + 8, here.area.bottom() - 31, painter.fontMetrics().horizontalAdvance(label) + 12, 22);
+      painter.setPen(Qt::NoPen);
+      painter.setBrush(QColor(255, 255, 255, 150));
+      painter.drawRoundedRect(box, 11, 11);
       painter.setPen(theme::faint_ink);
-      painter.drawText(QRectF(here.area.left() + 14, here.area.bottom() - 30, 200, 20),
-                       Qt::AlignLeft | Qt::AlignVCenter, tr("grid %1 mm").arg(style_.grid_step));
+      painter.setBrush(Qt::NoBrush);
+      painter.drawText(box, Qt::AlignCenter, label);
     }
     const PartId owner = session_.recipe_owner();
     if (marks_ && owner != 0 && job.find(owner) != nullptr && job.at(owner).visible)

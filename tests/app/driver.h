@@ -164,4 +164,14 @@ class Driver {
   double volume(PartId id) { return signed_volume(*session().result(id).evaluated->mesh); }
 };
 
+/// A box of 40 × 40 × 20 standing on the ground with a cylinder of 20 × 40 through its middle, the cylinder chosen.
+inline void box_and_cylinder(Driver& d) {
+  d.key(Qt::Key_B);
+  d.settle();
+  d.key(Qt::Key_C);
+  d.settle();
+  REQUIRE(d.job().parts.size() == 2);
+}
+const double box_volume = 40 * 40 * 20, pin_area = polygon_area(64, 10), drilled = box_volume - pin_area * 20;
+
 }  // namespace anvil::test

@@ -18,15 +18,6 @@ using namespace anvil::test;
 
 namespace {
 
-/// A box of 40 × 40 × 20 on the ground with a cylinder of 20 × 40 through its middle, the cylinder chosen.
-void box_and_cylinder(Driver& d) {
-  d.key(Qt::Key_B);
-  d.settle();
-  d.key(Qt::Key_C);
-  d.settle();
-}
-const double box_volume = 40 * 40 * 20, pin_area = polygon_area(64, 10), drilled = box_volume - pin_area * 20;
-
 /// Opens every card of this name that is closed.
 void open_card(Driver& d, const QString& name) {
   std::vector<QPointer<QToolButton>> titles;

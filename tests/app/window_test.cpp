@@ -17,21 +17,6 @@
 using namespace anvil;
 using namespace anvil::test;
 
-namespace {
-
-/// A box of 40 × 40 × 20 standing on the ground with a cylinder of 20 × 40 through its middle.
-void box_and_cylinder(Driver& d) {
-  d.key(Qt::Key_B);
-  d.settle();
-  d.key(Qt::Key_C);
-  d.settle();
-  REQUIRE(d.job().parts.size() == 2);
-}
-
-const double drilled = 40 * 40 * 20 - polygon_area(64, 10) * 20;
-
-}  // namespace
-
 TEST_CASE("a box and a cylinder are made with keys, their dimensions typed in the card") {
   Driver d;
   d.key(Qt::Key_B);
