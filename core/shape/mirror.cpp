@@ -163,8 +163,17 @@ class Mirror {
       count += height > rounding_;
       p = q;
     }
-    if (count > 0) report_.done.push_back({"put_on_plane", count, name_, {}});
+    tell_put_on_plane(count);
     part_ = count > 0 ? std::shared_ptr<const Mesh>(std::move(moved)) : source_;
+  }
+
+  void tell_put_on_plane(std::size_t count) {
+    if (count == 0) return;
+    const auto told = std::find_if(report_.done.begin(), report_.done.end(), [](const auto& d) { return d.what == "put_on_plane"; });
+    if (told != report_.done.end())
+      told->count += count;
+    else
+      report_.done.push_back({"put_on_plane", count, name_, {}});
   }
 
   Result<Half> lower_half() {
@@ -196,12 +205,16 @@ class Mirror {
     for (std::size_t f = 0; f < half.face.size(); ++f)
       if (half.face[f] == no_index)
         for (Index v : half.mesh.face(f)) of_cap[v] = 1;
+    std::size_t moved = 0;
     for (std::size_t v = 0; v < on.size(); ++v) {
       Vec3& p = half.mesh.positions[v];
       // Contact may have moved corners of the cut a little off the plane; they are meant to lie in it.
       on[v] = on_plane(p) || (of_cap[v] && std::abs(plane_.height(p)) <= 2 * contact_);
-      if (on[v]) p = plane_.projected(p);
+      if (!on[v]) continue;
+      moved += std::abs(plane_.height(p)) > rounding_;
+      p = plane_.projected(p);
     }
+    tell_put_on_plane(moved);
     const Mesh& whole = half.mesh;
     Mesh open;
     std::vector<Index> source;

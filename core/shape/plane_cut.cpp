@@ -51,7 +51,7 @@ BooleanResult both_pieces(BooleanResult above, BooleanResult below) {
     both.piece.push_back(1);
   }
   both.pieces = 2;
-  both.open_on_purpose = true;
+  both.open_on_purpose = above.open_on_purpose;
   both.fresh_edges = std::move(above.fresh_edges);
   for (const auto& [v, w] : below.fresh_edges) both.fresh_edges.push_back({v + base, w + base});
   both.report = std::move(above.report);
@@ -59,19 +59,6 @@ BooleanResult both_pieces(BooleanResult above, BooleanResult below) {
     if (std::none_of(both.report.done.begin(), both.report.done.end(), [&](const auto& d) { return d.what == done.what; }))
       both.report.done.push_back(std::move(done));
   return both;
-}
-
-/// Pieces of a split by the side they lie on: 0 above, 1 below.
-void number_by_side(BooleanResult& result, const HalfSpace& plane) {
-  std::vector<double> farthest(result.pieces, 0);
-  for (std::size_t f = 0; f < result.mesh.face_count(); ++f)
-    for (Index v : result.mesh.face(f)) {
-      const double height = plane.height(result.mesh.positions[v]);
-      double& most = farthest[result.piece[f]];
-      if (std::abs(height) > std::abs(most)) most = height;
-    }
-  for (Index& piece : result.piece) piece = farthest[piece] > 0 ? 0 : 1;
-  result.pieces = 2;
 }
 
 class PlaneCut {
@@ -92,7 +79,7 @@ class PlaneCut {
     }
     if (highest <= tolerance || lowest >= -tolerance) return missed(highest <= tolerance);
     tool_ = std::make_shared<const Mesh>(cover_above(plane_, box));
-    return settings_.cap ? closed() : open(tolerance);
+    return cut(tolerance);
   }
 
  private:
@@ -128,24 +115,19 @@ class PlaneCut {
     return result;
   }
 
-  Result<BooleanResult> closed() {
-    switch (settings_.keep) {
-      case KeepSide::above: return combined(Operation::intersection);
-      case KeepSide::below: return combined(Operation::difference);
-      case KeepSide::both: break;
-    }
-    Result<BooleanResult> result = combined(Operation::split);
-    if (result && !result->mesh.empty()) number_by_side(*result, plane_);
-    return result;
-  }
-
-  Result<BooleanResult> open(double tolerance) {
-    if (settings_.keep != KeepSide::both) return open_side(settings_.keep == KeepSide::above, tolerance);
-    Result<BooleanResult> above = open_side(true, tolerance);
+  /// Both sides are made one by one: a split tells pieces apart by place, of which several may touch on one side.
+  Result<BooleanResult> cut(double tolerance) {
+    if (settings_.keep != KeepSide::both) return one_side(settings_.keep == KeepSide::above, tolerance);
+    Result<BooleanResult> above = one_side(true, tolerance);
     if (!above) return above;
-    Result<BooleanResult> below = open_side(false, tolerance);
+    Result<BooleanResult> below = one_side(false, tolerance);
     if (!below) return below;
     return both_pieces(std::move(*above), std::move(*below));
+  }
+
+  Result<BooleanResult> one_side(bool above, double tolerance) {
+    if (settings_.cap) return combined(above ? Operation::intersection : Operation::difference);
+    return open_side(above, tolerance);
   }
 
   Result<BooleanResult> open_side(bool above, double tolerance) {

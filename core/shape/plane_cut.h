@@ -19,7 +19,8 @@ struct PlaneCutSettings {
   CombineCache* cache = nullptr;     ///< as for combine()
 };
 
-/// Cuts a part by a plane and keeps what lies above it, below it, or both as two pieces (0 above, 1 below).
+/// Cuts a part by a plane and keeps what lies above it, below it, or both as two pieces (0 above, 1 below; one
+/// piece when the plane misses the part).
 ///
 /// The part as for combine(): it must bound a volume, and may cross itself or be inside out. With `cap` the cut is
 /// closed by one polygon wherever its outline is a simple one, and each piece is sound. Vertices and faces that lie in

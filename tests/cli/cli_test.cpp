@@ -25,6 +25,11 @@ struct Run {
 };
 
 Run cli(const TemporaryFolder& folder, const std::string& arguments) {
+#ifdef __SANITIZE_ADDRESS__  // the same leak of lib3mf as in tests/support/main.cpp, in the program's own process
+  static const TemporaryFolder known;
+  write_text(known / "leaks.txt", "leak:libzip.so\n");
+  setenv("LSAN_OPTIONS", ("print_suppressions=0:suppressions=" + (known / "leaks.txt").string()).c_str(), 1);
+#endif
   const std::string out = (folder / "out.txt").string(), err = (folder / "err.txt").string();
   const std::string base = (folder / "").string();
   const int status =
@@ -129,12 +134,44 @@ TEST_CASE("pieces go to a file each where the name says so, and all operations a
     volume += piece["volume"].get<double>();
   }
   CHECK(volume == Approx(8));
-  CHECK(cli(folder, "combine --op partition a.off b.off -o part{}.ply").code == 0);
-  CHECK(cli(folder, "combine --op inlay a.off b.off -o inlay{}.obj").code == 0);
-  CHECK(cli(folder, "combine --op score a.off b.off -o score.off").code == 0);
+  // The cubes of side 2 share 1 × 1.5 × 1.75; all is judged by the numbers in the report and the files that came.
+  const double common = 1 * 1.5 * 1.75;
+  auto volumes = [&](const std::string& arguments, int code) {
+    const Run run = cli(folder, "combine " + arguments + " --json -");
+    CHECK(run.code == code);
+    std::vector<double> found;
+    const json result = json::parse(run.out)["result"];
+    for (const json& one : result.is_array() ? result : json::array({result})) {
+      const auto mesh = read_mesh(folder / one["file"].get<std::string>());
+      REQUIRE(mesh);
+      CHECK(signed_volume(mesh->mesh) == Approx(one["volume"].is_null() ? signed_volume(mesh->mesh) : one["volume"].get<double>()).epsilon(1e-6));
+      found.push_back(signed_volume(mesh->mesh));
+    }
+    return found;
+  };
+  const auto parted = volumes("--op partition a.off b.off -o part{}.ply", 0);
+  REQUIRE(parted.size() == 3);
+  CHECK(parted[0] == Approx(8 - common).epsilon(1e-6));
+  CHECK(parted[1] == Approx(common).epsilon(1e-6));
+  CHECK(parted[2] == Approx(8 - common).epsilon(1e-6));
+  const auto inlaid = volumes("--op inlay a.off b.off -o inlay{}.obj", 0);
+  REQUIRE(inlaid.size() == 2);
+  CHECK(inlaid[0] == Approx(8 - common).epsilon(1e-9));
+  CHECK(inlaid[1] == Approx(8).epsilon(1e-9));
+  const auto scored = volumes("--op score a.off b.off -o score.off", 0);
+  REQUIRE(scored.size() == 1);
+  CHECK(scored[0] == Approx(8).epsilon(1e-9));
+  const auto scored_mesh = read_mesh(folder / "score.off");
+  CHECK(surface_area(scored_mesh->mesh) == Approx(24).epsilon(1e-9));
+  CHECK(scored_mesh->mesh.face_count() == 9);  // three of the six faces come in two
   // Open on purpose, overlapping, and touching along a face: done, but not sound.
-  for (const char* operation : {"trim-inside", "trim-outside", "gather", "partition"})
-    CHECK(cli(folder, std::string("combine --op ") + operation + " a.off b.off -o out.off").code == 1);
+  const double walls_inside = 1 * 1.5 + 1 * 1.75 + 1.5 * 1.75;  // of either cube within the other
+  (void)volumes("--op trim-inside a.off b.off -o out.off", 1);
+  CHECK(surface_area(read_mesh(folder / "out.off")->mesh) == Approx(24 - walls_inside).epsilon(1e-9));
+  (void)volumes("--op trim-outside a.off b.off -o out.off", 1);
+  CHECK(surface_area(read_mesh(folder / "out.off")->mesh) == Approx(walls_inside).epsilon(1e-9));
+  CHECK(volumes("--op gather a.off b.off -o out.off", 1) == std::vector<double>{16});
+  CHECK(volumes("--op partition a.off b.off -o out.off", 1)[0] == Approx(16 - common).epsilon(1e-9));
   // Contact closes a gap of a hair's breadth, and can be turned off.
   REQUIRE(write_mesh(placed(cube(2), {2 + 1e-8, 0, 0}), folder / "near.off"));
   auto shells = [&](const char* contact) {
@@ -450,6 +487,7 @@ TEST_CASE("coordinates work over the whole range that is documented, and are ref
   }
 }
 
+#ifndef __SANITIZE_ADDRESS__  // whose shadow memory alone is larger than any limit
 TEST_CASE("hostile files are refused within a small address space") {
   // Under the limit, honouring any of these counts ends the program by a signal or by its memory message.
   const TemporaryFolder folder;
@@ -471,6 +509,7 @@ TEST_CASE("hostile files are refused within a small address space") {
     CHECK(error.find(file) != std::string::npos);
   }
 }
+#endif
 
 TEST_CASE("nested 3MF components ask for no more than a multiple of the file") {
   const TemporaryFolder folder;

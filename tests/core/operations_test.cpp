@@ -3,6 +3,7 @@
 #include "core/boolean/combine.h"
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
+#include "tests/support/random_solids.h"
 #include "tests/support/referee.h"
 
 using namespace anvil;
@@ -52,6 +53,24 @@ TEST_CASE("pieces of a split are told apart by place: a slab through the middle 
   const auto volumes = piece_volumes(of({{shared(cube(2)), "A"}, {shared(slab), "B", Operation::split}}));
   REQUIRE(volumes.size() == 3);
   CHECK(volumes[0] + volumes[1] + volumes[2] == Approx(8).epsilon(1e-9));
+}
+
+TEST_CASE("pieces of random degenerate splits are each sound for CGAL and sum to the part") {
+  for (unsigned seed = 1; seed <= 150; ++seed) {
+    const auto [a, b] = random_pair(seed);
+    const auto by = [&](Operation operation) { return of({{shared(a), "A"}, {shared(b), "B", operation}}); };
+    const BooleanResult split = by(Operation::split);
+    const double part = signed_volume(by(Operation::difference).mesh) + signed_volume(by(Operation::intersection).mesh);
+    INFO("seed " << seed);
+    double sum = 0;
+    for (Index k = 0; k < split.pieces; ++k) {
+      const Mesh piece = in_triangles(split.piece_mesh(k));
+      if (piece.empty()) continue;
+      CHECK(judge(piece).sound());
+      sum += signed_volume(piece);
+    }
+    CHECK(sum == Approx(part).epsilon(1e-4));  // contact may move walls by a millionth
+  }
 }
 
 TEST_CASE("a tool that changes nothing where it is is told, and only such a tool") {
