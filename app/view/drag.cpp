@@ -122,7 +122,8 @@ Result<Job> PartDrag::exact(double amount) {
   if (mode_ == HandleMode::turn) {
     job = turned_by(amount);
   } else if (mode_ == HandleMode::scale) {
-    job = scaled_by(amount > 0 ? amount : 1);
+    if (!(amount > 0)) return Issue{"a factor of zero or less leaves nothing of it", job.at(parts_[0].id).name, {}, "type a larger one"};
+    job = scaled_by(amount);
   } else {
     const Vec3 direction = axis_ >= 0 ? Vec3(Vec3::Unit(axis_) * (shift_[axis_] < 0 ? -1 : 1)) : main_axis(shift_);
     job = moved_by(direction * amount);

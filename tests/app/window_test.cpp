@@ -391,8 +391,8 @@ TEST_CASE("save with a dialog, change, reopen: the job is the one that was saved
   d.settle();
   d.answer_file(folder / "gauge.anvil");
   d.key(Qt::Key_S, Qt::ControlModifier);
+  REQUIRE(Driver::until([&] { return d.session().history().saved(); }));  // it is written on another thread
   REQUIRE(std::filesystem::exists(folder / "gauge.anvil"));
-  CHECK(d.session().history().saved());
   const Job saved = d.job();
   d.key(Qt::Key_Delete);
   CHECK_FALSE(d.session().history().saved());
