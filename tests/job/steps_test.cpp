@@ -312,3 +312,28 @@ TEST_CASE("taking a step out releases its tools where they stand") {
   CHECK_FALSE(without.at(2).rides_on);
   CHECK((without.world_of(2).matrix() - before.matrix()).norm() < 1e-11);
 }
+
+TEST_CASE("a plane cut of a tool, and of what it cuts, are two steps that do not know of each other") {
+  // The tool loses its upper half, so it drills only half as deep; the part is cut on its own afterwards.
+  Part part;
+  part.name = "Block";
+  part.source = Primitive::of("box", {40, 40, 20});
+  Job job = edit::add_part(Job{}, part);
+  part.name = "Pin";
+  part.source = Primitive::of("box", {10, 10, 20});
+  job = edit::add_part(job, part);
+  const PartId block = job.parts[0]->id, pin = job.parts[1]->id;
+  job = *edit::combine(job, block, {pin}, Operation::difference);
+  StepId of_pin = 0, of_block = 0;
+  job = *edit::add_step(job, pin, new_step(steps::plane_cut), &of_pin);    // keeps what lies below z = 0
+  job = *edit::add_step(job, block, new_step(steps::plane_cut), &of_block);
+  job = *edit::change_step(job, of_block, [](Step& s) { s.fields[*field_place(s.kind->fields, "normal")] = Vec3(-1, 0, 0); });
+  RecipeRunner runner;
+  CHECK(volume(runner, job, pin) == Approx(10 * 10 * 10));
+  CHECK(volume(runner, job, block) == Approx((40 * 40 * 20 - 10 * 10 * 10) / 2.0));
+  const Job deep = *edit::change_step(job, of_pin, [](Step& s) { s.on = false; });
+  CHECK(volume(runner, deep, block) == Approx((40 * 40 * 20 - 10 * 10 * 20) / 2.0));
+  const Job whole = *edit::remove_step(deep, of_block);
+  CHECK(volume(runner, whole, block) == Approx(40 * 40 * 20 - 10 * 10 * 20));
+  CHECK(volume(runner, job, block) == Approx((40 * 40 * 20 - 10 * 10 * 10) / 2.0));  // the older version is as it was
+}
