@@ -484,6 +484,10 @@ void ViewWidget::update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifie
 }
 
 void ViewWidget::finish_drag() {
+  if (refused_) {
+    session_.complain(*refused_);
+    return cancel_drag();
+  }
   gesture_ = Gesture::none;
   if (session_.history().current() != session_.history().committed()) session_.commit_preview(drag_->label());
   drag_.reset();
@@ -496,6 +500,7 @@ void ViewWidget::cancel_drag() {
   gesture_ = Gesture::none;
   drag_.reset();
   typed_.clear();
+  refused_.reset();
   session_.drop_preview();
   emit hint_changed(hint());
   update();
@@ -546,12 +551,12 @@ void ViewWidget::type_into_drag(QKeyEvent* event) {
     typed_.chop(1);
   else if (const QString text = event->text(); text.size() == 1 && QStringLiteral("0123456789.,-+").contains(text))
     typed_ += text == QStringLiteral(",") ? QStringLiteral(".") : text;
+  refused_.reset();
   if (const Result<double> amount = parse_sum(typed_.toStdString(), false)) {
     const Result<Job> job = drag_->exact(*amount);
-    if (job)
-      session_.preview(*job);
-    else
-      session_.complain(job.issue());
+    if (job) session_.preview(*job);
+    // Told when the number is taken: "0" may become "0.5".
+    if (!job) refused_ = job.issue();
   }
   emit hint_changed(hint());
 }

@@ -120,6 +120,7 @@ class ViewWidget : public QWidget {
   std::optional<Picked> pressed_on_;
   std::unique_ptr<Drag> drag_;
   QString typed_;
+  std::optional<Issue> refused_;  // why the number typed so far cannot be had
 
   std::optional<std::pair<PartId, Place>> place_;
   bool fit_when_ready_ = true;

@@ -155,6 +155,23 @@ TEST_CASE("turning and scaling with handles, position, angles and size with numb
   d.drag(&d.view(), grip, grip + QPointF(0, -30));
   CHECK(d.job().at(box).placement.scale.z() > 1.05);
   CHECK(d.job().at(box).placement.scale.x() == 1);
+  // A typed factor may pass through zero, but not end there.
+  const auto type_factor = [&](const std::vector<Qt::Key>& keys) {
+    const QPointF at = d.view().handle_pixel(2);
+    d.press(&d.view(), at);
+    d.move(&d.view(), at + QPointF(0, -20));
+    for (const Qt::Key k : keys) QTest::keyClick(d.window.windowHandle(), k);
+    QTest::keyClick(d.window.windowHandle(), Qt::Key_Return);
+    d.release(&d.view(), at + QPointF(0, -20));
+    return d.job().at(box).placement.scale.z();
+  };
+  const double tall = d.job().at(box).placement.scale.z();
+  QString told;
+  QObject::connect(&d.session(), &Session::complained, &d.window, [&](const Issue& issue) { told = QString::fromStdString(issue.message()); });
+  CHECK(type_factor({Qt::Key_0, Qt::Key_Period, Qt::Key_5}) == Approx(tall / 2));
+  CHECK(told.isEmpty());
+  CHECK(type_factor({Qt::Key_0}) == Approx(tall / 2));
+  CHECK(told.contains(QStringLiteral("type a larger one")));
   // The Place card, opened by its title.
   for (QToolButton* title : d.window.findChildren<QToolButton*>())
     if (title->isVisible() && title->text() == QStringLiteral("Place")) d.click(title);
