@@ -121,7 +121,8 @@ class PlaneCut {
     Result<BooleanResult> above = one_side(true, tolerance);
     if (!above) return above;
     Result<BooleanResult> below = one_side(false, tolerance);
-    if (!below) return below;
+    if (!below || above->mesh.empty()) return below;  // a sliver may round away
+    if (below->mesh.empty()) return above;
     return both_pieces(std::move(*above), std::move(*below));
   }
 
