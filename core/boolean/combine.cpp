@@ -258,7 +258,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     Box3 box;
     for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
     const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
-    const double contact = settings.contact < 0 ? 1e-6 * box.diagonal() : settings.contact;
+    const double contact = settings.contact < 0 ? contact_share * box.diagonal() : settings.contact;
     const Untouched untouched = stage("far", 0.12, [&] { return find_untouched(parts, 2 * (contact + max_repair_contact * extent), all_near, control); });
     Soup soup = stage("gather", 0.15, [&] { return gather(untouched, expression.scores()); });
     std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] {

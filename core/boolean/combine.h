@@ -79,6 +79,8 @@ class CombineCache {
   std::unique_ptr<State> state_;
 };
 
+constexpr double contact_share = 1e-6;  ///< of the diagonal: the contact tolerance where none is given
+
 /// What a combination may be told beside its parts.
 struct CombineSettings {
   /// What lies nearer than this is made to meet exactly, in the unit of the coordinates; 0 turns it off,

@@ -15,8 +15,6 @@
 namespace anvil {
 namespace {
 
-constexpr double contact_share = 1e-6;  ///< of the diagonal: what lies nearer to the plane counts as in it, as everywhere
-
 /// A half and where its faces come from.
 struct Half {
   Mesh mesh;

@@ -10,8 +10,6 @@
 namespace anvil {
 namespace {
 
-constexpr double contact_share = 1e-6;  ///< of the diagonal: the engine's own contact tolerance
-
 /// A prism with a triangle in the plane, large enough to cover all of the box that lies above. A triangle, since three
 /// points always lie exactly in one plane.
 Mesh cover_above(const HalfSpace& plane, const Box3& box) {
