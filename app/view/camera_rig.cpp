@@ -98,4 +98,13 @@ void CameraRig::set_four(bool four, const Box3& scene) {
     for (std::size_t k = 1; k < 4; ++k) cameras_[k].fit(scene, area(k).size());
 }
 
+double CameraRig::grid_step() const {
+  // 1, 2 or 5 times a power of ten, about 40 pixels wide at the focus.
+  const double wanted = 40 * camera(0).pixel_length(camera(0).focus, area(0).size());
+  const double power = std::pow(10.0, std::floor(std::log10(std::max(wanted, 1e-9))));
+  for (const double factor : {1.0, 2.0, 5.0})
+    if (factor * power >= wanted) return factor * power;
+  return 10 * power;
+}
+
 }  // namespace anvil::app

@@ -45,6 +45,8 @@ class CameraRig : public QObject {
   const Camera& camera(std::size_t picture) const { return cameras_[picture]; }
   Camera& camera(std::size_t picture) { return cameras_[picture]; }
   Ray ray(std::size_t picture, const QPointF& pixel) const;
+  /// Of the grid of the first picture, mm.
+  double grid_step() const;
 
   /// Flies the picture there. What is under way ends where it is.
   void look(std::size_t picture, Direction direction);

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The view: shows the job in one or four pictures and turns pointer and keys into choosing, dragging and
-// moving the camera.
+// The view: shows the job in one or four pictures; what the pointer and the keys do in it is pointer.h's.
 #pragma once
 
 #include <QElapsedTimer>
@@ -9,13 +8,10 @@
 
 #include "app/session.h"
 #include "app/view/camera_rig.h"
-#include "app/view/handles.h"
+#include "app/view/pointer.h"
 #include "app/view/scene_painter.h"
 
 namespace anvil::app {
-
-/// Which buttons move the camera. Left always chooses and drags parts.
-enum class MouseScheme { three_buttons, two_buttons, touchpad };
 
 class ViewWidget : public QWidget {
   Q_OBJECT
@@ -37,15 +33,15 @@ class ViewWidget : public QWidget {
   void set_render_style(RenderStyle look);
   RenderStyle render_style() const { return style_.style; }
   void set_bare(bool bare);
-  bool bare() const { return bare_; }
+  bool bare() const { return pointer_.bare; }
   void set_marks(bool marks);
   bool marks() const { return marks_; }
   void set_handle_mode(HandleMode mode);
-  HandleMode handle_mode() const { return handles_.mode; }
-  SnapSettings& snap() { return snap_; }
-  void set_scheme(MouseScheme scheme) { scheme_ = scheme; }
-  MouseScheme scheme() const { return scheme_; }
-  double grid_step() const;
+  HandleMode handle_mode() const { return pointer_.handle_mode; }
+  SnapSettings& snap() { return pointer_.snap; }
+  void set_scheme(MouseScheme scheme) { pointer_.scheme = scheme; }
+  MouseScheme scheme() const { return pointer_.scheme; }
+  double grid_step() const { return rig_.grid_step(); }
   const Camera& camera(std::size_t picture = 0) const { return rig_.camera(picture); }
 
   /// The pixel of a point in the main picture, for tests and the screenshot taker.
@@ -53,11 +49,8 @@ class ViewWidget : public QWidget {
   /// Pixel in the middle of a handle's grip (0 to 2).
   QPointF handle_pixel(int handle) const;
   QRectF picture_area(std::size_t picture) const { return rig_.area(picture); }
-  /// Lets the next clicks pick points on parts. @param count  1: a face is meant, its normal counts
-  void pick_points(int count, const QString& prompt, const PickAnswer& answer);
-  bool picking() const { return picking_.has_value(); }
-  /// Leaves picking without an answer; false when nothing was being picked.
-  bool stop_picking();
+  bool picking() const { return pointer_.picking(); }
+  bool stop_picking() { return pointer_.stop_picking(); }
   const Renderer& renderer() const { return scene_.renderer(); }
   /// The view as it is now, with all that is painted over it.
   QImage picture() { return grab().toImage(); }
@@ -84,54 +77,21 @@ class ViewWidget : public QWidget {
   bool event(QEvent* event) override;
 
  private:
-  enum class Gesture { none, pending, orbit, pan, drag };
-
   void advance_still();
-  Vec3 point_under(const QPointF& pixel) const;
-  void begin_drag(std::unique_ptr<Drag> drag);
-  void update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
-  void finish_drag();
-  void cancel_drag();
-  void click(Qt::KeyboardModifiers modifiers);
-  void pick_click();
-  void type_into_drag(QKeyEvent* event);
-  void move_camera_by_key(QKeyEvent* event);
   void camera_moved();
   void paint_overlay(QPainter& painter, std::size_t index);
-  Gesture camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const;
 
   Session& session_;
   ScenePainter scene_;
   QTimer still_timer_;  // draws on at the still picture
   bool tried_ = false, usable_ = false;
   CameraRig rig_{this};
-  std::size_t active_ = 0;  // the picture that the pointer works in
+  Pointer pointer_{session_, rig_, this};
   FrameStyle style_;
-  bool bare_ = false, marks_ = true;
-  MouseScheme scheme_ = MouseScheme::three_buttons;
-  SnapSettings snap_;
-  Handles handles_;
-  int hot_ = -1;  // handle under the pointer
-
-  Gesture gesture_ = Gesture::none;
-  QPointF pressed_at_, last_;
-  Qt::MouseButton pressed_button_ = Qt::NoButton;
-  Vec3 pivot_ = Vec3::Zero();
-  std::optional<Picked> pressed_on_;
-  std::unique_ptr<Drag> drag_;
-  QString typed_;
-  std::optional<Issue> refused_;  // why the number typed so far cannot be had
-
+  bool marks_ = true;
   std::optional<std::pair<PartId, Place>> place_;
   bool fit_when_ready_ = true;
   QTimer settle_;  // ends the lighter drawing shortly after the last camera move
-  struct Picking {
-    int count;
-    QString prompt;
-    PickAnswer answer;
-    std::vector<PickedPoint> points;
-  };
-  std::optional<Picking> picking_;
 };
 
 }  // namespace anvil::app

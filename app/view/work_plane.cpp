@@ -44,9 +44,9 @@ std::optional<WorkPlane> work_plane(const Session& session) {
     plane.u = half.u();
     plane.v = half.v();
     // As large as what it cuts, and something more.
-    const double rim = box.empty() ? 20 : 0.05 * box.diagonal();
-    plane.half_u = rim + (box.empty() ? 0 : 0.5 * plane.u.cwiseAbs().dot(box.size()));
-    plane.half_v = rim + (box.empty() ? 0 : 0.5 * plane.v.cwiseAbs().dot(box.size()));
+    const double margin = box.empty() ? 20 : 0.05 * box.diagonal();
+    plane.half_u = margin + (box.empty() ? 0 : 0.5 * plane.u.cwiseAbs().dot(box.size()));
+    plane.half_v = margin + (box.empty() ? 0 : 0.5 * plane.v.cwiseAbs().dot(box.size()));
     return plane;
   }
   return std::nullopt;

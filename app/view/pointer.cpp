@@ -1,0 +1,324 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/view/pointer.h"
+
+#include <QPainter>
+#include <QWidget>
+#include <algorithm>
+#include <cmath>
+
+#include "app/view/overlay.h"
+#include "app/view/scene.h"
+
+namespace anvil::app {
+namespace {
+
+constexpr double drag_threshold = 4;  // pixels before a press becomes a drag
+
+}  // namespace
+
+Pointer::Pointer(Session& session, CameraRig& rig, QWidget* view) : QObject(view), session_(session), rig_(rig), view_(view) {}
+
+Handles Pointer::handles_in(const Picture& picture) const {
+  Handles handles;
+  handles.mode = handle_mode;
+  handles.place(session_, picture);
+  return handles;
+}
+
+Pointer::Gesture Pointer::camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const {
+  if (button == Qt::MiddleButton && scheme == MouseScheme::three_buttons) return Gesture::pan;
+  if (button == Qt::RightButton) return modifiers & Qt::ShiftModifier ? Gesture::pan : Gesture::orbit;
+  return Gesture::none;
+}
+
+std::optional<Picked> Pointer::hit_at(const QPointF& pixel) const {
+  return pick(targets(session_, shown_parts(session_, bare)), rig_.ray(picture_, pixel));
+}
+
+Vec3 Pointer::point_under(const QPointF& pixel) const {
+  if (const auto hit = hit_at(pixel)) return hit->point;
+  const Ray ray = rig_.ray(picture_, pixel);
+  const Camera& camera = rig_.camera(picture_);
+  // Nothing there: the point at the depth of the focus.
+  const double depth = (camera.focus - ray.origin).dot(camera.forward()) / ray.direction.dot(camera.forward());
+  return ray.origin + depth * ray.direction;
+}
+
+// Mouse -------------------------------------------------------------------------------------------------
+
+void Pointer::press(const QMouseEvent& event) {
+  rig_.stop_flight();
+  if (dragging()) return;  // another button during a drag changes nothing
+  last_ = pressed_at_ = event.position();
+  pressed_button_ = event.button();
+  picture_ = rig_.at(pressed_at_);
+  gesture_ = camera_gesture(event.button(), event.modifiers());
+  if (gesture_ != Gesture::none) {
+    pivot_ = point_under(pressed_at_);
+    return;
+  }
+  if (event.button() != Qt::LeftButton) return;
+  if (picking_) {
+    gesture_ = Gesture::pending;
+    pressed_on_.reset();
+    pivot_ = point_under(pressed_at_);
+    return;
+  }
+  const Handles handles = handles_in(rig_.picture(picture_));
+  if (const auto handle = bare ? std::nullopt : handles.hit(pressed_at_)) {
+    hot_ = *handle;
+    begin_drag(handles.begin(session_, *handle));
+    return;
+  }
+  pressed_on_ = hit_at(pressed_at_);
+  // A ghost in front of its part may be grabbed through the part as well, since it is usually sunk into it.
+  if (pressed_on_) {
+    std::vector<PartId> ghosts;
+    for (PartId id : session_.selection())
+      if (session_.job().use_of(id)) ghosts.push_back(id);
+    if (const auto ghost = pick(targets(session_, ghosts), rig_.ray(picture_, pressed_at_))) pressed_on_ = ghost;
+  }
+  pivot_ = pressed_on_ ? pressed_on_->point : point_under(pressed_at_);
+  gesture_ = Gesture::pending;
+}
+
+void Pointer::move(const QMouseEvent& event) {
+  const QPointF pixel = event.position();
+  const QPointF moved = pixel - last_;
+  switch (gesture_) {
+    case Gesture::none:
+      hover(pixel);
+      break;
+    case Gesture::pending:
+      if (std::hypot(pixel.x() - pressed_at_.x(), pixel.y() - pressed_at_.y()) < drag_threshold) return;
+      leave_place(event);
+      break;
+    case Gesture::orbit:
+      rig_.camera(picture_).orbit(pivot_, -0.4 * moved.x(), 0.4 * moved.y());
+      emit camera_moved();
+      break;
+    case Gesture::pan:
+      rig_.camera(picture_).pan(pivot_, moved, rig_.area(picture_).size());
+      emit camera_moved();
+      break;
+    case Gesture::drag:
+      update_drag(pixel, event.modifiers());
+      break;
+  }
+  last_ = pixel;
+}
+
+void Pointer::hover(const QPointF& pixel) {
+  const std::size_t here = rig_.at(pixel);
+  const auto handle = bare || picking_ ? std::nullopt : handles_in(rig_.picture(here)).hit(pixel);
+  if (hot_ == handle.value_or(-1) && here == picture_) return;
+  hot_ = handle.value_or(-1);
+  picture_ = here;
+  emit changed();
+  emit hint_changed();
+}
+
+/// A press that moves: a chosen part that may move is dragged, anything else is the camera.
+void Pointer::leave_place(const QMouseEvent& event) {
+  const auto& chosen = session_.selection();
+  const bool on_chosen = pressed_on_ && std::find(chosen.begin(), chosen.end(), pressed_on_->target.part) != chosen.end() &&
+                         !session_.job().at(pressed_on_->target.part).locked;
+  if (!on_chosen) {
+    gesture_ = Gesture::orbit;
+    return;
+  }
+  begin_drag(std::make_unique<PartDrag>(session_, chosen, HandleMode::move, -1, pressed_on_->point, pressed_on_->point));
+  if (drag_) update_drag(event.position(), event.modifiers());
+}
+
+void Pointer::release(const QMouseEvent& event) {
+  if (event.button() != pressed_button_) return;
+  const Gesture gesture = gesture_;
+  if (gesture == Gesture::drag) return finish_drag();
+  gesture_ = Gesture::none;
+  if (gesture == Gesture::pending) picking_ ? pick_click() : click(event.modifiers());
+}
+
+void Pointer::wheel(const QWheelEvent& event) {
+  picture_ = rig_.at(event.position());
+  rig_.stop_flight();
+  const QPoint steps = event.angleDelta(), pixels = event.pixelDelta();
+  const Vec3 at = point_under(event.position());
+  Camera& camera = rig_.camera(picture_);
+  if (scheme == MouseScheme::touchpad && !(event.modifiers() & Qt::ControlModifier)) {
+    const QPointF d = pixels.isNull() ? QPointF(steps) / 4 : QPointF(pixels);
+    if (event.modifiers() & Qt::ShiftModifier)
+      camera.pan(at, d, rig_.area(picture_).size());
+    else
+      camera.orbit(at, -0.4 * d.x(), 0.4 * d.y());
+  } else {
+    camera.zoom(at, std::pow(0.85, steps.y() / 120.0));
+  }
+  emit camera_moved();
+}
+
+void Pointer::click(Qt::KeyboardModifiers modifiers) {
+  // Clicking through a chosen ghost chooses what the eye sees in front.
+  const auto hit = hit_at(pressed_at_);
+  const bool add = modifiers & (Qt::ControlModifier | Qt::ShiftModifier);
+  if (!hit) {
+    if (!add) session_.select({});
+    return;
+  }
+  if (add)
+    session_.toggle_selected(hit->target.part);
+  else
+    session_.select({hit->target.part});
+}
+
+// Picking -----------------------------------------------------------------------------------------------
+
+void Pointer::pick_points(int count, const QString& prompt, const PickAnswer& answer) {
+  picking_ = Picking{count, prompt, answer, {}};
+  view_->setCursor(Qt::CrossCursor);
+  view_->setFocus(Qt::OtherFocusReason);
+  emit changed();
+  emit hint_changed();
+}
+
+bool Pointer::stop_picking() {
+  if (!picking_) return false;
+  picking_.reset();
+  view_->unsetCursor();
+  emit changed();
+  emit hint_changed();
+  return true;
+}
+
+void Pointer::pick_click() {
+  const auto hit = hit_at(pressed_at_);
+  if (!hit) return session_.say(tr("There is no part under the pointer"));
+  SnapSettings with = snap;
+  with.vertices = with.edge_middles = picking_->count > 1;
+  with.faces = true;
+  const QRectF area = rig_.area(picture_);
+  const auto point = catch_on(*hit, with, rig_.camera(picture_), pressed_at_ - area.topLeft(), area.size());
+  picking_->points.push_back({hit->target.part, point.value_or(hit->point), hit->normal()});
+  emit changed();
+  if (picking_->points.size() < static_cast<std::size_t>(picking_->count)) return void(emit hint_changed());
+  const Picking done = *picking_;
+  stop_picking();
+  done.answer(done.points);
+}
+
+// Dragging ----------------------------------------------------------------------------------------------
+
+void Pointer::begin_drag(std::unique_ptr<Drag> drag) {
+  if (drag->idle()) {
+    gesture_ = Gesture::none;
+    return session_.say(tr("What is chosen is locked, or rides on what is"));
+  }
+  drag_ = std::move(drag);
+  typed_.clear();
+  gesture_ = Gesture::drag;
+  emit hint_changed();
+}
+
+void Pointer::update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers) {
+  if (!typed_.isEmpty()) return;  // a typed number holds against the pointer
+  const QRectF area = rig_.area(picture_);
+  Drag::Input input{rig_.camera(picture_), pixel - area.topLeft(), area.size(), {}, snap, rig_.grid_step()};
+  input.one_direction = modifiers & Qt::ShiftModifier;
+  if (modifiers & Qt::AltModifier) input.snap.on = !input.snap.on;
+  session_.preview(drag_->follow(input));
+  emit hint_changed();
+}
+
+void Pointer::finish_drag() {
+  if (refused_) {
+    session_.complain(*refused_);
+    return cancel_drag();
+  }
+  gesture_ = Gesture::none;
+  if (session_.history().current() != session_.history().committed()) session_.commit_preview(drag_->label());
+  drag_.reset();
+  typed_.clear();
+  emit hint_changed();
+  emit changed();
+}
+
+void Pointer::cancel_drag() {
+  gesture_ = Gesture::none;
+  drag_.reset();
+  typed_.clear();
+  refused_.reset();
+  session_.drop_preview();
+  emit hint_changed();
+  emit changed();
+}
+
+void Pointer::type_into_drag(const QKeyEvent& event) {
+  if (event.key() == Qt::Key_Escape) return cancel_drag();
+  if (event.key() == Qt::Key_Return || event.key() == Qt::Key_Enter) return finish_drag();
+  if (event.key() == Qt::Key_Backspace)
+    typed_.chop(1);
+  else if (const QString text = event.text(); text.size() == 1 && QStringLiteral("0123456789.,-+").contains(text))
+    typed_ += text == QStringLiteral(",") ? QStringLiteral(".") : text;
+  refused_.reset();
+  if (const Result<double> amount = parse_sum(typed_.toStdString(), false)) {
+    const Result<Job> job = drag_->exact(*amount);
+    if (job) session_.preview(*job);
+    // Told when the number is taken: "0" may become "0.5".
+    if (!job) refused_ = job.issue();
+  }
+  emit hint_changed();
+}
+
+// Keys --------------------------------------------------------------------------------------------------
+
+bool Pointer::key(const QKeyEvent& event) {
+  if (!dragging()) return move_camera_by_key(event);
+  type_into_drag(event);
+  return true;
+}
+
+/// Without a mouse: the arrow keys orbit, with Shift they pan, plus and minus zoom.
+bool Pointer::move_camera_by_key(const QKeyEvent& event) {
+  Camera& camera = rig_.camera(picture_);
+  const QPointF step = event.key() == Qt::Key_Left    ? QPointF(-1, 0)
+                       : event.key() == Qt::Key_Right ? QPointF(1, 0)
+                       : event.key() == Qt::Key_Up    ? QPointF(0, -1)
+                       : event.key() == Qt::Key_Down  ? QPointF(0, 1)
+                                                      : QPointF();
+  if (!step.isNull()) {
+    if (event.modifiers() & Qt::ShiftModifier)
+      camera.pan(camera.focus, 40 * step, rig_.area(picture_).size());
+    else
+      camera.orbit(camera.focus, -10 * step.x(), 10 * step.y());
+  } else if (event.key() == Qt::Key_Plus || event.key() == Qt::Key_Minus) {
+    camera.zoom(camera.focus, event.key() == Qt::Key_Plus ? 0.85 : 1 / 0.85);
+  } else {
+    return false;
+  }
+  rig_.stop_flight();
+  emit camera_moved();
+  return true;
+}
+
+// What is seen of it ------------------------------------------------------------------------------------
+
+void Pointer::paint(QPainter& painter, std::size_t picture) const {
+  const Picture here = rig_.picture(picture);
+  for (const PickedPoint& picked : picking_ ? picking_->points : std::vector<PickedPoint>())
+    if (QPointF at; here.at(picked.point, at)) paint_spot(painter, at);
+  if (!picking_) handles_in(here).paint(painter, picture == picture_ ? hot_ : -1);
+  if (drag_ && drag_->caught())
+    if (QPointF at; here.at(*drag_->caught(), at)) paint_spot(painter, at);
+}
+
+QString Pointer::doing() const {
+  if (drag_) {
+    const QString typed = typed_.isEmpty() ? QString() : tr(" · typed: %1").arg(typed_);
+    return drag_->text() + typed + tr(" · Shift: one direction · Alt: snap · type a number · Escape: back");
+  }
+  if (!picking_) return {};
+  return picking_->count == 1 ? picking_->prompt + tr(" · Escape: leave it")
+                              : tr("%1, %2 of %3 · Escape: leave it").arg(picking_->prompt).arg(picking_->points.size() + 1).arg(picking_->count);
+}
+
+}  // namespace anvil::app

@@ -1,0 +1,105 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the pointer and the keys do in the view: choose, grab, drag by hand or by a typed number, pick points, and move
+// the camera. The view hands its events on; what is seen of all this it asks for.
+#pragma once
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QObject>
+#include <QWheelEvent>
+
+#include "app/session.h"
+#include "app/view/camera_rig.h"
+#include "app/view/handles.h"
+
+namespace anvil::app {
+
+/// Which buttons move the camera. Left always chooses and drags parts.
+enum class MouseScheme { three_buttons, two_buttons, touchpad };
+
+class Pointer : public QObject {
+  Q_OBJECT
+
+ public:
+  Pointer(Session& session, CameraRig& rig, QWidget* view);
+
+  void press(const QMouseEvent& event);
+  void move(const QMouseEvent& event);
+  void release(const QMouseEvent& event);
+  void wheel(const QWheelEvent& event);
+  /// @return false when the key means nothing here
+  bool key(const QKeyEvent& event);
+
+  bool dragging() const { return gesture_ == Gesture::drag; }
+  bool moving_camera() const { return gesture_ == Gesture::orbit || gesture_ == Gesture::pan; }
+  /// The picture that the pointer works in.
+  std::size_t picture() const { return picture_; }
+  void set_picture(std::size_t picture) { picture_ = picture; }
+  /// Forgets the handle under the pointer, as when the handles become others.
+  void forget_handle() { hot_ = -1; }
+
+  /// Lets the next clicks pick points on parts. @param count  1: a face is meant, its normal counts
+  void pick_points(int count, const QString& prompt, const PickAnswer& answer);
+  bool picking() const { return picking_.has_value(); }
+  /// Leaves picking without an answer; false when nothing was being picked.
+  bool stop_picking();
+
+  /// Draws handles, picked points and what a drag has caught on into one picture.
+  void paint(QPainter& painter, std::size_t picture) const;
+  /// The handles as they stand in a picture.
+  Handles handles_in(const Picture& picture) const;
+  /// What the pointer does right now; "" when it only waits.
+  QString doing() const;
+  /// A handle is under the pointer.
+  bool on_handle() const { return hot_ >= 0; }
+
+  MouseScheme scheme = MouseScheme::three_buttons;
+  SnapSettings snap;
+  HandleMode handle_mode = HandleMode::move;
+  bool bare = false;     ///< just the shape is shown: no ghosts to hit, no handles
+
+ signals:
+  void changed();       ///< something is to be drawn anew
+  void hint_changed();
+  void camera_moved();
+
+ private:
+  enum class Gesture { none, pending, orbit, pan, drag };
+  struct Picking {
+    int count;
+    QString prompt;
+    PickAnswer answer;
+    std::vector<PickedPoint> points;
+  };
+
+  Gesture camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const;
+  std::optional<Picked> hit_at(const QPointF& pixel) const;
+  Vec3 point_under(const QPointF& pixel) const;
+  void hover(const QPointF& pixel);
+  void leave_place(const QMouseEvent& event);
+  void click(Qt::KeyboardModifiers modifiers);
+  void pick_click();
+  void begin_drag(std::unique_ptr<Drag> drag);
+  void update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
+  void finish_drag();
+  void cancel_drag();
+  void type_into_drag(const QKeyEvent& event);
+  bool move_camera_by_key(const QKeyEvent& event);
+
+  Session& session_;
+  CameraRig& rig_;
+  QWidget* view_;
+  std::size_t picture_ = 0;
+  int hot_ = -1;  // handle under the pointer
+  Gesture gesture_ = Gesture::none;
+  QPointF pressed_at_, last_;
+  Qt::MouseButton pressed_button_ = Qt::NoButton;
+  Vec3 pivot_ = Vec3::Zero();
+  std::optional<Picked> pressed_on_;
+  std::unique_ptr<Drag> drag_;
+  QString typed_;
+  std::optional<Issue> refused_;  // why the number typed so far cannot be had
+  std::optional<Picking> picking_;
+};
+
+}  // namespace anvil::app
