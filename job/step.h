@@ -9,6 +9,7 @@
 #include "core/boolean/combine.h"
 #include "core/fields.h"
 #include "core/soundness/report.h"
+#include "job/step_rows.h"
 
 namespace anvil {
 
@@ -84,19 +85,18 @@ struct StepKind {
   ToolRule tools = ToolRule::none;
   std::vector<Field> fields;
   Result<StepOutput> (*run)(const StepInput&) = nullptr;
+  int rank = 0;           ///< place among the kinds of its station
+  std::string shortcut = {};  ///< of the verb that adds it, as "Shift+M"
 };
 
 using StepTable = std::span<const StepKind* const>;
-/// All kinds, in the order in which they are offered.
+/// All kinds, in the order in which they are offered: one for each file of job/steps, where mirror.cpp defines
+/// steps::mirror (job/CMakeLists.txt lists them in job/step_rows.h).
 StepTable step_table();
 /// Null when there is no such kind.
 const StepKind* find_step_kind(std::string_view key, StepTable table = step_table());
 
 /// A step of this kind with its initial fields; the job gives it its id.
 Step new_step(const StepKind& kind);
-
-namespace steps {
-extern const StepKind combine, plane_cut, mirror;
-}  // namespace steps
 
 }  // namespace anvil

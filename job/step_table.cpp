@@ -1,11 +1,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/step.h"
 
+#include <algorithm>
+#include <tuple>
+
 namespace anvil {
 
 StepTable step_table() {
-  static const std::array rows = {&steps::combine, &steps::plane_cut, &steps::mirror};
-  return rows;
+  static const auto in_order = [] {
+    auto rows = step_rows;
+    std::stable_sort(rows.begin(), rows.end(), [](const StepKind* a, const StepKind* b) {
+      return std::tie(a->station, a->rank, a->label) < std::tie(b->station, b->rank, b->label);
+    });
+    return rows;
+  }();
+  return in_order;
 }
 
 const StepKind* find_step_kind(std::string_view key, StepTable table) {
@@ -27,10 +36,7 @@ const std::string& Step::shown_name() const { return name.empty() ? kind->label 
 
 StepOutput as_output(BooleanResult result) {
   StepOutput output;
-  // Not so where parts were only gathered, where pieces lie wall to wall, or where rounding was left unsettled.
-  output.free_of_crossings = !result.open_on_purpose && result.pieces < 2;
-  for (const auto& done : result.report.done)
-    if (done.what == "gathered" || done.what == "rounding_not_settled" || done.what == "plane_misses") output.free_of_crossings = false;
+  output.free_of_crossings = result.free_of_crossings;
   output.mesh = std::move(result.mesh);
   output.sources = std::move(result.sources);
   output.report = std::move(result.report);

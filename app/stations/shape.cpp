@@ -2,16 +2,11 @@
 // Shape: steps that change the form of one part. One verb for each kind of step that names this station.
 #include "app/main_window.h"
 #include "app/stations/desk.h"
+#include "app/view/work_plane.h"
 #include "job/edit.h"
 
 namespace anvil::app {
 namespace {
-
-const char* key_for(const std::string& kind) {
-  static const std::map<std::string, const char*> keys = {{"plane-cut", "A"}, {"mirror", "Shift+M"}};
-  const auto it = keys.find(kind);
-  return it == keys.end() ? "" : it->second;
-}
 
 /// A step placed where it does something: its points in the middle of the part's result.
 void add_step(MainWindow& window, Session& session, const StepKind& kind) {
@@ -25,7 +20,8 @@ void add_step(MainWindow& window, Session& session, const StepKind& kind) {
   window.hide_issue();
   session.select({owner});
   session.set_active_step(id);
-  session.say(QObject::tr("Drag the plane's arrow or its ring · its numbers stand in the card on the left · Escape: done"));
+  session.say(work_plane(session) ? QObject::tr("Drag the plane's arrow or its ring · its numbers stand in the card on the left · Escape: done")
+                                  : QObject::tr("Its numbers stand in the card on the left · Escape: done"));
 }
 
 }  // namespace
@@ -35,7 +31,7 @@ void add_shape_verbs(Desk& desk) {
   for (const StepKind* kind : step_table()) {
     if (kind->station != "shape") continue;
     QAction* action = desk.book.add(Station::shape, QObject::tr("Shape"), QString::fromStdString(kind->key), QString::fromStdString(kind->label),
-                                    QString::fromStdString(kind->icon), {key(key_for(kind->key))}, QString::fromStdString(kind->help),
+                                    QString::fromStdString(kind->icon), {key(kind->shortcut.c_str())}, QString::fromStdString(kind->help),
                                     [&window = desk.window, &session, kind] { add_step(window, session, *kind); });
     desk.book.allow(action, [desk] { return desk.any_chosen(); });
   }
