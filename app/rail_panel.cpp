@@ -285,8 +285,7 @@ void RailPanel::show_notes(const PartResult& result) {
   };
   for (const StepReport& step : result.evaluated->steps)
     for (const auto& done : step.report.done)
-      if (done.what != "polygons_untouched")
-        if (const std::string words = in_words(done); !words.empty()) add(sentence(session_.named(owner, words)), done.places);
+      if (done.note->place == Note::Place::rail) add(sentence(session_.named(owner, in_words(done))), done.places);
   if (result.evaluated->pieces > 1) add(tr("%1 pieces, each judged by itself").arg(result.evaluated->pieces), {});
   if (result.evaluated->open_on_purpose) add(tr("Open on purpose: an open trim adds no wall"), {});
 }

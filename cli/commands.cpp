@@ -13,6 +13,8 @@
 namespace anvil::cli {
 namespace {
 
+constexpr Note pieces_made{"pieces", "1 piece", "{0} pieces", Note::Place::program};
+
 bool is_job(const std::string& path) { return std::filesystem::path(path).extension() == ".anvil"; }
 
 struct Loaded {
@@ -196,7 +198,7 @@ int run_combine(const CombineRequest& request) {
   Result<BooleanResult> combined = combine(operands, {}, settings);
   if (!combined) return fail(combined.issue());
   seconds.compute = combined->report.seconds;
-  if (makes_pieces(*operation)) combined->report.done.push_back({"pieces", combined->pieces, request.inputs.front(), {}});
+  if (makes_pieces(*operation)) combined->report.tell(pieces_made, combined->pieces, request.inputs.front());
   const auto [meshes, outputs] = by_pieces(std::move(combined->mesh), combined->piece, combined->pieces, request.output);
   return finish(request.inputs, meshes, combined->report, outputs, request.json, seconds);
 }
@@ -235,7 +237,7 @@ int run_apply(const ApplyRequest& request, StepTable table) {
   Result<StepOutput> output = kind->run(input);
   if (!output) return fail(output.issue());
   seconds.compute = clock.lap();
-  if (output->pieces > 1) output->report.done.push_back({"pieces", output->pieces, request.inputs.front(), {}});
+  if (output->pieces > 1) output->report.tell(pieces_made, output->pieces, request.inputs.front());
   if (output->piece.empty()) output->piece.assign(output->mesh.face_count(), 0);
   const auto [written, outputs] = by_pieces(std::move(output->mesh), output->piece, output->pieces, request.output);
   return finish(request.inputs, written, output->report, outputs, request.json, seconds);

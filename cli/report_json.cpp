@@ -67,7 +67,7 @@ Json operation_json(const std::vector<std::string>& inputs, const Json& result, 
   Json stages = Json::object(), did = Json::array(), names = Json::array();
   for (const std::string& input : inputs) names.push_back(as_utf8(input));
   for (const auto& stage : report.stages) stages[stage.name] = stage.seconds;
-  for (const auto& item : report.done) did.push_back({{"what", item.what}, {"count", item.count}, {"part", as_utf8(item.part)}});
+  for (const auto& item : report.done) did.push_back({{"what", item.what()}, {"count", item.count}, {"part", as_utf8(item.part)}});
   Json object;
   object["input"] = names;
   object["result"] = result;

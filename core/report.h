@@ -3,18 +3,29 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/types.h"
 
 namespace anvil {
 
+/// Something that an operation may have to tell, in words. Each stands beside the code that tells it.
+struct Note {
+  const char* key;        ///< stable, as in docs/cli.md
+  const char *one, *many; ///< {0} is the count, {1} the part
+  enum class Place { rail, card, program } place = Place::rail;  ///< who wants to know: people looking for trouble,
+                                                                 ///< people at the step's card, or programs only
+};
+
 struct OperationReport {
+  static constexpr std::size_t max_places = 100;
   struct Done {
-    std::string what;  ///< stable key, e.g. "operands_turned_right"; docs/cli.md lists them
+    const Note* note;
     std::size_t count = 0;
     std::string part;               ///< as the operand was named
-    std::vector<Vec3> places = {};  ///< where, in the operation's space; at most a hundred
+    std::vector<Vec3> places = {};  ///< where, in the operation's space; at most max_places
+    std::string_view what() const { return note->key; }
   };
   struct Stage {
     std::string name;
@@ -24,9 +35,13 @@ struct OperationReport {
   std::vector<Stage> stages;
   double seconds = 0;        ///< wall clock, the whole operation
   std::string empty_reason;  ///< why the result is empty; "" when it is not
+
+  void tell(const Note& note, std::size_t count, std::string part, std::vector<Vec3> places = {}) {
+    done.push_back({&note, count, std::move(part), std::move(places)});
+  }
 };
 
-/// What was done, as people read it: "2 holes closed in Float housing"; "" for what is of no interest to them.
+/// What was done, as people read it: "2 holes closed in Float housing".
 std::string in_words(const OperationReport::Done& done);
 
 }  // namespace anvil

@@ -105,7 +105,7 @@ void StepCard::refresh() {
       if (!is_this(report.step)) continue;
       note = tr("%1 ms").arg(report.report.seconds * 1000, 0, 'f', report.report.seconds < 0.01 ? 1 : 0);
       for (const auto& done : report.report.done)
-        if (done.what == "polygons_untouched") note += QStringLiteral(" · ") + session_.named(id_.part, in_words(done));
+        if (done.note->place == Note::Place::card) note += QStringLiteral(" · ") + session_.named(id_.part, in_words(done));
     }
   }
   failure_->setText(failure);

@@ -97,7 +97,7 @@ Mesh as_floats(const Mesh& mesh, std::vector<std::string>* notes) {
   OperationReport report;
   Mesh settled = settle_to_float(mesh, report);
   for (const auto& done : report.done)
-    if (notes != nullptr) notes->push_back(in_words(done));
+    if (notes != nullptr && done.note->place == Note::Place::rail) notes->push_back(in_words(done));
   return settled;
 }
 

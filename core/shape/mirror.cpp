@@ -15,6 +15,11 @@
 namespace anvil {
 namespace {
 
+constexpr Note put_on_plane{"put_on_plane", "1 vertex put onto the mirror plane", "{0} vertices put onto the mirror plane"};
+constexpr Note seam_welded{"seam_welded", "the halves share 1 vertex in the mirror plane", "the halves share {0} vertices in the mirror plane"};
+constexpr Note walls_left_out{"walls_left_out", "1 face in the mirror plane left out, so that no wall stays inside",
+                              "{0} faces in the mirror plane left out, so that no wall stays inside"};
+
 /// A half and where its faces come from.
 struct Half {
   Mesh mesh;
@@ -120,7 +125,7 @@ class Mirror {
 
   Result<Mirrored> run() {
     if (source_->empty()) return Issue{"it has no faces", name_, {}, "leave the mirror out"};
-    put_on_plane();
+    flatten_seam();
     double lowest = 0, highest = 0;
     for (Index v : part_->corners) {
       const double height = on_plane(part_->positions[v]) ? 0 : plane_.height(part_->positions[v]);
@@ -146,7 +151,7 @@ class Mirror {
  private:
   bool on_plane(const Vec3& p) const { return std::abs(plane_.height(p)) <= rounding_; }
 
-  void put_on_plane() {
+  void flatten_seam() {
     rounding_ = 8 * std::ldexp(bounds(*source_).hi.cwiseAbs().cwiseMax(bounds(*source_).lo.cwiseAbs()).maxCoeff() +
                                    settings_.point.cwiseAbs().maxCoeff(), -52);
     contact_ = contact_share * bounds(*source_).diagonal();
@@ -167,11 +172,11 @@ class Mirror {
 
   void tell_put_on_plane(std::size_t count) {
     if (count == 0) return;
-    const auto told = std::find_if(report_.done.begin(), report_.done.end(), [](const auto& d) { return d.what == "put_on_plane"; });
+    const auto told = std::find_if(report_.done.begin(), report_.done.end(), [](const auto& d) { return d.note == &put_on_plane; });
     if (told != report_.done.end())
       told->count += count;
     else
-      report_.done.push_back({"put_on_plane", count, name_, {}});
+      report_.tell(put_on_plane, count, name_);
   }
 
   Result<Half> lower_half() {
@@ -274,8 +279,8 @@ class Mirror {
     check_stop(control_);
     mirrored.soundness = check_soundness(mesh, control_.stop);
     if ((!mirrored.soundness.sound || cut_along_one_line(mesh)) && check_soundness(*original, control_.stop).sound) return united(original, half.face);
-    if (shared > 0) report_.done.push_back({"seam_welded", shared, name_, {}});
-    if (walls > 0) report_.done.push_back({"walls_left_out", walls, name_, {}});
+    if (shared > 0) report_.tell(seam_welded, shared, name_);
+    if (walls > 0) report_.tell(walls_left_out, walls, name_);
     mirrored.result.report = std::move(report_);
     mirrored.result.open_on_purpose = false;
     return mirrored;

@@ -10,6 +10,8 @@
 namespace anvil {
 namespace {
 
+constexpr Note plane_misses{"plane_misses", "the plane does not cut {1}", "the plane does not cut {1}"};
+
 /// A prism with a triangle in the plane, large enough to cover all of the box that lies above. A triangle, since three
 /// points always lie exactly in one plane.
 Mesh cover_above(const HalfSpace& plane, const Box3& box) {
@@ -54,7 +56,7 @@ BooleanResult both_pieces(BooleanResult above, BooleanResult below) {
   for (const auto& [v, w] : below.fresh_edges) both.fresh_edges.push_back({v + base, w + base});
   both.report = std::move(above.report);
   for (auto& done : below.report.done)
-    if (std::none_of(both.report.done.begin(), both.report.done.end(), [&](const auto& d) { return d.what == done.what; }))
+    if (std::none_of(both.report.done.begin(), both.report.done.end(), [&](const auto& d) { return d.note == done.note; }))
       both.report.done.push_back(std::move(done));
   return both;
 }
@@ -88,7 +90,7 @@ class PlaneCut {
     BooleanResult result;
     if (kept) {
       result = unchanged(*mesh_, 0);
-      result.report.done.push_back({"plane_misses", 1, name_, {plane_.projected(bounds(*mesh_).centre())}});
+      result.report.tell(plane_misses, 1, name_, {plane_.projected(bounds(*mesh_).centre())});
     } else {
       result.report.empty_reason = all_below ? "the whole part lies below the plane" : "the whole part lies above the plane";
     }

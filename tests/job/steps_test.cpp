@@ -25,6 +25,7 @@ Part primitive(const std::string& name, const char* kind, std::initializer_list<
 }
 
 /// A trial kind: moves every vertex away from the part's origin, or refuses. It has a field of every kind.
+constexpr Note swelled{"swelled", "{1} swelled", "{1} swelled"};
 std::size_t swollen = 0;
 Result<StepOutput> swell(const StepInput& input) {
   ++swollen;
@@ -33,7 +34,7 @@ Result<StepOutput> swell(const StepInput& input) {
   output.mesh = *input.mesh;
   for (Vec3& p : output.mesh.positions) p *= input.fields.number("factor");
   for (Index f = 0; f < output.mesh.face_count(); ++f) output.sources.add(0, f);
-  output.report.done.push_back({"gathered", 1, input.name, {}});
+  output.report.tell(swelled, 1, input.name);
   return output;
 }
 const StepKind swell_kind = {"swell", "Swell", "scale", "shape", "Grow about the origin.", ToolRule::none,
