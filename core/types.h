@@ -4,6 +4,7 @@
 
 #include <Eigen/Core>
 #include <Eigen/Geometry>
+#include <array>
 #include <cstdint>
 #include <limits>
 
@@ -14,6 +15,10 @@ using Affine = Eigen::Affine3d;
 
 using Index = std::uint32_t;
 inline constexpr Index no_index = ~Index{0};
+/// Its corners.
+using Triangle = std::array<Index, 3>;
+/// Two numbers as one, which compares as the pair does but quicker.
+inline std::uint64_t pair_key(Index a, Index b) { return std::uint64_t{a} << 32 | b; }
 
 /// An axis-aligned box; empty when lo > hi.
 struct Box3 {

@@ -8,15 +8,22 @@
 #include <set>
 #include <tuple>
 
+#include "core/boolean/assemble.h"
 #include "core/boolean/output.h"
 #include "core/boolean/polygons.h"
 #include "core/boolean/separate.h"
 #include "core/boolean/contradiction.h"
-#include "core/boolean/stages.h"
 #include "core/boolean/invalid_triangles.h"
 
 namespace anvil::boolean {
+
+const Note contact_edges{"contact_edges", "the result touches itself along 1 edge and is separated there",
+                         "the result touches itself along {0} edges and is separated there"};
+
 namespace {
+
+constexpr Note polygons_untouched{"polygons_untouched", "1 polygon came through untouched", "{0} polygons came through untouched",
+                                  Note::Place::card};
 
 /// The polygons of all parts, by the triangles of the first soup.
 class Sources {
@@ -81,7 +88,8 @@ struct Face {
 
 class Faces {
  public:
-  Faces(const Rounded& rounded, const Sources& sources) : rounded_(rounded), sources_(sources) {
+  Faces(const Rounded& rounded, const Separated& separated, const Sources& sources)
+      : rounded_(rounded), separated_(separated), sources_(sources) {
     for (Index i = 0; i < rounded.triangles.size(); ++i)
       for (std::size_t k = 0; k < 3; ++k)
         if ((rounded.provenance[i].scored >> k & 1) != 0 && !rounded.provenance[i].trimmed)
@@ -186,7 +194,7 @@ class Faces {
     std::vector<Corner> corners;
     for (Index f = 0; f < list.size(); ++f)
       for (Index v : list[f].ring)
-        if (!sources_.part(list[f].part).one_triangle_each && rounded_.maybe_non_manifold[v] && !rounded_.fixed[v] && !at_triangle[v]) corners.push_back({v, f});
+        if (!sources_.part(list[f].part).one_triangle_each && rounded_.maybe_non_manifold[v] && !separated_.fixed[v] && !at_triangle[v]) corners.push_back({v, f});
     std::sort(corners.begin(), corners.end());
     for (std::size_t i = 0; i < corners.size();) {
       std::size_t j = i;
@@ -230,10 +238,10 @@ class Faces {
       piece.push_back(rounded_.provenance[t].piece);
     }
     suspect.resize(all.size(), 0);
-    const std::vector<char> non_manifold_edges = on_crowded_edges(all, suspect);
+    const std::vector<char> non_manifold_edges = on_non_manifold_edges(all, suspect);
     // Corners that were doubled where the result touches itself stand at one place.
     for (Triangle& t : all)
-      for (Index& v : t) v = rounded_.place[v];
+      for (Index& v : t) v = separated_.place[v];
     std::vector<char> invalid = find_invalid_triangles(rounded_.points, all, piece, suspect, Across::no, control, non_manifold_edges);
     if (invalid.empty()) {
       // Shells of a few units in the last place are turned inside out by taking one vertex out of an edge.
@@ -280,7 +288,7 @@ class Faces {
   }
   /// Triangles at an edge with more than two of them: an edge inside one polygon may join the same two vertices as
   /// another edge does.
-  std::vector<char> on_crowded_edges(const std::vector<Triangle>& all, const std::vector<char>& suspect) const {
+  std::vector<char> on_non_manifold_edges(const std::vector<Triangle>& all, const std::vector<char>& suspect) const {
     std::vector<char> near(rounded_.points.size(), 0), non_manifold_edges(all.size(), 0);
     for (std::size_t i = 0; i < all.size(); ++i)
       if (suspect[i])
@@ -335,12 +343,13 @@ class Faces {
   }
 
   const Rounded& rounded_;
+  const Separated& separated_;
   const Sources& sources_;
   std::vector<char> bad_;
 };
 
 /// A middle that was put into a contact edge need not lie on it to the last bit.
-void check_middles(const Rounded& rounded, const Control& control) {
+void check_middles(const Rounded& rounded, const Separated& separated, const Control& control) {
   std::vector<char> suspect(rounded.triangles.size(), 0);
   std::vector<Triangle> triangles = rounded.triangles;
   std::vector<Index> piece;
@@ -348,8 +357,8 @@ void check_middles(const Rounded& rounded, const Control& control) {
   for (std::size_t i = 0; i < triangles.size(); ++i) {
     piece.push_back(rounded.provenance[i].piece);
     for (Index& v : triangles[i]) {
-      if (rounded.fixed[v]) suspect[i] = 1, any = true;
-      v = rounded.place[v];
+      if (separated.fixed[v]) suspect[i] = 1, any = true;
+      v = separated.place[v];
     }
   }
   if (any && !find_invalid_triangles(rounded.points, triangles, piece, suspect, Across::no, control).empty())
@@ -363,13 +372,12 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   Index pieces = 1;
   for (const FaceProvenance& t : rounded.provenance) pieces = std::max(pieces, t.piece + 1);
   if (pieces > 1) rounded.maybe_non_manifold.assign(rounded.points.size(), 1);
-  std::vector<Vec3> contacts = separate_wedges(rounded);
-  if (how != Assembly::anyhow) check_middles(rounded, control);
+  const Separated separated = separate_wedges(rounded);
+  if (how != Assembly::anyhow) check_middles(rounded, separated, control);
   const std::string& name = operands.front()->name;
-  if (!contacts.empty()) {
-    const std::size_t count = contacts.size();
-    if (contacts.size() > max_places) contacts.resize(max_places);
-    result.report.done.push_back({"contact_edges", count, name, std::move(contacts)});
+  if (const auto& middles = separated.middles; !middles.empty()) {
+    const std::size_t shown = std::min(middles.size(), OperationReport::max_places);
+    result.report.tell(contact_edges, middles.size(), name, {middles.begin(), middles.begin() + static_cast<std::ptrdiff_t>(shown)});
   }
   check_stop(control);
 
@@ -377,7 +385,7 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   for (const PreparedPtr& p : parts) extent = std::max({extent, p->box.lo.cwiseAbs().maxCoeff(), p->box.hi.cwiseAbs().maxCoeff()});
   const double rounding = std::ldexp(extent, -46);
   const Sources sources(parts, rounding);
-  Faces faces(rounded, sources);
+  Faces faces(rounded, separated, sources);
   faces.join(how == Assembly::polygons);
   check_stop(control);
   // What does not come out sound goes back to the triangles it was made of. Straightening changes both sides of an
@@ -395,8 +403,8 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   out.reserve(faces.triangles.size() + faces.list.size());
   for (Index t : faces.triangles) out.push_back({rounded.triangles[t], t});
   for (const Face& face : faces.list) out.push_back({face.ring, face.triangles.front()});
-  const std::size_t untouched = write_out(parts, rounded, std::move(out), faces.scored, result);
-  result.report.done.push_back({"polygons_untouched", faces.untouched_polygons + untouched, name, {}});
+  const std::size_t untouched = write_out(parts, rounded, separated.place, std::move(out), faces.scored, result);
+  result.report.tell(polygons_untouched, faces.untouched_polygons + untouched, name);
   result.pieces = result.mesh.empty() ? 0 : pieces;
 }
 

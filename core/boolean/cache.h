@@ -4,7 +4,7 @@
 
 #include <mutex>
 
-#include "core/boolean/stages.h"
+#include "core/boolean/prepared.h"
 
 namespace anvil {
 

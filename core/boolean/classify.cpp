@@ -9,7 +9,7 @@
 
 #include "core/boolean/contradiction.h"
 #include "core/boolean/radial_sort.h"
-#include "core/boolean/stages.h"
+#include "core/boolean/cells.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil::boolean {
@@ -50,7 +50,7 @@ class RadialSort {
 
 /// Sides of patches are numbered 2 p (where the faces look to) and 2 p + 1 (behind).
 struct Cells {
-  std::vector<Index> patch_of_triangle, patch_of_face, patch_of_untouched_region;  ///< as in Selection
+  std::vector<Index> patch_of_triangle, patch_of_face, patch_of_region;  ///< as in Selection
   std::vector<Index> first;  ///< of each patch: a soup triangle, or the number of triangles plus a face
   std::vector<Index> cell;   ///< per side
   Index count = 0;
@@ -90,42 +90,19 @@ struct EdgeUse {
   Index lo, hi, face;
   unsigned char corner;
   bool operator<(const EdgeUse& o) const {
-    const std::uint64_t own = both(lo, hi), other = both(o.lo, o.hi);
-    return own != other ? own < other : both(face, corner) < both(o.face, o.corner);
+    const std::uint64_t own = pair_key(lo, hi), other = pair_key(o.lo, o.hi);
+    return own != other ? own < other : pair_key(face, corner) < pair_key(o.face, o.corner);
   }
-};
-
-/// The rim of the far triangles, for looking up.
-class Rim {
- public:
-  explicit Rim(const Soup& soup) : soup_(soup), order_(soup.boundary.size()) {
-    std::iota(order_.begin(), order_.end(), Index{0});
-    std::sort(order_.begin(), order_.end(), [&](Index a, Index b) { return key(a) < key(b); });
-  }
-  /// The untouched region beyond the edge a → b of a triangle, or no_index.
-  Index beyond(Index part, Index a, Index b) const {
-    const std::tuple wanted(b, a, part);
-    const auto it = std::lower_bound(order_.begin(), order_.end(), wanted, [&](Index e, const auto& k) { return key(e) < k; });
-    return it == order_.end() || key(*it) != wanted ? no_index : soup_.boundary[*it].untouched_region;
-  }
-
- private:
-  std::tuple<Index, Index, Index> key(Index e) const {
-    const BoundaryEdge& edge = soup_.boundary[e];
-    return {edge.from, edge.to, soup_.untouched_regions[edge.untouched_region].part};
-  }
-  const Soup& soup_;
-  std::vector<Index> order_;
 };
 
 /// One part's share of the numbering of untouched near triangles.
 struct Flood {
   std::vector<Index> first;   ///< the first triangle of each region, which gives it its name for now
   std::vector<EdgeUse> uses;  ///< of edges where a region ends
-  std::vector<std::pair<Index, Index>> beyond;  ///< first triangle of a region and the untouched region that it goes on into
+  std::vector<std::pair<Index, Index>> beyond;  ///< first triangle of a region, and the region of the seam that it goes on into
 
   /// Goes through what can be reached from the triangles [begin, end).
-  void run(const Soup& soup, const Rim& boundary, const std::vector<char>& touched, Index begin, Index end,
+  void run(const Soup& soup, const SeamLookup& seam, const std::vector<char>& touched, Index begin, Index end,
            std::vector<Index>& region, const Control& control) {
     std::vector<Index> queue;
     for (Index seed = begin; seed < end; ++seed) {
@@ -141,8 +118,8 @@ struct Flood {
         for (Index k = 0; k < 3; ++k) {
           const Index a = corners[k], b = corners[k == 2 ? 0 : k + 1], opposite = soup.opposite[3 * t + k];
           if (opposite == no_index) {
-            if (const Index untouched_region = boundary.beyond(soup.part[t], a, b); untouched_region != no_index) {
-              beyond.emplace_back(seed, untouched_region);
+            if (const Index there = seam.beyond(soup.part[t], a, b); there != no_index) {
+              beyond.emplace_back(seed, there);
               continue;
             }
           }
@@ -161,18 +138,18 @@ struct Flood {
 /// The untouched triangles by the region of surface they lie in: over edges where nothing else can be.
 struct Regions {
   std::vector<Index> first;                     ///< triangle of each
-  std::vector<std::pair<Index, Index>> beyond;  ///< region, untouched region
+  std::vector<std::pair<Index, Index>> beyond;  ///< region, region of the seam
 
   /// A region never leaves its part, so parts go side by side. Uses of edges where regions end are added to `uses`.
   Regions(const Soup& soup, const std::vector<char>& touched, std::vector<Index>& region, std::vector<EdgeUse>& uses,
           const Control& control) {
     region.assign(soup.triangles.size(), no_index);
-    const Rim boundary(soup);
-    std::vector<Flood> floods(soup.parts() + 1);
-    tbb::parallel_for(std::size_t{0}, soup.parts(), [&](std::size_t k) {
-      floods[k].run(soup, boundary, touched, soup.part_begin[k], soup.part_begin[k + 1], region, control);
+    const SeamLookup seam(soup.seam);
+    std::vector<Flood> floods(soup.parts.size() + 1);
+    tbb::parallel_for(std::size_t{0}, soup.parts.size(), [&](std::size_t k) {
+      floods[k].run(soup, seam, touched, soup.parts[k].first, soup.parts[k].end, region, control);
     });
-    floods.back().run(soup, boundary, touched, soup.part_begin.back(), static_cast<Index>(soup.triangles.size()), region, control);
+    floods.back().run(soup, seam, touched, soup.first_added(), static_cast<Index>(soup.triangles.size()), region, control);
     std::vector<Index> number(soup.triangles.size());
     for (const Flood& f : floods) {
       for (Index seed : f.first) {
@@ -180,12 +157,12 @@ struct Regions {
         first.push_back(seed);
       }
       uses.insert(uses.end(), f.uses.begin(), f.uses.end());
-      for (const auto& [seed, untouched_region] : f.beyond) beyond.emplace_back(number[seed], untouched_region);
+      for (const auto& [seed, there] : f.beyond) beyond.emplace_back(number[seed], there);
     }
     for (Index& r : region)
       if (r != no_index) r = number[r];
-    // An edge at the boundary that something has cut or moved is not met.
-    if (beyond.size() != soup.boundary.size()) throw ReachesUntouched{};
+    // An edge of the seam that something has cut or moved is not met.
+    if (beyond.size() != soup.seam.edges.size()) throw ReachesUntouched{};
   }
 };
 
@@ -214,9 +191,9 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
     std::size_t begin, end;
   };
   std::vector<Junction> junctions;
-  UnionFind sets(near_count + soup.untouched_regions.size());
-  for (const auto& [region, untouched_region] : regions.beyond) sets.unite(region, near_count + untouched_region);
-  const bool any_scores = std::find(soup.scores.begin(), soup.scores.end(), 1) != soup.scores.end();
+  UnionFind sets(near_count + soup.seam.regions.size());
+  for (const auto& [region, there] : regions.beyond) sets.unite(region, near_count + there);
+  const bool any_scores = std::any_of(soup.parts.begin(), soup.parts.end(), [](const Soup::Part& part) { return part.scores; });
   for (std::size_t i = 0; i < uses.size();) {
     std::size_t j = i;
     while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi) ++j;
@@ -227,7 +204,7 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
     if (any_scores) {
       bool drawn = false;
       for (std::size_t k = i; k < j; ++k)
-        faces.sources(uses[k].face, [&](Index t, bool) { drawn = drawn || soup.scores[soup.part[t]]; });
+        faces.sources(uses[k].face, [&](Index t, bool) { drawn = drawn || soup.parts[soup.part[t]].scores; });
       for (std::size_t k = i; k < j && drawn; ++k) {
         const auto bit = static_cast<unsigned char>(1u << uses[k].corner);
         if (uses[k].face < faces.triangles())
@@ -247,7 +224,7 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
   for (Index& p : cells.patch_of_triangle)
     if (p != no_index) p = patch_of[p];
   cells.patch_of_face.assign(patch_of.begin() + region_count, patch_of.begin() + near_count);
-  cells.patch_of_untouched_region.assign(patch_of.begin() + near_count, patch_of.end());
+  cells.patch_of_region.assign(patch_of.begin() + near_count, patch_of.end());
   check_stop(control);
 
   std::vector<std::vector<std::array<Index, 2>>> joins((junctions.size() + 255) / 256);
@@ -289,14 +266,11 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
 class Probe {
  public:
   Probe(const Soup& soup, const Arrangement& arrangement)
-      : soup_(soup), arrangement_(arrangement), faces_(soup, arrangement) {
-    box_.resize(soup.parts());
+      : soup_(soup), arrangement_(arrangement), faces_(soup, arrangement), untouched_(soup.seam) {
+    box_.resize(soup.parts.size());
     for (Index i = 0; i < soup.triangles.size(); ++i)
-      if (!soup.is_removed(i))
+      if (!soup.removed[i])
         for (Index v : soup.triangles[i]) box_[soup.part[i]].add(soup.points[v]);
-    if (soup.untouched == nullptr) return;
-    of_source_.resize(soup.untouched->part_of.size());
-    for (const UntouchedRegion& untouched_region : soup.untouched_regions) of_source_[untouched_region.source].push_back(&untouched_region);
   }
 
   /// @param winding  one number per part, beyond the face's front. @return false when no line was clear
@@ -337,28 +311,10 @@ class Probe {
     return false;
   }
 
-  /// Calls visit(triangle's corners, untouched region) for the far triangles that a line may meet, until it returns false.
-  template <class Visit>
-  bool for_each_far(const Vec3& at, int axis, Visit&& visit) const {
-    const int u = (axis + 1) % 3, v = (axis + 2) % 3;
-    for (Index k = 0; soup_.untouched != nullptr && k < soup_.untouched->parts.size(); ++k) {
-      const std::vector<Index>& region_of = soup_.untouched->region_of[k];
-      const Prepared& part = *soup_.untouched->parts[k];
-      for (std::size_t b = 0; b < part.blocks.size() && !region_of.empty(); ++b) {
-        const Box3& box = part.blocks[b];
-        if (at[u] < box.lo[u] || at[u] > box.hi[u] || at[v] < box.lo[v] || at[v] > box.hi[v]) continue;
-        const std::size_t end = std::min(part.triangles.size(), (b + 1) * Prepared::block);
-        for (auto t = static_cast<Index>(b * Prepared::block); t < end; ++t)
-          if (region_of[t] != no_index && !of_source_[region_of[t]].empty() && !visit(part.corners(t), region_of[t])) return false;
-      }
-    }
-    return true;
-  }
-
   bool all_along(const Vec3& at, int axis, const Cells& cells, std::vector<Passed>& passed) const {
     struct Hit {
       Approx depth;
-      Index face;  // or behind all faces, an untouched region
+      Index face;  // or behind all faces, a region of the seam
       Passed what;
     };
     std::vector<Hit> hits;
@@ -370,7 +326,7 @@ class Probe {
       return met == 0;
     };
     for (Index t = 0; t < soup_.triangles.size(); ++t) {
-      if (soup_.is_removed(t)) continue;
+      if (soup_.removed[t]) continue;
       const bool found = clear(soup_.plane(t), [&](const Approx& depth, int facing) {
         if (!arrangement_.touched[t]) {
           hits.push_back({depth, t, {cells.patch_of_triangle[t], facing > 0}});
@@ -388,12 +344,10 @@ class Probe {
       if (!found) return false;
     }
     const auto behind = static_cast<Index>(faces_.triangles() + arrangement_.faces.size());
-    if (!for_each_far(at, axis, [&](const Plane& corners, Index source) {
+    if (!untouched_.for_each(at, axis, [&](const Plane& corners, std::span<const Index> regions) {
           return clear(corners, [&](const Approx& depth, int facing) {
-            for (const UntouchedRegion* untouched_region : of_source_[source]) {
-              const auto s = static_cast<Index>(untouched_region - soup_.untouched_regions.data());
-              hits.push_back({depth, behind + s, {cells.patch_of_untouched_region[s], (facing > 0) != untouched_region->flipped}});
-            }
+            for (Index r : regions)
+              hits.push_back({depth, behind + r, {cells.patch_of_region[r], (facing > 0) != soup_.seam.regions[r].flipped}});
             return true;
           });
         }))
@@ -491,18 +445,20 @@ class Probe {
       return true;
     };
     auto misses = [&](Index k) {
-      return soup_.sheet[k] || at[u] < box_[k].lo[u] || at[u] > box_[k].hi[u] || at[v] < box_[k].lo[v] || at[v] > box_[k].hi[v];
+      return soup_.parts[k].sheet || at[u] < box_[k].lo[u] || at[u] > box_[k].hi[u] || at[v] < box_[k].lo[v] || at[v] > box_[k].hi[v];
     };
-    for (Index k = 0; k < soup_.parts(); ++k)
-      for (Index i = soup_.part_begin[k]; i < soup_.part_begin[k + 1] && !misses(k); ++i)
-        if (!soup_.is_removed(i) && !count(i)) return false;
-    for (Index i = soup_.part_begin.back(); i < soup_.triangles.size(); ++i)
-      if (!soup_.is_removed(i) && !misses(soup_.part[i]) && !count(i)) return false;
-    return for_each_far(at, axis, [&](const Plane& corners, Index source) {
+    for (Index k = 0; k < soup_.parts.size(); ++k)
+      for (Index i = soup_.parts[k].first; i < soup_.parts[k].end && !misses(k); ++i)
+        if (!soup_.removed[i] && !count(i)) return false;
+    for (Index i = soup_.first_added(); i < soup_.triangles.size(); ++i)
+      if (!soup_.removed[i] && !misses(soup_.part[i]) && !count(i)) return false;
+    return untouched_.for_each(at, axis, [&](const Plane& corners, std::span<const Index> regions) {
       int turn = 0;
       if (!turn_at(corners, turn)) return false;
-      for (const UntouchedRegion* untouched_region : of_source_[source])
-        if (!soup_.sheet[untouched_region->part]) winding[untouched_region->part] += untouched_region->flipped ? -turn : turn;
+      for (Index r : regions) {
+        const UntouchedRegion& region = soup_.seam.regions[r];
+        if (!soup_.parts[region.part].sheet) winding[region.part] += region.flipped ? -turn : turn;
+      }
       return true;
     });
   }
@@ -511,7 +467,7 @@ class Probe {
   const Arrangement& arrangement_;
   Faces faces_;
   std::vector<Box3> box_;  ///< of the near triangles of each part
-  std::vector<std::vector<const UntouchedRegion*>> of_source_;
+  UntouchedOnLine untouched_;
 };
 
 
@@ -560,7 +516,7 @@ void unite_nested(const Cells& cells, const Faces& faces, const Probe& probe, co
 Selection classify(const Soup& soup, const Arrangement& arrangement, const CellClassifier& classifier, const Control& control) {
   Cells cells = find_cells(soup, arrangement, control);
   const Faces faces(soup, arrangement);
-  const std::size_t patches = cells.first.size(), parts = soup.parts();
+  const std::size_t patches = cells.first.size(), parts = soup.parts.size();
 
   // Cells next to each other, and what the numbers change by on the way through a patch to its back.
   std::vector<std::vector<Index>> sides_of(cells.count);
@@ -593,7 +549,7 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const CellC
         const int way = side % 2 == 0 ? 1 : -1;  // from the front to the back, or out again
         std::copy(of(queue[k]).begin(), of(queue[k]).end(), number.begin());
         faces.sources(cells.first[side / 2], [&](Index t, bool same_way) {
-          if (!soup.sheet[soup.part[t]]) number[soup.part[t]] += same_way ? way : -way;
+          if (!soup.parts[soup.part[t]].sheet) number[soup.part[t]] += same_way ? way : -way;
         });
         const auto there = of(other);
         if (known[other]) {
@@ -630,7 +586,7 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const CellC
   for (Index p = 0; p < patches; ++p) {
     const Index front = cells.cell[2 * p], back = cells.cell[2 * p + 1];
     bool sheet = false;
-    faces.sources(cells.first[p], [&](Index t, bool) { sheet = sheet || soup.sheet[soup.part[t]]; });
+    faces.sources(cells.first[p], [&](Index t, bool) { sheet = sheet || soup.parts[soup.part[t]].sheet; });
     if (label_of[front] == label_of[back] && !sheet) regions.unite(front, back);
   }
   if (classifier.by_place) unite_nested(cells, faces, probe, known, regions, control);
@@ -664,7 +620,7 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const CellC
   }
   selection.patch_of_triangle = std::move(cells.patch_of_triangle);
   selection.patch_of_face = std::move(cells.patch_of_face);
-  selection.patch_of_untouched_region = std::move(cells.patch_of_untouched_region);
+  selection.patch_of_region = std::move(cells.patch_of_region);
   selection.scored_triangles = std::move(cells.scored_triangles);
   selection.scored_faces = std::move(cells.scored_faces);
   return selection;

@@ -1,4 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+// The driver of the engine: prepare → untouched → gather → pairs → contact → intersect → subdivide → classify → round →
+// (repair, and again) → assemble, one file each; and what to try when a way contradicts itself.
 #include "core/boolean/combine.h"
 
 #include <fmt/format.h>
@@ -10,7 +12,8 @@
 
 #include "core/boolean/cache.h"
 #include "core/boolean/contradiction.h"
-#include "core/boolean/stages.h"
+#include "core/boolean/expression.h"
+#include "core/boolean/assemble.h"
 #include "core/boolean/invalid_triangles.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/soundness/check.h"
@@ -25,6 +28,19 @@ constexpr int max_rounds = 12;
 constexpr int max_repair_level = 3;
 constexpr std::size_t no_limit = ~std::size_t{0};
 constexpr double max_repair_contact = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
+
+constexpr Note changes_nothing{"changes_nothing", "{1} changes nothing where it is", "{1} changes nothing where it is"};
+constexpr Note made_to_meet{"made_to_meet", "1 place made to meet within the contact tolerance", "{0} places made to meet within the contact tolerance"};
+constexpr Note contact_left_out{"contact_left_out", "near faces could not all be made to meet: combined without contact",
+                                "near faces could not all be made to meet: combined without contact"};
+constexpr Note tools_nudged{"tools_nudged", "faces lay too near each other for rounding: 1 tool was moved by a hundred-billionth of the size",
+                            "faces lay too near each other for rounding: {0} tools were moved by a hundred-billionth of the size"};
+constexpr Note skins_left_out{"skins_left_out", "1 skin thinner than rounding left out", "{0} skins thinner than rounding left out"};
+constexpr Note rounding_not_settled{"rounding_not_settled", "rounding could not be settled: look at the places on the rail",
+                                    "rounding could not be settled: look at the places on the rail"};
+constexpr Note rounds_to_settle{"rounds_to_settle", "rounding settled in 1 round", "rounding settled in {0} rounds", Note::Place::program};
+constexpr Note gathered{"gathered", "{1} gathered as it is", "{1} gathered, {0} parts as they are"};
+constexpr Note float_settled{"float_settled", "settled to 32-bit coordinates", "settled to 32-bit coordinates in {0} rounds"};
 
 struct Named {
   Operation operation;
@@ -71,7 +87,7 @@ struct Pass {
   std::vector<char> bounds, idle;
   std::size_t left_out = 0;
 };
-/// @param most_points  more than so many points are taken as a sign that it does not end
+/// @param max_points  more than so many points are taken as a sign that it does not end
 Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& classifier, bool to_float, std::size_t max_points,
              Stages& stage, const Control& control) {
   Arrangement arrangement(soup.points);
@@ -105,8 +121,8 @@ int contact_bits(int level, int round) {
 }
 
 /// Sends the neighbourhood of what rounding broke through the engine again until it is sound.
-/// @param repair level  0 to most_firmness: see contact_bits
-/// @return the number of rounds; most_rounds + 1 when it did not come to rest
+/// @param level  of repair, 0 to max_repair_level: see contact_bits
+/// @return the number of rounds; max_rounds + 1 when it did not come to rest
 int repair_rounding(Pass& pass, double extent, bool to_float, int level, Stages& stage, const Control& control) {
   const double step = std::ldexp(extent, to_float ? -23 : -52);
   const Index pieces = std::max<Index>(pass.pieces, 1);
@@ -124,7 +140,7 @@ int repair_rounding(Pass& pass, double extent, bool to_float, int level, Stages&
   for (int rounds = 0;; ++rounds) {
     std::vector<char> near = stage("settle", 0.9, [&] { return find_invalid_after_rounding(pass.rounded, control); });
     if (near.empty()) {
-      if (rounds > 0 && reaches_untouched(pass.rounded)) throw ReachesUntouched{};
+      if (rounds > 0 && reaches_untouched(pass.rounded.seam, pass.rounded.points, pass.rounded.triangles, pass.rounded.moved)) throw ReachesUntouched{};
       return rounds;
     }
     if (rounds == max_rounds) return rounds + 1;
@@ -140,18 +156,18 @@ int repair_rounding(Pass& pass, double extent, bool to_float, int level, Stages&
     if (again.triangles.size() > max_triangles) throw Contradiction(diverges);
     if (contact.changed) {
       // Contact may have changed triangles at the boundary of what is looked at: look as far as their neighbours.
-      std::vector<char> changed = again.needs_self_test;
-      for (std::size_t i = 0; i < again.active.size(); ++i) changed[i] = changed[i] || again.active[i];
-      again.active = with_neighbours(again.points, again.triangles, changed, control);
+      std::vector<char> changed(again.triangles.size());
+      for (std::size_t i = 0; i < changed.size(); ++i) changed[i] = again.needs_self_test[i] || again.active[i];
+      again.active = Flags::of(with_neighbours(again.points, again.triangles, changed, control));
       pairs = find_pairs(again, 0, control);
       if (pairs.size() > max_pairs) throw Contradiction(diverges);
     }
-    if (!again.boundary.empty()) {
-      std::vector<char> at_boundary(again.points.size(), 0);
-      for (const BoundaryEdge& edge : again.boundary) at_boundary[edge.from] = at_boundary[edge.to] = 1;
+    if (!again.seam.empty()) {
+      std::vector<char> at_seam(again.points.size(), 0);
+      again.seam.for_each_end([&](Index v, Index) { at_seam[v] = 1; });
       for (std::size_t i = 0; i < again.triangles.size(); ++i)
         for (Index v : again.triangles[i])
-          if (again.active[i] && at_boundary[v]) throw ReachesUntouched{};
+          if (again.active[i] && at_seam[v]) throw ReachesUntouched{};
     }
     const Index before = pass.pieces;
     const std::size_t max_points = 4 * again.points.size() + 4'000;
@@ -235,12 +251,12 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
       append(result.mesh, mesh);
       ++place;
     }
-    result.report.done.push_back({"gathered", members.size(), operand->name, {}});
+    result.report.tell(gathered, members.size(), operand->name);
   }
 }
 
 /// @param all_near  look at every triangle one by one
-/// @param repair level  of settling; beyond the last a result that does not come to rest is given with a note
+/// @param level  of snap-rounding repair; beyond the last a result that does not come to rest is given with a note
 Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
                               bool all_near, int level) {
   const auto begin = Clock::now();
@@ -259,17 +275,17 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
     const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
     const double contact = settings.contact < 0 ? contact_share * box.diagonal() : settings.contact;
-    const Untouched untouched = stage("far", 0.12, [&] { return find_untouched(parts, 2 * (contact + max_repair_contact * extent), all_near, control); });
-    Soup soup = stage("gather", 0.15, [&] { return gather(untouched, expression.scores()); });
+    const Untouched untouched = stage("untouched", 0.12, [&] { return find_untouched(parts, 2 * (contact + max_repair_contact * extent), all_near, control); });
+    auto [soup, meeting] = stage("gather", 0.15, [&] { return gather(untouched, expression.scores()); });
     std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] {
-      auto found = find_pairs(soup, contact, control, &soup.meeting);
+      auto found = find_pairs(soup, contact, control, &meeting);
       weld_parts(soup, found);
       return found;
     });
     if (contact > 0) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
       if (made.vertices + made.faces > 0)
-        result.report.done.push_back({"made_to_meet", made.vertices + made.faces, names.front()->name, made.places});
+        result.report.tell(made_to_meet, made.vertices + made.faces, names.front()->name, made.places);
       if (made.changed) {
         pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, 0, control, &made.involved); });
       }
@@ -286,17 +302,17 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
         return Issue{std::string(bounds_nothing) + ": its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},
                      "use it with split or score, mend it, or recast it as one watertight mesh"};
     for (std::size_t k = 0; k < parts.size(); ++k)
-      if (pass.idle[k]) result.report.done.push_back({"changes_nothing", 1, names[k]->name, {parts[k]->box.centre()}});
-    if (pass.left_out > 0) result.report.done.push_back({"skins_left_out", pass.left_out, names.front()->name, {}});
+      if (pass.idle[k]) result.report.tell(changes_nothing, 1, names[k]->name, {parts[k]->box.centre()});
+    if (pass.left_out > 0) result.report.tell(skins_left_out, pass.left_out, names.front()->name);
     soup = {};
     // Beyond all repair level the result is given as rounding left it, with a note.
     const bool may_be_unsound = level > max_repair_level;
     const int rounds = may_be_unsound ? 0 : repair_rounding(pass, extent, false, level, stage, control);
     if (rounds > max_rounds) throw Contradiction("rounding does not come to rest");
     if (may_be_unsound)
-      result.report.done.push_back({"rounding_not_settled", 1, names.front()->name, {}});
+      result.report.tell(rounding_not_settled, 1, names.front()->name);
     else if (rounds > 0)
-      result.report.done.push_back({"rounds_to_settle", static_cast<std::size_t>(rounds), names.front()->name, {}});
+      result.report.tell(rounds_to_settle, static_cast<std::size_t>(rounds), names.front()->name);
     if (pass.rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
     // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code; joining
     // cut triangles to polygons may be what spoils shells of a few units in the last place.
@@ -312,12 +328,14 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
         return 0;
       });
       const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
-                                       [](const auto& done) { return done.what == "contact_edges"; });
+                                       [](const auto& done) { return done.note == &contact_edges; });
       if (how == Assembly::anyhow || (rounds == 0 && !touches) || expression.trims() || result.mesh.empty()) break;
       if (stage("check", 1, [&] { return check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound; })) break;
       if (how == Assembly::triangles) throw Contradiction("the result is not sound");
     }
     carry_slots(names, result);
+    // Not so where parts were only gathered, where pieces lie wall to wall, or where rounding was left unsettled.
+    result.free_of_crossings = !expression.trims() && expression.gathered().empty() && result.pieces < 2 && !may_be_unsound;
   } else {
     // Nothing to compute with: the first part goes through as it is.
     result.mesh = *names.front()->mesh;
@@ -438,9 +456,9 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
     try {
       Result<BooleanResult> result = carry_out(attempt, operands, control, settings);
       if (!result) return result;
-      auto note = [&](const char* what, std::size_t count) { result->report.done.push_back({what, count, operands.front().name, {}}); };
-      if (!attempt.contact && settings.contact != 0) note("contact_left_out", 1);
-      if (attempt.nudge != no_nudge) note("tools_nudged", operands.size() - 1);
+      const std::string& name = operands.front().name;
+      if (!attempt.contact && settings.contact != 0) result->report.tell(contact_left_out, 1, name);
+      if (attempt.nudge != no_nudge) result->report.tell(tools_nudged, operands.size() - 1, name);
       return result;
     } catch (const Contradiction& contradiction) {
       why = contradiction.what();
@@ -492,13 +510,13 @@ Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const Control& c
       carry_attributes(mesh, source, rounded_mesh);
       return rounded_mesh;
     }
-    report.done.push_back({rounds > max_rounds ? "rounding_not_settled" : "float_settled", static_cast<std::size_t>(rounds), "", {}});
+    report.tell(rounds > max_rounds ? rounding_not_settled : float_settled, static_cast<std::size_t>(rounds), "");
     BooleanResult result;
     assemble({*part}, {&operand}, std::move(rounded), 0, rounds <= max_rounds ? Assembly::polygons : Assembly::anyhow, result, control);
     carry_slots({&operand}, result);
     return std::move(result.mesh);
   } catch (const Contradiction&) {
-    report.done.push_back({"rounding_not_settled", 1, "", {}});
+    report.tell(rounding_not_settled, 1, "");
     return plain;
   }
 }

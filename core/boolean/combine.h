@@ -54,6 +54,7 @@ struct BooleanResult {
   std::vector<Index> piece;  ///< 0 … pieces − 1; all 0 unless an operation makes pieces
   Index pieces = 1;          ///< split: by place; partition: A − B, A ∩ B, B − A; inlay: A − B, then B
   bool open_on_purpose = false;  ///< an open trim made it
+  bool free_of_crossings = false;  ///< known to cross itself nowhere
   /// Vertex pairs of the edges that the operation made: where faces of different parts meet, and scored ones.
   std::vector<std::array<Index, 2>> fresh_edges;
   OperationReport report;
@@ -87,7 +88,7 @@ struct CombineSettings {
   /// negative means 1e-6 of the diagonal of all parts' bounds.
   double contact = -1;
   CombineCache* cache = nullptr;  ///< none: nothing is kept
-  bool every_triangle = false;    ///< look at far triangles one by one too: slower, the same result; for tests
+  bool every_triangle = false;    ///< look at untouched triangles one by one too: slower, the same result; for tests
 };
 
 /// How the Issue of a part that encloses no volume begins.

@@ -11,7 +11,7 @@
 #include <numeric>
 
 #include "core/boolean/contradiction.h"
-#include "core/boolean/stages.h"
+#include "core/boolean/arrangement.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
 
@@ -47,7 +47,7 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, c
     if (sets.find(v) != v) {
       changed[v] = 1;
       soup.maybe_non_manifold[sets.find(v)] = 1;
-      if (places.size() < max_places) places.push_back(soup.points[v]);
+      if (places.size() < OperationReport::max_places) places.push_back(soup.points[v]);
       ++merged;
     }
   if (merged == 0) return 0;
@@ -55,9 +55,9 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, c
     for (Index& v : soup.triangles[i])
       if (changed[v]) {
         v = sets.find(v);
-        soup.moved[v] = 1;
+        soup.moved.set(v);
         soup.provenance[i].whole = false;
-        soup.needs_self_test[i] = 1;
+        soup.needs_self_test.set(i);
       }
   return merged;
 }
@@ -140,7 +140,7 @@ class Contacts {
         auto [it, is_new] = crossings_.try_emplace({here, there}, static_cast<Index>(soup_.points.size()));
         if (is_new) {
           soup_.points.push_back(0.5 * (p + q));
-          soup_.moved.push_back(1);
+          soup_.moved.append(true);
           soup_.maybe_non_manifold.push_back(1);
         }
         cuts_.edge_points.push_back({here.first, here.second, it->second});
@@ -174,7 +174,7 @@ class Contacts {
     cuts_.touched.assign(soup_.triangles.size(), 0);
     std::sort(split_.begin(), split_.end());
     for (Index i : involved)
-      for (std::size_t k = 0; k < 3 && !split_.empty() && !soup_.is_removed(i); ++k)
+      for (std::size_t k = 0; k < 3 && !split_.empty() && !soup_.removed[i]; ++k)
         if (std::binary_search(split_.begin(), split_.end(), edge_key(soup_.triangles[i][k], soup_.triangles[i][(k + 1) % 3])))
           cuts_.touched[i] = 1;
     for (Index i : touched_) cuts_.touched[i] = 1;
@@ -292,12 +292,12 @@ class Changes {
       if (opposite != no_index) old_opposites_.push_back(opposite);
       opposite = no_index;
     }
-    soup_.needs_self_test[t] = 1;
+    soup_.needs_self_test.set(t);
   }
   void drop(Index t) {
-    if (soup_.removed.empty()) soup_.removed.assign(soup_.triangles.size(), 0);
+    soup_.removed.spread(soup_.triangles.size());
     leave(t);
-    soup_.removed[t] = 1;
+    soup_.removed.set(t);
   }
   void replace(Index t, const Triangle& corners, const FaceProvenance& provenance) {
     leave(t);
@@ -310,9 +310,9 @@ class Changes {
     soup_.triangles.push_back(corners);
     soup_.provenance.push_back(provenance);
     soup_.part.push_back(soup_.part[from]);
-    soup_.needs_self_test.push_back(1);
-    if (!soup_.active.empty()) soup_.active.push_back(1);
-    if (!soup_.removed.empty()) soup_.removed.push_back(0);
+    soup_.needs_self_test.append(true);
+    soup_.active.append(true);
+    soup_.removed.append(false);
     soup_.opposite.insert(soup_.opposite.end(), 3, no_index);
     changed_.push_back(t);
     involved_.push_back(t);
@@ -330,7 +330,7 @@ class Changes {
     for (std::size_t k = 0; k < queue.size(); ++k) {
       if (queue.size() > most) throw Contradiction("flat faces come back");
       const Index t = queue[k];
-      if (soup_.is_removed(t)) continue;
+      if (soup_.removed[t]) continue;
       const Triangle corners = soup_.triangles[t];
       if (corners[0] == corners[1] || corners[1] == corners[2] || corners[2] == corners[0]) {
         drop(t);
@@ -340,7 +340,7 @@ class Changes {
       if (!collinear(p[0], p[1], p[2])) continue;
       if (at_edge.empty())
         for (Index i : involved_)
-          if (!soup_.is_removed(i)) note_edges(i, at_edge);
+          if (!soup_.removed[i]) note_edges(i, at_edge);
       std::size_t middle = 0;
       for (std::size_t c = 1; c < 3; ++c)
         if ((p[(c + 1) % 3] - p[(c + 2) % 3]).squaredNorm() > (p[(middle + 1) % 3] - p[(middle + 2) % 3]).squaredNorm()) middle = c;
@@ -348,7 +348,7 @@ class Changes {
       drop(t);
       const std::vector<Index> others = at_edge[edge_key(a, b)];
       for (Index other : others) {
-        if (soup_.is_removed(other)) continue;
+        if (soup_.removed[other]) continue;
         Triangle now = soup_.triangles[other];
         FaceProvenance provenance = soup_.provenance[other];
         std::size_t e = 0;
@@ -386,9 +386,9 @@ class Changes {
       uses.push_back({soup_.part[corner / 3], std::min(a, b), std::max(a, b), corner});
     };
     for (Index t : changed_)
-      for (Index k = 0; k < 3 && !soup_.is_removed(t); ++k) add_use(3 * t + k);
+      for (Index k = 0; k < 3 && !soup_.removed[t]; ++k) add_use(3 * t + k);
     for (Index corner : old_opposites_)
-      if (!soup_.is_removed(corner / 3)) add_use(corner);
+      if (!soup_.removed[corner / 3]) add_use(corner);
     std::sort(uses.begin(), uses.end());
     uses.erase(std::unique(uses.begin(), uses.end()), uses.end());
     for (std::size_t i = 0; i < uses.size();) {
@@ -420,12 +420,14 @@ class Changes {
 
 ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, const Control& control) {
   ContactCount count;
-  const bool had_moved = !soup.moved.empty();
-  if (!had_moved) soup.moved.assign(soup.points.size(), 0);
-  soup.needs_self_test.assign(soup.triangles.size(), 0);
+  const bool none_moved = soup.moved.uniform();
+  soup.moved.spread(soup.points.size());
+  soup.needs_self_test = Flags::none();
+  soup.needs_self_test.spread(soup.triangles.size());
   // All that can change lies in pairs, unless only some triangles were asked for.
   std::vector<Index>& involved = count.involved;
-  if (soup.active.empty()) {
+  const bool all_active = soup.active.uniform();
+  if (all_active) {
     for (const TrianglePair& pair : pairs) involved.insert(involved.end(), {pair.s, pair.t});
     tbb::parallel_sort(involved.begin(), involved.end());
     involved.erase(std::unique(involved.begin(), involved.end()), involved.end());
@@ -439,7 +441,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   std::vector<Index> maybe_flat;
   for (Index i : involved) {
     if (soup.needs_self_test[i]) changes.leave(i);
-    if (soup.needs_self_test[i] || (!soup.active.empty() && soup.active[i])) maybe_flat.push_back(i);
+    if (soup.needs_self_test[i] || (!all_active && soup.active[i])) maybe_flat.push_back(i);
   }
   // What is cut off a triangle meets what that met.
   const std::vector<std::pair<Index, Index>> pieces = changes.flatten(std::move(maybe_flat));
@@ -452,7 +454,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     if (const auto it = cut_from.find(pair.t); it != cut_from.end())
       for (Index piece : it->second) pairs.push_back({pair.s, piece});
   }
-  std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.is_removed(pair.s) || soup.is_removed(pair.t); });
+  std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.removed[pair.s] || soup.removed[pair.t]; });
 
   Contacts contacts(soup, tolerance);
   // Most pairs are nowhere near contact, which all cores tell.
@@ -480,15 +482,15 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   for (Index i : involved)
     if (cuts.touched[i]) touched.push_back(i);
   const std::vector<Index> nearly = contacts.nearly();
-  count.changed = count.vertices > 0 || !touched.empty() || !soup.removed.empty();
+  count.changed = count.vertices > 0 || !touched.empty() || !soup.removed.uniform();
   count.faces = nearly.size();
-  for (std::size_t k = 0; k < nearly.size() && count.places.size() < max_places; ++k) {
+  for (std::size_t k = 0; k < nearly.size() && count.places.size() < OperationReport::max_places; ++k) {
     const Triangle& t = soup.triangles[nearly[k]];
     count.places.push_back((soup.points[t[0]] + soup.points[t[1]] + soup.points[t[2]]) / 3);
   }
   if (!count.changed) {
-    soup.needs_self_test.clear();
-    if (!had_moved) soup.moved.clear();
+    soup.needs_self_test = Flags::none();
+    if (none_moved) soup.moved = Flags::none();
     return count;
   }
   if (!touched.empty()) {
@@ -536,7 +538,8 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     changes.flatten(std::move(cut));
   }
   changes.mend_opposites();
-  for (std::size_t i = 0; i < soup.active.size(); ++i) soup.active[i] = soup.active[i] || soup.needs_self_test[i];
+  for (std::size_t i = 0; i < soup.triangles.size() && !all_active; ++i)
+    if (soup.needs_self_test[i]) soup.active.set(i);
   return count;
 }
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/boolean/expression.h"
 
-#include "core/boolean/stages.h"
+#include "core/boolean/cells.h"
 
 namespace anvil::boolean {
 

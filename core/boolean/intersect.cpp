@@ -5,7 +5,7 @@
 
 #include <algorithm>
 
-#include "core/boolean/stages.h"
+#include "core/boolean/arrangement.h"
 
 namespace anvil::boolean {
 namespace {

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <atomic>
 
+#include "core/exact/predicates.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/broad_phase.h"
 #include "core/mesh/triangles_cross.h"

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/boolean/stages.h"
+#include "core/control.h"
+#include "core/mesh/triangulate.h"
 
 namespace anvil::boolean {
 
@@ -11,7 +12,7 @@ enum class Across { yes, no };
 /// Finds triangles without area among the suspects, and pairs of which at least one is suspect that cross or, in one
 /// piece, lie on the same corners.
 /// @param piece  of each triangle
-/// @param also   further triangles that are known to be troubled; may be empty
+/// @param also   further triangles that are known to be invalid; may be empty
 /// @return per triangle; empty when there is none
 std::vector<char> find_invalid_triangles(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const Index> piece,
                                 std::span<const char> suspect, Across across, const Control& control,

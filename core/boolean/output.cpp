@@ -13,7 +13,7 @@ namespace {
 
 class Output {
  public:
-  Output(const std::vector<PreparedPtr>& parts, const Rounded& rounded, BooleanResult& result)
+  Output(const std::vector<PreparedPtr>& parts, const Rounded& rounded, std::span<const Index> place, BooleanResult& result)
       : parts_(parts),
         rounded_(rounded),
         result_(result),
@@ -22,17 +22,15 @@ class Output {
     begin_.push_back(0);
     for (const PreparedPtr& p : parts)
       begin_.push_back(begin_.back() + static_cast<Index>(p->triangles.size()));
-    if (rounded.untouched == nullptr) return;
-    const Untouched& untouched = *rounded.untouched;
+    if (rounded.seam.empty()) return;
+    const Untouched& untouched = *rounded.seam.source;
     kept_.assign(untouched.part_of.size(), not_kept);
-    for (const BoundaryEdge& edge : rounded.boundary) {
-      const UntouchedRegion& untouched_region = rounded.untouched_regions[edge.untouched_region];
-      if (untouched_region.trimmed) continue;
-      const Index part = untouched.part_of[untouched_region.source];
-      for (Index v : {edge.from, edge.to}) {
-        const Index place = rounded.place.empty() ? v : rounded.place[v];
-        boundary_.push_back({untouched_region.part, part, rounded.given[place] - untouched.first_point[part], v});
-      }
+    for (const UntouchedSeam::Edge& edge : rounded.seam.edges) {
+      const UntouchedRegion& region = rounded.seam.regions[edge.region];
+      if (region.trimmed) continue;
+      const Index part = untouched.part_of[region.source];
+      for (Index v : {edge.from, edge.to})
+        boundary_.push_back({region.part, part, rounded.seam.given[place[v]] - untouched.parts[part].first_point, v});
     }
     std::sort(boundary_.begin(), boundary_.end());
     boundary_.erase(std::unique(boundary_.begin(), boundary_.end()), boundary_.end());
@@ -54,21 +52,21 @@ class Output {
     for (const FaceProvenance& provenance : rounded_.provenance) pieces = std::max(pieces, provenance.piece + 1);
     auto it = faces.begin();
     for (Index piece = 0; piece < pieces; ++piece) {
-      std::vector<char> has_far(parts_.size(), 0);
-      for (const UntouchedRegion& untouched_region : rounded_.untouched_regions)
-        if (untouched_region.part == piece && !untouched_region.trimmed) {
-          kept_[untouched_region.source] = untouched_region.flipped ? flipped : as_it_is;
-          has_far[rounded_.untouched->part_of[untouched_region.source]] = 1;
+      std::vector<char> has_untouched(parts_.size(), 0);
+      for (const UntouchedRegion& region : rounded_.seam.regions)
+        if (region.part == piece && !region.trimmed) {
+          kept_[region.source] = region.flipped ? flipped : as_it_is;
+          has_untouched[rounded_.seam.source->part_of[region.source]] = 1;
         }
       for (Index part = 0; part < parts_.size(); ++part) {
         auto end = it;
         while (end != faces.end() && rounded_.provenance[end->triangle].piece == piece &&
                rounded_.provenance[end->triangle].origin < begin_[part + 1])
           ++end;
-        add_part(piece, part, has_far[part] != 0, {it, end});
+        add_part(piece, part, has_untouched[part] != 0, {it, end});
         it = end;
       }
-      for (const UntouchedRegion& untouched_region : rounded_.untouched_regions) kept_[untouched_region.source] = not_kept;
+      for (const UntouchedRegion& region : rounded_.seam.regions) kept_[region.source] = not_kept;
     }
   }
 
@@ -101,10 +99,10 @@ class Output {
     fresh.erase(std::unique(fresh.begin(), fresh.end()), fresh.end());
   }
 
-  std::size_t far_faces = 0;
+  std::size_t untouched_faces = 0;
 
  private:
-  /// A point of a part that near and far triangles of a piece have in common.
+  /// A point of a part that near and untouched triangles of a piece have in common.
   struct BoundaryPoint {
     Index piece, part, point, vertex;
     auto operator<=>(const BoundaryPoint&) const = default;
@@ -114,9 +112,10 @@ class Output {
   void reserve(const std::vector<OutFace>& faces) {
     std::size_t count = faces.size(), corners = 0, points = rounded_.points.size();
     for (const OutFace& face : faces) corners += face.ring.size();
-    for (std::size_t k = 0; k < parts_.size() && rounded_.untouched != nullptr; ++k) {
-      const std::size_t untouched = parts_[k]->triangles.size() - rounded_.untouched->near[k].size();
-      if (rounded_.untouched->near[k].empty()) continue;
+    for (std::size_t k = 0; k < parts_.size() && !rounded_.seam.empty(); ++k) {
+      const Untouched::Part& part = rounded_.seam.source->parts[k];
+      if (part.all_near) continue;
+      const std::size_t untouched = parts_[k]->triangles.size() - part.near.size();
       count += untouched;
       corners += 3 * untouched;
       points += parts_[k]->points.size();
@@ -157,11 +156,11 @@ class Output {
   /// Calls visit(run) for what of the chunk is kept as part of an untouched region, in order.
   template <class Visit>
   void for_each_run(const Chunk& chunk, Index part, Visit&& visit) const {
-    const Index* region_of = rounded_.untouched->region_of[part].data();
+    const Index* region_of = rounded_.seam.source->parts[part].region_of.data();
     for (Index t = chunk.begin; t < chunk.end;) {
-      const Index begin = t, untouched_region = region_of[t];
-      while (t < chunk.end && region_of[t] == untouched_region) ++t;
-      if (untouched_region != no_index && kept_[untouched_region] != not_kept) visit(Run{begin, t, kept_[untouched_region] == flipped});
+      const Index begin = t, region = region_of[t];
+      while (t < chunk.end && region_of[t] == region) ++t;
+      if (region != no_index && kept_[region] != not_kept) visit(Run{begin, t, kept_[region] == flipped});
     }
   }
   /// Calls visit(triangle) for the first triangle of each face that begins in a run.
@@ -177,22 +176,22 @@ class Output {
     const bool backward = p.mirrored != is_flipped;
     for (std::size_t k = 0; k < ring.size(); ++k) {
       const Index v = ring[backward && k > 0 ? ring.size() - k : k];
-      visit(p.point_of.empty() ? v : p.point_of[v]);
+      visit(p.point_of(v));
     }
   }
 
-  bool keeps_all_far(Index part) const {
-    const std::vector<Index>& part_of = rounded_.untouched->part_of;
+  bool keeps_all_untouched(Index part) const {
+    const std::vector<Index>& part_of = rounded_.seam.source->part_of;
     for (std::size_t s = 0; s < part_of.size(); ++s)
       if (part_of[s] == part && kept_[s] == not_kept) return false;
     return true;
   }
 
   /// The faces that a piece has of one part.
-  void add_part(Index piece, Index part, bool has_far, std::span<const OutFace> near) {
+  void add_part(Index piece, Index part, bool has_untouched, std::span<const OutFace> near) {
     const Prepared& p = *parts_[part];
     std::vector<Chunk> chunks;
-    if (!has_far) {
+    if (!has_untouched) {
       chunks.push_back({near});
     } else {
       const auto triangles = static_cast<Index>(p.triangles.size());
@@ -204,12 +203,12 @@ class Output {
         chunks.push_back({{first, it}, begin, end});
       }
     }
-    // Where all that is far is kept, its points are all but those of near triangles (and those at the boundary, which have
+    // Where all that is untouched is kept, its points are all but those of near triangles (and those at the boundary, which have
     // their vertices); else those of what is kept.
-    const bool all_kept = has_far && p.all_points_used && keeps_all_far(part);
-    std::vector<Index> vertex(has_far ? p.points.size() : 0, all_kept ? 0 : no_index);
+    const bool all_kept = has_untouched && p.all_points_used && keeps_all_untouched(part);
+    std::vector<Index> vertex(has_untouched ? p.points.size() : 0, all_kept ? 0 : no_index);
     if (all_kept)
-      for (Index t : rounded_.untouched->near[part])
+      for (Index t : rounded_.seam.source->parts[part].near)
         for (Index v : p.triangles[t]) vertex[v] = no_index;
     tbb::parallel_for(std::size_t{0}, chunks.size(), [&](std::size_t k) {
       Chunk& chunk = chunks[k];
@@ -220,7 +219,7 @@ class Output {
         ++corners;
         if (!all_kept) std::atomic_ref(used[point]).store(0, std::memory_order_relaxed);
       };
-      if (has_far)
+      if (has_untouched)
         for_each_run(chunk, part, [&](const Run& run) {
           if (p.one_triangle_each) {
             untouched += run.end - run.begin;
@@ -248,7 +247,7 @@ class Output {
       chunk.first_corner = corner;
       face += chunk.faces;
       corner += chunk.corners;
-      far_faces += chunk.untouched;
+      untouched_faces += chunk.untouched;
     }
     tbb::parallel_invoke([&] { mesh_.corners.resize(corner); },
                          [&] {
@@ -257,18 +256,18 @@ class Output {
                            result_.sources.input.resize(face, part);
                            result_.piece.resize(face, piece);
                          },
-                         [&] { number_far_points(piece, part, vertex); });
+                         [&] { number_untouched_points(piece, part, vertex); });
     const std::size_t near_before = near_faces_.size();
     near_faces_.resize(near_before + near.size());
     tbb::parallel_for(std::size_t{0}, chunks.size(), [&](std::size_t k) {
-      write(chunks[k], part, has_far, vertex,
+      write(chunks[k], part, has_untouched, vertex,
             near_faces_.data() + near_before + (chunks[k].near.data() - near.data()));
     });
   }
 
-  /// @param vertex  per point of the part: not no_index where a far face needs it; then the vertex of the
+  /// @param vertex  per point of the part: not no_index where an untouched face needs it; then the vertex of the
   /// mesh
-  void number_far_points(Index piece, Index part, std::vector<Index>& vertex) {
+  void number_untouched_points(Index piece, Index part, std::vector<Index>& vertex) {
     const Prepared& p = *parts_[part];
     // Those at the boundary have theirs; the others get the next ones.
     auto boundary = std::lower_bound(boundary_.begin(), boundary_.end(), BoundaryPoint{piece, part, 0, 0});
@@ -287,7 +286,7 @@ class Output {
     for (auto it = at_boundary; it != boundary; ++it) vertex[it->point] = id_[it->vertex];
   }
 
-  void write(const Chunk& chunk, Index part, bool has_far, const std::vector<Index>& vertex,
+  void write(const Chunk& chunk, Index part, bool has_untouched, const std::vector<Index>& vertex,
              Index* near_faces) {
     const Prepared& p = *parts_[part];
     Index face = chunk.first_face, corner = chunk.first_corner;
@@ -308,7 +307,7 @@ class Output {
         next_near = ++it == chunk.near.end() ? no_index : rounded_.provenance[it->triangle].origin;
       }
     };
-    if (has_far)
+    if (has_untouched)
       for_each_run(chunk, part, [&](const Run& run) {
         add_near_before(begin_[part] + run.begin);
         if (p.one_triangle_each) {
@@ -352,12 +351,12 @@ class Output {
 }  // namespace
 
 std::size_t write_out(const std::vector<PreparedPtr>& parts, const Rounded& rounded,
-                      std::vector<OutFace> faces, const std::set<std::pair<Index, Index>>& scored,
+                      std::span<const Index> place, std::vector<OutFace> faces, const std::set<std::pair<Index, Index>>& scored,
                       BooleanResult& result) {
-  Output output(parts, rounded, result);
+  Output output(parts, rounded, place, result);
   output.run(faces);
   output.mark_fresh(scored);
-  return output.far_faces;
+  return output.untouched_faces;
 }
 
 }  // namespace anvil::boolean

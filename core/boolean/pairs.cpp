@@ -6,7 +6,7 @@
 
 #include <algorithm>
 
-#include "core/boolean/stages.h"
+#include "core/boolean/soup.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/broad_phase.h"
 #include "core/mesh/weld.h"
@@ -20,9 +20,9 @@ struct Candidates {
   std::vector<Box3> boxes;
 };
 Candidates candidates(const Soup& soup, double margin, const std::vector<Index>* among) {
-  const std::size_t parts = soup.parts(), count = among != nullptr ? among->size() : soup.triangles.size();
+  const std::size_t parts = soup.parts.size(), count = among != nullptr ? among->size() : soup.triangles.size();
   auto triangle = [&](std::size_t k) { return among != nullptr ? (*among)[k] : static_cast<Index>(k); };
-  auto left_out = [&](Index i) { return soup.is_removed(i) || (!soup.active.empty() && !soup.active[i]); };
+  auto left_out = [&](Index i) { return soup.removed[i] || !soup.active[i]; };
   // Bounds per part of all, and of what contact has changed: that may meet its own part.
   struct Bounds {
     std::vector<Box3> all, changed;
@@ -38,7 +38,7 @@ Candidates candidates(const Soup& soup, double margin, const std::vector<Index>*
       if (left_out(i)) continue;
       for (Index v : soup.triangles[i]) {
         bounds.all[soup.part[i]].add(soup.points[v]);
-        if (!soup.needs_self_test.empty() && soup.needs_self_test[i]) bounds.changed[soup.part[i]].add(soup.points[v]);
+        if (soup.needs_self_test[i]) bounds.changed[soup.part[i]].add(soup.points[v]);
       }
     }
   });
@@ -65,7 +65,7 @@ Candidates candidates(const Soup& soup, double margin, const std::vector<Index>*
       if (left_out(i)) continue;
       const Box3 box = box_of(soup.points, soup.triangles[i]);
       const auto& near = others[soup.part[i]];
-      if (!soup.crosses_itself[soup.part[i]] && std::none_of(near.begin(), near.end(), [&](const Box3& o) { return overlap(box, o); }))
+      if (!soup.parts[soup.part[i]].crosses_itself && std::none_of(near.begin(), near.end(), [&](const Box3& o) { return overlap(box, o); }))
         continue;
       chosen[b].triangles.push_back(i);
       chosen[b].boxes.push_back(box);
@@ -88,7 +88,7 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Cont
   std::vector<Index> groups;
   groups.reserve(chosen.size());
   for (Index i : chosen) {
-    const bool alone = soup.crosses_itself[soup.part[i]] || (!soup.needs_self_test.empty() && soup.needs_self_test[i]);
+    const bool alone = soup.parts[soup.part[i]].crosses_itself || soup.needs_self_test[i];
     groups.push_back(alone ? no_index : soup.part[i]);
   }
   const std::vector<char> near = broad_phase(boxes, groups, margin);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/boolean/stages.h"
+#include "core/mesh/triangulate.h"
 
 namespace anvil::boolean {
 

@@ -5,12 +5,14 @@
 #include <algorithm>
 #include <atomic>
 
+#include "core/boolean/rounded.h"
 #include "core/boolean/separate.h"
 #include "core/boolean/invalid_triangles.h"
-#include "core/mesh/broad_phase.h"
+#include "core/mesh/edges.h"
 #include "core/mesh/weld.h"
 
 namespace anvil::boolean {
+
 void merge_equal(Rounded& out) {
   // Only a point that has moved can have come to another.
   Box3 box;
@@ -27,12 +29,14 @@ void merge_equal(Rounded& out) {
   const WeldMap weld = weld_equal(places);
   if (weld.first.size() == places.size()) return;
   std::vector<Index> now(out.points.size(), no_index);
-  out.merged.assign(out.points.size(), 0);
+  out.merged.spread(out.points.size());
   for (std::size_t k = 0; k < near.size(); ++k) {
     const Index to = near[weld.first[weld.id[k]]];
     if (to == near[k]) continue;
     now[near[k]] = to;
-    out.merged[near[k]] = out.merged[to] = out.maybe_non_manifold[to] = out.moved[to] = 1;
+    out.merged.set(near[k]);
+    out.merged.set(to);
+    out.maybe_non_manifold[to] = out.moved[to] = 1;
   }
   std::size_t kept = 0;
   for (std::size_t i = 0; i < out.triangles.size(); ++i) {
@@ -86,13 +90,12 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
   out.moved.resize(used);
   out.inexact.resize(used);
   out.maybe_non_manifold.resize(used);
-  out.given.resize(used, no_index);
   std::atomic<bool> any_moved = false;
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, id.size(), block), [&](const auto& range) {
     for (std::size_t v = range.begin(); v < range.end(); ++v) {
       if (id[v] == no_index) continue;
       Vec3 p = arrangement.points.approximate(static_cast<Index>(v));
-      bool moved = v >= given || (!soup.moved.empty() && soup.moved[v]), inexact = v >= given;
+      bool moved = v >= given || soup.moved[v], inexact = v >= given;
       if (to_float) {
         const Vec3 rounded = p.cast<float>().cast<double>();
         inexact = inexact || rounded != p;
@@ -104,7 +107,6 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
       out.moved[id[v]] = moved;
       out.inexact[id[v]] = inexact;
       out.maybe_non_manifold[id[v]] = v >= given || soup.maybe_non_manifold[v];
-      if (v < soup.given.size()) out.given[id[v]] = soup.given[v];
     }
   });
 
@@ -155,67 +157,11 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
   }
   if (any_moved) merge_equal(out);
 
-  out.untouched = soup.untouched;
-  std::vector<std::array<Index, 2>> kept(soup.untouched_regions.size(), {no_index, no_index});
-  for (std::size_t s = 0; s < soup.untouched_regions.size(); ++s) {
-    const UntouchedRegion& untouched_region = soup.untouched_regions[s];
-    const auto& sides = sides_of(selection.patch_of_untouched_region[s]);
-    auto keep = [&](std::size_t side, Index piece, bool trimmed) {
-      if (piece == no_index) return;
-      kept[s][side] = static_cast<Index>(out.untouched_regions.size());
-      out.untouched_regions.push_back({untouched_region.source, piece, untouched_region.flipped != (side == 1), untouched_region.trimmed || trimmed});
-    };
-    keep(0, sides.behind, sides.trimmed_behind);
-    keep(1, sides.in_front, sides.trimmed_in_front);
-  }
-  for (const BoundaryEdge& edge : soup.boundary) {
-    const auto [behind, in_front] = kept[edge.untouched_region];
-    if (behind != no_index) out.boundary.push_back({id[edge.from], id[edge.to], behind});
-    if (in_front != no_index) out.boundary.push_back({id[edge.to], id[edge.from], in_front});
-  }
-  for (const BoundaryEdge& edge : out.boundary)
-    for (Index v : {edge.from, edge.to})
-      if (out.moved[v] || (!out.merged.empty() && out.merged[v])) throw ReachesUntouched{};
+  out.seam = kept_seam(soup.seam, selection, id, used);
+  out.seam.for_each_end([&](Index v, Index) {
+    if (out.moved[v] || out.merged[v]) throw ReachesUntouched{};
+  });
   return out;
-}
-
-bool reaches_untouched(const Rounded& rounded) {
-  if (rounded.untouched == nullptr || rounded.untouched_regions.empty()) return false;
-  std::vector<Box3> boxes;
-  std::vector<Index> groups;
-  Box3 around;
-  for (const Triangle& t : rounded.triangles)
-    if (rounded.moved[t[0]] || rounded.moved[t[1]] || rounded.moved[t[2]]) {
-      boxes.push_back(box_of(rounded.points, t));
-      around.add(boxes.back().lo);
-      around.add(boxes.back().hi);
-      groups.push_back(no_index);
-    }
-  const std::size_t moved = boxes.size();
-  std::vector<char> kept(rounded.untouched->part_of.size(), 0);
-  for (const UntouchedRegion& untouched_region : rounded.untouched_regions) kept[untouched_region.source] = 1;
-  for (std::size_t k = 0; k < rounded.untouched->parts.size(); ++k) {
-    const Prepared& part = *rounded.untouched->parts[k];
-    const std::vector<Index>& region_of = rounded.untouched->region_of[k];
-    for (std::size_t t = 0; t < region_of.size(); ++t) {
-      if (t % Prepared::block == 0 && !overlap(part.blocks[t / Prepared::block], around)) {
-        t += Prepared::block - 1;
-        continue;
-      }
-      if (region_of[t] == no_index || !kept[region_of[t]]) continue;
-      const Box3 box = box_of(part.points, part.triangles[t]);
-      if (!overlap(box, around)) continue;
-      boxes.push_back(box);
-      groups.push_back(0);
-    }
-  }
-  if (boxes.size() == moved) return false;
-  // The far ones that are not clearly apart, one by one: it is rare that there are any.
-  const std::vector<char> close = broad_phase(boxes, groups, 0);
-  for (std::size_t i = moved; i < boxes.size(); ++i)
-    for (std::size_t j = 0; j < moved && close[i]; ++j)
-      if (overlap(boxes[i], boxes[j])) return true;
-  return false;
 }
 
 std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Control& control) {
@@ -223,7 +169,7 @@ std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Cont
   for (std::size_t i = 0; i < suspect.size(); ++i)
     for (Index v : rounded.triangles[i]) {
       if (rounded.moved[v]) suspect[i] = 1;
-      if (!rounded.merged.empty() && rounded.merged[v]) merged[i] = 1;
+      if (rounded.merged[v]) merged[i] = 1;
     }
   std::vector<Index> piece;
   for (const FaceProvenance& t : rounded.provenance) piece.push_back(t.piece);
@@ -240,30 +186,25 @@ std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Cont
 Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces) {
   Soup soup;
   soup.points = rounded.points;
-  soup.moved = rounded.moved;
+  soup.moved = Flags::of(rounded.moved);
   soup.maybe_non_manifold = rounded.maybe_non_manifold;
-  soup.given = rounded.given;
-  soup.untouched = rounded.untouched;
-  soup.untouched_regions = rounded.untouched_regions;
-  soup.boundary = rounded.boundary;
-  soup.part_begin.push_back(0);
+  soup.seam = rounded.seam;
+  std::vector<char> active;
   for (Index piece = 0; piece < pieces; ++piece) {
+    const auto first = static_cast<Index>(soup.triangles.size());
     for (std::size_t i = 0; i < rounded.triangles.size(); ++i) {
-      const Triangle& t = rounded.triangles[i];
       if (rounded.provenance[i].piece != piece) continue;
-      soup.triangles.push_back(t);
+      soup.triangles.push_back(rounded.triangles[i]);
       soup.part.push_back(piece);
       soup.provenance.push_back(rounded.provenance[i]);
-      soup.active.push_back(near[i]);
+      active.push_back(near[i]);
     }
-    soup.part_begin.push_back(static_cast<Index>(soup.triangles.size()));
-    soup.crosses_itself.push_back(1);
-    soup.sheet.push_back(0);
-    soup.scores.push_back(0);
+    soup.parts.push_back({first, static_cast<Index>(soup.triangles.size()), true, false, false});
   }
+  soup.active = Flags::of(std::move(active));
   soup.opposite = find_opposites(soup.triangles, soup.part, soup.points.size());
   mark_maybe_non_manifold(soup.triangles, soup.opposite, soup.maybe_non_manifold);
-  for (const BoundaryEdge& edge : soup.boundary) soup.maybe_non_manifold[edge.from] = soup.maybe_non_manifold[edge.to] = 0;  // the fans go on beyond
+  soup.seam.for_each_end([&](Index v, Index) { soup.maybe_non_manifold[v] = 0; });  // the fans go on beyond
   if (pieces > 1)  // walls between pieces lie on the same vertices
     for (std::size_t v = 0; v < soup.maybe_non_manifold.size(); ++v) soup.maybe_non_manifold[v] = 1;
   return soup;

@@ -10,6 +10,7 @@
 #include "core/boolean/separate.h"
 #include "core/boolean/radial_sort.h"
 #include "core/exact/volume.h"
+#include "core/mesh/edges.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil::boolean {
@@ -28,26 +29,24 @@ void sort_around(std::span<const Vec3> p, Index u, Index v, std::vector<RadialFa
       [](const RadialFace&, const RadialFace&) { return false; });
 }
 
-Index next(Index corner) { return corner % 3 == 2 ? corner - 2 : corner + 1; }
-
 /// An edge of one piece at which a special vertex stands, with all corners from which faces run along it.
 struct EdgeUse {
   Index lo, hi, piece, corner;
   bool operator<(const EdgeUse& o) const {
-    const std::uint64_t own = both(lo, hi), other = both(o.lo, o.hi);
-    return own != other ? own < other : both(piece, corner) < both(o.piece, o.corner);
+    const std::uint64_t own = pair_key(lo, hi), other = pair_key(o.lo, o.hi);
+    return own != other ? own < other : pair_key(piece, corner) < pair_key(o.piece, o.corner);
   }
 };
 
-/// Where both ends of a crowded edge stay one vertex for all its faces (the solid closes around it elsewhere),
+/// Where both ends of a non-manifold edge stay one vertex for all its faces (the solid closes around it elsewhere),
 /// the vertices do not tell its wedges apart: each wedge gets a vertex of its own in the middle of the edge.
-void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& non_manifold_edges, Rounded& rounded) {
+void split_non_manifold(const std::vector<std::vector<std::array<Index, 2>>>& non_manifold_edges, Rounded& rounded, Separated& separated) {
   const auto base = static_cast<Index>(rounded.points.size());
   std::map<Index, std::array<Index, 3>> middles;  // triangle → middle vertex of each of its edges
   for (const auto& wedges : non_manifold_edges) {
     std::map<std::pair<Index, Index>, int> uses;
     auto ends = [&](Index c) {
-      return std::minmax(rounded.triangles[c / 3][c % 3], rounded.triangles[c / 3][next(c) % 3]);
+      return std::minmax(rounded.triangles[c / 3][c % 3], rounded.triangles[c / 3][next_in_triangle(c) % 3]);
     };
     for (const auto& [a, b] : wedges) ++uses[ends(a)];
     Index first = no_index;
@@ -58,7 +57,7 @@ void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& non_man
       rounded.maybe_non_manifold.push_back(1);
       rounded.moved.push_back(1);
       if (first == no_index) first = static_cast<Index>(rounded.points.size() - 1);
-      rounded.place.push_back(first);
+      separated.place.push_back(first);
       for (Index corner : {a, b}) {
         auto& middle = middles.try_emplace(corner / 3, std::array{no_index, no_index, no_index}).first->second;
         middle[corner % 3] = static_cast<Index>(rounded.points.size() - 1);
@@ -81,7 +80,7 @@ void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& non_man
     provenance.scored = 0;
     auto put = [&](std::size_t k, Index at) {
       rounded.triangles[at] = {ring[0], ring[k], ring[k + 1]};
-      // The halves of the crowded edges stay edges; only edges of the outline can be such.
+      // The halves of non-manifold edges stay edges; only edges of the outline can be such.
       auto half = [&](Index a, Index b) { return a >= base || b >= base; };
       unsigned bits = half(ring[k], ring[k + 1]) ? 2u : 0u;
       if (k == 1 && half(ring[0], ring[1])) bits |= 1u;
@@ -96,11 +95,11 @@ void split_crowded(const std::vector<std::vector<std::array<Index, 2>>>& non_man
       put(k, static_cast<Index>(rounded.triangles.size() - 1));
     }
   }
-  rounded.fixed.resize(rounded.points.size(), 1);
+  separated.fixed.resize(rounded.points.size(), 1);
 }
 
-/// The faces at one crowded edge in the order of their angle.
-std::vector<RadialFace> leaves_of(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const EdgeUse> uses) {
+/// The faces at one non-manifold edge in the order of their angle.
+std::vector<RadialFace> sorted_at_edge(std::span<const Vec3> points, std::span<const Triangle> triangles, std::span<const EdgeUse> uses) {
   std::vector<RadialFace> radial_faces;
   for (const EdgeUse& use : uses) {
     const Triangle& t = triangles[use.corner / 3];
@@ -137,7 +136,7 @@ std::vector<char> at_confused_edges(const Rounded& rounded) {
   std::vector<char> confused;
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() < 3) return;
-    const std::vector<RadialFace> radial_faces = leaves_of(rounded.points, rounded.triangles, edge);
+    const std::vector<RadialFace> radial_faces = sorted_at_edge(rounded.points, rounded.triangles, edge);
     bool alternate = true;
     for (std::size_t k = 0; k < radial_faces.size(); ++k) alternate = alternate && radial_faces[k].forward != radial_faces[(k + 1) % radial_faces.size()].forward;
     if (alternate) return;
@@ -168,7 +167,7 @@ std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() == 2) shells.unite(edge[0].corner / 3, edge[1].corner / 3);
     if (edge.size() < 3) return;
-    const std::vector<RadialFace> radial_faces = leaves_of(points, triangles, edge);
+    const std::vector<RadialFace> radial_faces = sorted_at_edge(points, triangles, edge);
     for (std::size_t k = 0; k < radial_faces.size(); ++k) {
       const RadialFace &here = radial_faces[k], &then = radial_faces[(k + 1) % radial_faces.size()];
       if (!here.forward && then.forward) shells.unite(here.corner / 3, then.corner / 3);
@@ -214,7 +213,8 @@ std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const
   return flipped;
 }
 
-std::vector<Vec3> separate_wedges(Rounded& rounded) {
+Separated separate_wedges(Rounded& rounded) {
+  Separated separated;
   std::vector<EdgeUse> uses;
   std::vector<Index> slot(3 * rounded.triangles.size(), no_index), corners;
   for (Index i = 0; i < rounded.triangles.size(); ++i) {
@@ -234,27 +234,25 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
 
   // Which two corners' faces go on into each other; where four or more meet, the two that bound one wedge.
   UnionFind fans(corners.size());
-  // At the boundary of the far triangles a fan goes on beyond: each piece has one.
-  std::map<std::pair<Index, Index>, Index> at_boundary;  // vertex, piece → corner
-  for (const BoundaryEdge& edge : rounded.boundary)
-    for (Index v : {edge.from, edge.to}) at_boundary.emplace(std::pair(v, rounded.untouched_regions[edge.untouched_region].part), no_index);
-  for (Index k = 0; k < corners.size() && !at_boundary.empty(); ++k) {
+  // At the seam of untouched triangles a fan goes on beyond: each piece has one.
+  std::map<std::pair<Index, Index>, Index> at_seam;  // vertex, piece → corner
+  rounded.seam.for_each_end([&](Index v, Index piece) { at_seam.emplace(std::pair(v, piece), no_index); });
+  for (Index k = 0; k < corners.size() && !at_seam.empty(); ++k) {
     const Index i = corners[k] / 3;
-    const auto it = at_boundary.find({rounded.triangles[i][corners[k] % 3], rounded.provenance[i].piece});
-    if (it == at_boundary.end()) continue;
+    const auto it = at_seam.find({rounded.triangles[i][corners[k] % 3], rounded.provenance[i].piece});
+    if (it == at_seam.end()) continue;
     if (it->second == no_index) it->second = k;
     fans.unite(it->second, k);
   }
   std::vector<std::vector<std::array<Index, 2>>> non_manifold_edges;
-  std::vector<Vec3> places;
   auto marry = [&](Index a, Index b) {
     for (const auto& [c, other] : {std::pair(a, b), std::pair(b, a)})
-      if (slot[c] != no_index) fans.unite(slot[c], slot[next(other)]);
+      if (slot[c] != no_index) fans.unite(slot[c], slot[next_in_triangle(other)]);
   };
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() == 2) marry(edge[0].corner, edge[1].corner);
     if (edge.size() < 3) return;
-    const std::vector<RadialFace> radial_faces = leaves_of(rounded.points, rounded.triangles, edge);
+    const std::vector<RadialFace> radial_faces = sorted_at_edge(rounded.points, rounded.triangles, edge);
     non_manifold_edges.emplace_back();
     for (std::size_t k = 0; k < radial_faces.size(); ++k) {
       const RadialFace &here = radial_faces[k], &then = radial_faces[(k + 1) % radial_faces.size()];
@@ -265,11 +263,11 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
         rounded.provenance[c / 3].non_manifold_edges = static_cast<unsigned char>(rounded.provenance[c / 3].non_manifold_edges | 1u << c % 3);
       non_manifold_edges.back().push_back({here.corner, then.corner});
     }
-    places.push_back(0.5 * (rounded.points[edge[0].lo] + rounded.points[edge[0].hi]));
+    separated.middles.push_back(0.5 * (rounded.points[edge[0].lo] + rounded.points[edge[0].hi]));
   });
 
-  rounded.place.resize(rounded.points.size());
-  std::iota(rounded.place.begin(), rounded.place.end(), Index{0});
+  separated.place.resize(rounded.points.size());
+  std::iota(separated.place.begin(), separated.place.end(), Index{0});
   std::vector<Index> vertex_of_fan(corners.size(), no_index);
   std::vector<char> taken(rounded.points.size(), 0);
   for (Index k = 0; k < corners.size(); ++k) {
@@ -282,7 +280,7 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
         rounded.points.push_back(place);
         rounded.maybe_non_manifold.push_back(1);
         rounded.moved.push_back(rounded.moved[vertex]);
-        rounded.place.push_back(vertex);
+        separated.place.push_back(vertex);
         vertex = static_cast<Index>(rounded.points.size() - 1);
         taken.push_back(1);
       }
@@ -290,12 +288,12 @@ std::vector<Vec3> separate_wedges(Rounded& rounded) {
     }
     corner = vertex;
   }
-  for (BoundaryEdge& edge : rounded.boundary)
-    for (Index* v : {&edge.from, &edge.to})
-      if (const Index k = at_boundary.at({*v, rounded.untouched_regions[edge.untouched_region].part}); k != no_index) *v = vertex_of_fan[fans.find(k)];
-  rounded.fixed.assign(rounded.points.size(), 0);
-  split_crowded(non_manifold_edges, rounded);
-  return places;
+  rounded.seam.for_each_end([&](Index& v, Index piece) {
+    if (const Index k = at_seam.at({v, piece}); k != no_index) v = vertex_of_fan[fans.find(k)];
+  });
+  separated.fixed.assign(rounded.points.size(), 0);
+  split_non_manifold(non_manifold_edges, rounded, separated);
+  return separated;
 }
 
 }  // namespace anvil::boolean

@@ -1,14 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/boolean/stages.h"
+#include "core/boolean/rounded.h"
 
 namespace anvil::boolean {
 
+struct Separated {
+  std::vector<Vec3> middles;  ///< of the edges with four or more faces
+  std::vector<Index> place;   ///< per point, the first point at its position
+  std::vector<char> fixed;    ///< per point: it keeps touching surfaces apart and may not go
+};
 /// Gives every fan of faces around a vertex, piece by piece, a vertex of its own, and every solid wedge at an edge
 /// with four or more faces ends of its own; only at special points, the others have one fan.
-/// @return the middles of the edges with four or more faces
-std::vector<Vec3> separate_wedges(Rounded& rounded);
+Separated separate_wedges(Rounded& rounded);
 
 /// Triangles at edges with four or more faces of one piece whose solid wedges do not follow each other around the
 /// edge, which rounding can bring about. @return per triangle; empty when there is none

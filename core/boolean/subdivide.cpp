@@ -10,7 +10,7 @@
 
 #include "core/boolean/planar.h"
 #include "core/boolean/contradiction.h"
-#include "core/boolean/stages.h"
+#include "core/boolean/arrangement.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil::boolean {
@@ -418,7 +418,8 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
   check_stop(control);
   weld_faces(collector.take(), arrangement);
   arrangement.touched = cuts.touched;
-  for (std::size_t t = 0; t < soup.removed.size(); ++t) arrangement.touched[t] |= soup.removed[t];
+  for (std::size_t t = 0; t < soup.triangles.size() && !soup.removed.uniform(); ++t)
+    if (soup.removed[t]) arrangement.touched[t] = 1;
 }
 
 }  // namespace anvil::boolean

@@ -1,12 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stage 1, between: which triangles are so far from all other parts that they need not be looked at.
+#include "core/boolean/untouched.h"
+
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <numeric>
 
-#include "core/boolean/stages.h"
 #include "core/mesh/broad_phase.h"
+#include "core/mesh/edges.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil::boolean {
@@ -20,10 +22,6 @@ std::pair<Index, Index> triangles_of(const Prepared& part, Index block) {
   const auto begin = static_cast<Index>(block * Prepared::block),
              count = static_cast<Index>(part.triangles.size());
   return {begin, std::min(count, begin + static_cast<Index>(Prepared::block))};
-}
-
-Index next(Index corner) {
-  return corner % 3 == 2 ? corner - 2 : corner + 1;
 }
 
 /// Triangles of one part that must be looked at one by one.
@@ -91,12 +89,13 @@ class NearOfPart {
         if (at_vertex_[v]) continue;
         at_vertex_[v] = 1;
         if (part_.maybe_non_manifold[v]) continue;  // all near a place that is not manifold
-        for (Index at = next(part_.opposite[c]); at != c; at = next(part_.opposite[at])) add(at / 3);
+        for (Index at = next_in_triangle(part_.opposite[c]); at != c; at = next_in_triangle(part_.opposite[at])) add(at / 3);
       }
     }
   }
-  void add_knotted() {
-    for (Index t = 0; t < part_.near_non_manifold.size(); ++t)
+  void add_non_manifold() {
+    if (part_.near_non_manifold.uniform()) return;  // none
+    for (Index t = 0; t < near_.size(); ++t)
       if (part_.near_non_manifold[t]) add(t);
   }
   /// A face passes whole or not at all.
@@ -141,15 +140,15 @@ class NearOfPart {
 /// direction, all at the same pace; fronts that meet go on as one. The last front of a shell need not be
 /// followed to its end: what no other front has taken is its. So the work is that of the smaller untouched regions,
 /// however large the shell is.
-class Stretches {
+class RegionGrowth {
  public:
-  Stretches(const Prepared& part, const NearOfPart& near, std::vector<Index>& region_of)
-      : part_(part), stretch_of_(region_of), first_front_(part.shells) {
-    stretch_of_ = part.shell;
-    for (Index t : near.list()) stretch_of_[t] = no_index;
+  RegionGrowth(const Prepared& part, const NearOfPart& near, std::vector<Index>& region_of)
+      : part_(part), region_of_(region_of), first_front_(part.shells) {
+    region_of_ = part.shell;
+    for (Index t : near.list()) region_of_[t] = no_index;
     for (Index t : near.list())
       for (std::size_t k = 0; k < 3; ++k)
-        if (const Index opposite = part.opposite[3 * t + k]; opposite != no_index && stretch_of_[opposite / 3] != no_index)
+        if (const Index opposite = part.opposite[3 * t + k]; opposite != no_index && region_of_[opposite / 3] != no_index)
           seeds_.push_back(opposite / 3);
     std::sort(seeds_.begin(), seeds_.end());
     seeds_.erase(std::unique(seeds_.begin(), seeds_.end()), seeds_.end());
@@ -158,7 +157,7 @@ class Stretches {
     active_of_shell_.assign(part.shells, 0);
     for (Index k = 0; k < seeds_.size(); ++k) {
       ++active_of_shell_[part.shell[seeds_[k]]];
-      stretch_of_[seeds_[k]] = first_front_ + k;
+      region_of_[seeds_[k]] = first_front_ + k;
       fronts_[k].taken.push_back(seeds_[k]);
     }
   }
@@ -179,16 +178,16 @@ class Stretches {
     for (Index k = 0; k < fronts_.size(); ++k) {
       if (leader_.find(k) != k) continue;
       const Index name = fronts_[k].done ? names++ : shell(k);
-      for (Index t : fronts_[k].taken) stretch_of_[t] = name;
+      for (Index t : fronts_[k].taken) region_of_[t] = name;
     }
     // A shell of which nothing is left has no untouched region.
     std::vector<Index> number(names, no_index);
-    for (Index t : seeds_) number[stretch_of_[t]] = 0;
+    for (Index t : seeds_) number[region_of_[t]] = 0;
     Index count = 0;
     for (Index& n : number)
       if (n != no_index) n = count++;
     if (count < names)
-      for (Index& s : stretch_of_)
+      for (Index& s : region_of_)
         if (s != no_index) s = number[s];
     return count;
   }
@@ -213,13 +212,13 @@ class Stretches {
       }
       const Index t = front.taken[front.next++];
       for (Index c = 3 * t; c < 3 * t + 3; ++c) {
-        const Index other = part_.opposite[c] / 3, there = stretch_of_[other];
+        const Index other = part_.opposite[c] / 3, there = region_of_[other];
         if (there == no_index) continue;
         if (there >= first_front_) {
           met.push_back(there - first_front_);
           continue;
         }
-        stretch_of_[other] = first_front_ + k;
+        region_of_[other] = first_front_ + k;
         front.taken.push_back(other);
       }
       for (Index other : met) {
@@ -250,9 +249,9 @@ class Stretches {
   }
 
   const Prepared& part_;
-  std::vector<Index>& stretch_of_;  ///< shells, and from first_front_ on fronts
+  std::vector<Index>& region_of_;  ///< shells, and from first_front_ on fronts
   Index first_front_;
-  std::vector<Index> seeds_;  ///< far triangles at the boundary
+  std::vector<Index> seeds_;  ///< untouched triangles beside near ones
   std::vector<Front> fronts_;
   UnionFind leader_{0};
   std::vector<Index> active_of_shell_;
@@ -318,49 +317,51 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
 
 }  // namespace
 
-Untouched find_untouched(const std::vector<PreparedPtr>& parts, double margin, bool nothing, const Control& control) {
+Untouched find_untouched(const std::vector<PreparedPtr>& prepared, double margin, bool nothing, const Control& control) {
   Untouched untouched;
-  untouched.parts = parts;
-  untouched.region_of.resize(parts.size());
-  untouched.near.resize(parts.size());
-  untouched.first_point.push_back(0);
-  untouched.first_triangle.push_back(0);
-  for (const PreparedPtr& p : parts) {
-    untouched.first_point.push_back(untouched.first_point.back() + static_cast<Index>(p->points.size()));
-    untouched.first_triangle.push_back(untouched.first_triangle.back() + static_cast<Index>(p->triangles.size()));
+  untouched.parts.resize(prepared.size());
+  Index points = 0, triangles = 0;
+  for (std::size_t k = 0; k < prepared.size(); ++k) {
+    Untouched::Part& part = untouched.parts[k];
+    part.prepared = prepared[k];
+    part.first_point = points;
+    part.first_triangle = triangles;
+    points += static_cast<Index>(prepared[k]->points.size());
+    triangles += static_cast<Index>(prepared[k]->triangles.size());
   }
-  untouched.meeting.resize(parts.size());
-  auto all_meet = [&](std::size_t k) {
-    untouched.meeting[k].resize(parts[k]->triangles.size());
-    std::iota(untouched.meeting[k].begin(), untouched.meeting[k].end(), Index{0});
+  auto all_meet = [](Untouched::Part& part) {
+    part.meeting.resize(part.prepared->triangles.size());
+    std::iota(part.meeting.begin(), part.meeting.end(), Index{0});
   };
   if (nothing) {
-    for (std::size_t k = 0; k < parts.size(); ++k) all_meet(k);
+    for (Untouched::Part& part : untouched.parts) all_meet(part);
     return untouched;
   }
 
-  untouched.meeting = find_meeting(parts, margin, control);
-  std::vector<Index> untouched_regions(parts.size(), 0);
-  tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
-    const Prepared& part = *parts[k];
-    if (part.crosses_itself) return all_meet(k);
-    NearOfPart near(part);
-    near.add_about(untouched.meeting[k], margin);
-    near.add_knotted();
+  std::vector<std::vector<Index>> meeting = find_meeting(prepared, margin, control);
+  std::vector<Index> regions(prepared.size(), 0);
+  tbb::parallel_for(std::size_t{0}, prepared.size(), [&](std::size_t k) {
+    Untouched::Part& part = untouched.parts[k];
+    if (prepared[k]->crosses_itself) return all_meet(part);
+    part.meeting = std::move(meeting[k]);
+    NearOfPart near(*prepared[k]);
+    near.add_about(part.meeting, margin);
+    near.add_non_manifold();
     near.add_one_of_each_shell();
     near.add_ring();
     near.add_ring();
     near.add_whole_faces();
-    if (2 * near.list().size() > part.triangles.size()) return;
-    untouched_regions[k] = Stretches(part, near, untouched.region_of[k]).run();
-    untouched.near[k] = near.in_order();
+    if (2 * near.list().size() > prepared[k]->triangles.size()) return;
+    part.all_near = false;
+    regions[k] = RegionGrowth(*prepared[k], near, part.region_of).run();
+    part.near = near.in_order();
   });
-  for (Index k = 0; k < parts.size(); ++k) {
+  for (Index k = 0; k < prepared.size(); ++k) {
     const auto first = static_cast<Index>(untouched.part_of.size());
-    untouched.part_of.resize(first + untouched_regions[k], k);
+    untouched.part_of.resize(first + regions[k], k);
     if (first == 0) continue;
-    for (Index& s : untouched.region_of[k])
-      if (s != no_index) s += first;
+    for (Index& r : untouched.parts[k].region_of)
+      if (r != no_index) r += first;
   }
   return untouched;
 }

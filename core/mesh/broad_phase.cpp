@@ -14,7 +14,7 @@ constexpr Index empty_cell = no_index - 1, shared_cell = no_index;
 constexpr std::size_t block_size = 8192;
 constexpr std::size_t worth_it = 512;    // below this the hierarchy itself is as cheap
 constexpr std::size_t large_span = 512;  // cells; larger triangles are compared by their boxes
-constexpr std::size_t most_large = 64;
+constexpr std::size_t max_large = 64;
 
 }  // namespace
 
@@ -75,7 +75,7 @@ std::vector<char> broad_phase(std::span<const Box3> boxes, std::span<const Index
   for (std::size_t i = 0; i < count; ++i) {
     if (cells_in(range[i]) <= large_span) continue;
     large.push_back(i);
-    if (large.size() > most_large) return all;
+    if (large.size() > max_large) return all;
   }
   // What a cell holds in the end does not depend on the order.
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, block_size), [&](const auto& block) {

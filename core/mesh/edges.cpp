@@ -8,11 +8,38 @@
 namespace anvil {
 namespace {
 
-struct Use {
-  Index high, corner;
+constexpr std::size_t block = 16384, small_block = 4096;
+
+/// Directed edges by their smaller vertex, in the order of the corners where they start.
+struct EdgeBuckets {
+  struct Use {
+    Index high, corner;
+  };
+  std::vector<Index> start;  ///< bucket v is [start[v], start[v + 1])
+  std::vector<Use> uses;
+
+  auto begin(std::size_t v) { return uses.begin() + start[v]; }
+  auto end(std::size_t v) { return uses.begin() + start[v + 1]; }
 };
 
-constexpr std::size_t block = 16384;
+/// @param for_each_edge  calls visit(corner, from, to) for all edges in the order of their corners; edges from a vertex
+///                       to itself are left out
+template <class ForEachEdge>
+EdgeBuckets bucket_edges(std::size_t vertices, ForEachEdge&& for_each_edge) {
+  EdgeBuckets buckets;
+  std::vector<Index>& start = buckets.start;
+  start.assign(vertices + 2, 0);
+  for_each_edge([&](Index, Index a, Index b) {
+    if (a != b) ++start[std::min(a, b) + 2];
+  });
+  for (std::size_t v = 2; v < start.size(); ++v) start[v] += start[v - 1];
+  buckets.uses.resize(start.back());
+  // Filling a bucket moves start[v + 1] from its begin to its end, which is where the next one begins.
+  for_each_edge([&](Index c, Index a, Index b) {
+    if (a != b) buckets.uses[start[std::min(a, b) + 1]++] = {std::max(a, b), c};
+  });
+  return buckets;
+}
 
 }  // namespace
 
@@ -27,39 +54,31 @@ EdgeTable build_edges(const Mesh& mesh, std::span<const Index> vertex_id) {
     return vertex_id.empty() ? v : vertex_id[v];
   };
 
-  // Bucket the directed edges by their smaller vertex, in corner order.
-  std::vector<Index> start(vertex_count + 2, 0);
-  auto for_each_edge = [&](auto&& visit) {
+  EdgeBuckets buckets = bucket_edges(vertex_count, [&](auto&& visit) {
     for (Index f = 0; f < mesh.face_count(); ++f) {
       const Index begin = mesh.face_offsets[f], end = mesh.face_offsets[f + 1];
       if (begin == end) continue;
-      Index a = id(begin);
-      const Index first = a;
+      Index from = id(begin);
+      const Index first = from;
       for (Index c = begin; c < end; ++c) {
-        const Index b = c + 1 < end ? id(c + 1) : first;
-        visit(f, c, a, b);
-        a = b;
+        const Index to = c + 1 < end ? id(c + 1) : first;
+        visit(c, from, to);
+        from = to;
       }
     }
-  };
-  for_each_edge([&](Index f, Index c, Index a, Index b) {
-    table.corner_face[c] = f;
-    if (a != b) ++start[std::min(a, b) + 2];
   });
-  for (std::size_t v = 2; v < start.size(); ++v) start[v] += start[v - 1];
-  std::vector<Use> bucketed(start.back());
-  for_each_edge([&](Index, Index c, Index a, Index b) {
-    if (a != b) bucketed[start[std::min(a, b) + 1]++] = {std::max(a, b), c};
-  });
-  // start[v] now begins v's bucket and start[v + 1] ends it.
+  for (Index f = 0; f < mesh.face_count(); ++f)
+    std::fill(table.corner_face.begin() + mesh.face_offsets[f], table.corner_face.begin() + mesh.face_offsets[f + 1], f);
+  const std::vector<Index>& start = buckets.start;
+  const std::vector<EdgeBuckets::Use>& bucketed = buckets.uses;
 
   const std::size_t blocks = (vertex_count + block - 1) / block;
   std::vector<Index> edges_in_block(blocks + 1, 0);
   tbb::parallel_for(std::size_t{0}, blocks, [&](std::size_t k) {
     Index edges = 0;
     for (std::size_t v = k * block; v < std::min(vertex_count, (k + 1) * block); ++v) {
-      const auto begin = bucketed.begin() + start[v], end = bucketed.begin() + start[v + 1];
-      std::sort(begin, end, [](const Use& a, const Use& b) {
+      const auto begin = buckets.begin(v), end = buckets.end(v);
+      std::sort(begin, end, [](const EdgeBuckets::Use& a, const EdgeBuckets::Use& b) {
         return a.high != b.high ? a.high < b.high : a.corner < b.corner;
       });
       for (auto it = begin; it != end; ++it)
@@ -88,6 +107,60 @@ EdgeTable build_edges(const Mesh& mesh, std::span<const Index> vertex_id) {
   });
   table.first_use[edge_count] = static_cast<Index>(bucketed.size());
   return table;
+}
+
+std::vector<Index> find_opposites(std::span<const Triangle> triangles, std::span<const Index> part, std::size_t vertices) {
+  std::vector<Index> opposite(3 * triangles.size(), no_index);
+  auto part_of = [&](Index corner) { return part.empty() ? 0 : part[corner / 3]; };
+  EdgeBuckets buckets = bucket_edges(vertices, [&](auto&& visit) {
+    Index corner = 0;
+    for (const auto& [a, b, c] : triangles) {
+      visit(corner, a, b);
+      visit(corner + 1, b, c);
+      visit(corner + 2, c, a);
+      corner += 3;
+    }
+  });
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, vertices, small_block), [&](const auto& range) {
+    for (std::size_t v = range.begin(); v < range.end(); ++v) {
+      const auto begin = buckets.begin(v), end = buckets.end(v);
+      // A handful each: comparing all is quicker than sorting.
+      for (auto it = begin; it != end; ++it) {
+        if (opposite[it->corner] != no_index) continue;  // told by its twin
+        const Index p = part_of(it->corner);
+        auto twin = end;
+        int others = 0;
+        for (auto other = begin; other != end; ++other)
+          if (other != it && other->high == it->high && part_of(other->corner) == p) twin = other, ++others;
+        if (others != 1) continue;
+        const Index a = it->corner, b = twin->corner;
+        if (triangles[a / 3][a % 3] != triangles[b / 3][b % 3]) opposite[a] = b, opposite[b] = a;
+      }
+    }
+  });
+  return opposite;
+}
+
+void mark_maybe_non_manifold(std::span<const Triangle> triangles, std::span<const Index> opposite, std::vector<char>& maybe_non_manifold) {
+  std::vector<Index> first(maybe_non_manifold.size(), no_index), degree(maybe_non_manifold.size(), 0);
+  for (std::size_t t = 0; t < triangles.size(); ++t)
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Index v = triangles[t][k];
+      first[v] = static_cast<Index>(3 * t + k);
+      ++degree[v];
+      if (opposite[3 * t + k] == no_index) maybe_non_manifold[v] = maybe_non_manifold[triangles[t][(k + 1) % 3]] = 1;
+    }
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, maybe_non_manifold.size(), small_block), [&](const auto& range) {
+    for (std::size_t v = range.begin(); v < range.end(); ++v) {
+      if (maybe_non_manifold[v] || first[v] == no_index) continue;
+      Index fan = 0, c = first[v];
+      do {
+        c = next_in_triangle(opposite[c]);
+        ++fan;
+      } while (c != first[v]);
+      if (fan != degree[v]) maybe_non_manifold[v] = 1;
+    }
+  });
 }
 
 }  // namespace anvil

@@ -33,4 +33,17 @@ inline Index next_corner(const Mesh& mesh, Index face, Index corner) {
 ///                   one position can be treated as one; ids must be smaller than positions.size()
 EdgeTable build_edges(const Mesh& mesh, std::span<const Index> vertex_id = {});
 
+/// Next corner of a triangle in a list of triangles, where triangle t has the corners 3 t to 3 t + 2.
+inline Index next_in_triangle(Index corner) { return corner % 3 == 2 ? corner - 2 : corner + 1; }
+
+/// The corner across each edge of a list of triangles: for corner 3 t + k, the corner 3 u + l from which triangle u of the
+/// same part runs the edge (k, k + 1) of t the other way; no_index where not exactly two triangles of the part meet there,
+/// one each way.
+/// @param part      of each triangle; empty when all are of one
+/// @param vertices  how many there are
+std::vector<Index> find_opposites(std::span<const Triangle> triangles, std::span<const Index> part, std::size_t vertices);
+/// Marks vertices where more than one closed fan of one part meets, or where a part has an edge without an opposite
+/// half-edge.
+void mark_maybe_non_manifold(std::span<const Triangle> triangles, std::span<const Index> opposite, std::vector<char>& maybe_non_manifold);
+
 }  // namespace anvil

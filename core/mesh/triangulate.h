@@ -6,7 +6,6 @@
 
 namespace anvil {
 
-using Triangle = std::array<Index, 3>;
 
 /// The triangles of a polygon mesh and the face each came from, in face order.
 struct TriangleList {

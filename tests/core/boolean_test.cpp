@@ -35,7 +35,7 @@ double volume(const Mesh& a, Operation operation, const Mesh& b) {
 /// Number of a thing that the engine reports to have done; 0 when it does not mention it.
 std::size_t done(const OperationReport& report, const std::string& what, const std::string& part) {
   for (const auto& d : report.done)
-    if (d.what == what && d.part == part) return d.count;
+    if (d.what() == what && d.part == part) return d.count;
   return 0;
 }
 
@@ -282,7 +282,7 @@ TEST_CASE("the same bytes come out on one thread and on two") {
     CHECK(one.fresh_edges == other.fresh_edges);
     REQUIRE(one.report.done.size() == other.report.done.size());
     for (std::size_t k = 0; k < one.report.done.size(); ++k) {
-      CHECK(one.report.done[k].what == other.report.done[k].what);
+      CHECK(one.report.done[k].note == other.report.done[k].note);
       CHECK(one.report.done[k].count == other.report.done[k].count);
     }
   };

@@ -195,7 +195,7 @@ TEST_CASE("contact is told of edges and faces that people see, not of lines that
     REQUIRE(result);
     std::size_t count = 0;
     for (const auto& done : result->report.done)
-      if (done.what == "made_to_meet") count += done.count;
+      if (done.what() == "made_to_meet") count += done.count;
     return count;
   };
   const Mesh box = stock("box", {40, 40, 20});

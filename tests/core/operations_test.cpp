@@ -34,7 +34,7 @@ std::vector<double> piece_volumes(const BooleanResult& result) {
 
 std::size_t done(const BooleanResult& result, const std::string& what) {
   for (const auto& d : result.report.done)
-    if (d.what == what) return d.count;
+    if (d.what() == what) return d.count;
   return 0;
 }
 
@@ -85,7 +85,7 @@ TEST_CASE("a tool that changes nothing where it is is told, and only such a tool
   CHECK(idle(across, Operation::intersection) == 0);
   // Two drills in one hole: each of them is dispensable.
   const auto twice = of({part, {shared(across), "B"}, {shared(across), "C"}});
-  CHECK(std::count_if(twice.report.done.begin(), twice.report.done.end(), [](const auto& d) { return d.what == "changes_nothing"; }) == 2);
+  CHECK(std::count_if(twice.report.done.begin(), twice.report.done.end(), [](const auto& d) { return d.what() == "changes_nothing"; }) == 2);
 }
 
 TEST_CASE("a cavity that a split does not touch stays with the piece around it, and what floats in it is a piece") {

@@ -51,7 +51,7 @@ Mirrored mirrored(const Mesh& mesh, const Vec3& point, const Vec3& normal, Mirro
 }
 
 bool did(const OperationReport& report, const std::string& what) {
-  return std::any_of(report.done.begin(), report.done.end(), [&](const auto& d) { return d.what == what; });
+  return std::any_of(report.done.begin(), report.done.end(), [&](const auto& d) { return d.what() == what; });
 }
 
 /// Walks the edge loop that an edge is part of: at each vertex with four edges to the opposite one.
@@ -406,5 +406,5 @@ TEST_CASE("the demo's own parts are cut and mirrored soundly") {
   REQUIRE(result);
   CHECK(check_soundness(result->mesh).sound);
   CHECK(bounds(result->mesh).hi.z() == 40);
-  CHECK(std::any_of(result->report.done.begin(), result->report.done.end(), [](const auto& d) { return d.what == "holes_closed"; }));
+  CHECK(std::any_of(result->report.done.begin(), result->report.done.end(), [](const auto& d) { return d.what() == "holes_closed"; }));
 }

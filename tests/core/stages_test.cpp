@@ -7,7 +7,8 @@
 
 #include "core/boolean/planar.h"
 #include "core/boolean/polygons.h"
-#include "core/boolean/stages.h"
+#include "core/boolean/assemble.h"
+#include "core/mesh/edges.h"
 #include "core/boolean/invalid_triangles.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/broad_phase.h"
@@ -23,12 +24,12 @@ using namespace anvil::test;
 namespace {
 
 /// Parts as the first stages see them, with every triangle in the soup.
-struct Gathered {
+struct GatheredParts {
   std::vector<PreparedPtr> parts;
   Untouched untouched;
   Soup soup;
 
-  explicit Gathered(const std::vector<Mesh>& meshes) {
+  explicit GatheredParts(const std::vector<Mesh>& meshes) {
     for (const Mesh& mesh : meshes) {
       Operand operand{shared(mesh), "part"};
       auto part = prepare(operand, false, {});
@@ -36,7 +37,7 @@ struct Gathered {
       parts.push_back(*part);
     }
     untouched = find_untouched(parts, 0, true, {});
-    soup = gather(untouched, std::vector<char>(parts.size(), 0));
+    soup = gather(untouched, std::vector<char>(parts.size(), 0)).soup;
   }
 };
 
@@ -181,7 +182,7 @@ TEST_CASE("pairs are all triangles of different parts whose boxes meet, sorted; 
   for (unsigned seed = 1; seed <= 25; ++seed) {
     CAPTURE(seed);
     const auto [a, b] = random_pair(seed);
-    Gathered given({a, b});
+    GatheredParts given({a, b});
     Soup& soup = given.soup;
     const auto pairs = find_pairs(soup, 0, {});
     CHECK(std::is_sorted(pairs.begin(), pairs.end()));
@@ -202,7 +203,7 @@ TEST_CASE("an arrangement covers each of its triangles once, facing as it does, 
   for (unsigned seed = 1; seed <= 40; ++seed) {
     CAPTURE(seed);
     const auto [a, b] = random_pair(seed);
-    Gathered given({a, b});
+    GatheredParts given({a, b});
     Soup& soup = given.soup;
     auto pairs = find_pairs(soup, 0, {});
     weld_parts(soup, pairs);
@@ -405,7 +406,6 @@ TEST_CASE("points that fall together become one, and triangles that collapse by 
   rounded.moved.assign(5, 1);
   rounded.inexact.assign(5, 1);
   rounded.maybe_non_manifold.assign(5, 0);
-  rounded.given.assign(5, no_index);
   merge_equal(rounded);
   REQUIRE(rounded.triangles.size() == 2);
   CHECK(rounded.triangles[0] == Triangle{0, 1, 2});

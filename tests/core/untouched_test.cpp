@@ -5,7 +5,7 @@
 #include <set>
 
 #include "core/boolean/combine.h"
-#include "core/boolean/stages.h"
+#include "core/boolean/untouched.h"
 #include "tests/support/meshes.h"
 #include "tests/support/referee.h"
 
@@ -84,11 +84,12 @@ TEST_CASE("most triangles of a large part stay out of a small tool's way") {
       {shared(placed(ball(3), {10, 0, 0})), "B", Operation::difference, Affine::Identity(), true, {}}, false,
       {});
   const boolean::Untouched untouched = boolean::find_untouched({*large, *small}, 1e-5, false, {});
-  REQUIRE_FALSE(untouched.near[0].empty());
-  CHECK(10 * untouched.near[0].size() < (*large)->triangles.size());
+  const boolean::Untouched::Part& part = untouched.parts[0];
+  REQUIRE_FALSE(part.all_near);
+  CHECK(10 * part.near.size() < (*large)->triangles.size());
   for (Index t = 0; t < (*large)->triangles.size(); ++t)
-    CHECK((untouched.region_of[0][t] == no_index) ==
-          std::binary_search(untouched.near[0].begin(), untouched.near[0].end(), t));
+    CHECK((part.region_of[t] == no_index) ==
+          std::binary_search(part.near.begin(), part.near.end(), t));
 }
 
 TEST_CASE("a cut all the way round parts a surface into stretches, however large either side is") {
@@ -176,5 +177,5 @@ TEST_CASE("polygons that no cut touched come back as the very same rings, far on
   }
   CHECK(same > torus.face_count() * 9 / 10);
   for (const auto& d : result->report.done)
-    if (d.what == "polygons_untouched") CHECK(d.count >= same);
+    if (d.what() == "polygons_untouched") CHECK(d.count >= same);
 }

@@ -15,7 +15,7 @@ namespace anvil::test {
 namespace {
 
 bool did(const OperationReport& report, const char* what) {
-  return std::any_of(report.done.begin(), report.done.end(), [&](const auto& d) { return d.what == what; });
+  return std::any_of(report.done.begin(), report.done.end(), [&](const auto& d) { return d.what() == what; });
 }
 
 /// Says what is wrong with a closed result as strangers read it: in triangles.

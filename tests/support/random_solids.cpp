@@ -60,7 +60,7 @@ Mesh joined(const Mesh& a, const Mesh& b, Operation operation, std::string& wron
       return {};
     }
     for (const auto& done : result->report.done)
-      if (done.what == "rounding_not_settled") wrong = fmt::format("{}: not settled", key_of(operation));
+      if (done.what() == "rounding_not_settled") wrong = fmt::format("{}: not settled", key_of(operation));
     if (result->mesh.empty()) return {};
     // Judged in the triangles that every reader of ours and every STL gets.
     Mesh triangles;

@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Stages 10 and 11: from rounded triangles to the polygons of the result.
+#pragma once
+
+#include "core/boolean/rounded.h"
+
+namespace anvil::boolean {
+
+/// Stages 10 and 11: separates solid wedges that touch, puts uncut polygons back and joins what is left of others.
+enum class Assembly {
+  polygons,   ///< as above
+  triangles,  ///< what was cut stays in the triangles that the rounding stage looked at
+  anyhow      ///< likewise, and what rounding has left is not complained of
+};
+extern const Note contact_edges;  ///< told by assemble: the result touches itself
+void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
+              double tolerance, Assembly how, BooleanResult& result, const Control& control);
+
+}  // namespace anvil::boolean

@@ -1,0 +1,90 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Stages 1 and 2: the near triangles of all parts as one list, which of them may meet, and contact.
+#pragma once
+
+#include "core/boolean/untouched.h"
+#include "core/exact/points.h"
+
+namespace anvil::boolean {
+
+/// Where a triangle comes from and what has become of it.
+struct FaceProvenance {
+  Index origin = 0;          ///< triangle of the first soup
+  Index piece = 0;           ///< of the result
+  bool whole = true;         ///< it is that triangle, nothing has cut it
+  bool flipped = false;      ///< it runs the other way round
+  bool trimmed = false;      ///< an open trim takes it away in the end
+  unsigned char scored = 0;  ///< bit k: a score drew the edge from corner k to corner k + 1
+  unsigned char non_manifold_edges = 0;  ///< bit k: other faces of the result touch that edge
+};
+
+/// All near triangles as one list on vertices that are welded by bit-equal position.
+struct Soup {
+  struct Part {
+    Index first = 0, end = 0;     ///< its triangles; contact adds more behind those of all parts
+    bool crosses_itself = false;  ///< its own triangles must be tested against each other
+    bool sheet = false;           ///< an open surface that only cuts
+    bool scores = false;          ///< its faces draw edges that stay
+  };
+  std::vector<Part> parts;
+
+  // Points.
+  std::vector<Vec3> points;
+  std::vector<char> maybe_non_manifold;  ///< faces of several parts, or separate fans, may meet there
+  Flags moved;                           ///< rounding or contact has moved it
+
+  // Triangles, part after part; none is exactly degenerate.
+  std::vector<Triangle> triangles;
+  std::vector<FaceProvenance> provenance;
+  std::vector<Index> part;      ///< of each triangle
+  std::vector<Index> opposite;  ///< as find_opposites gives it, within each part
+  Flags removed;                ///< contact has flattened it
+  Flags active = Flags::all();  ///< only these may meet others
+  Flags needs_self_test;        ///< contact changed it, so it may cross its own part
+
+  UntouchedSeam seam;
+
+  /// First of the triangles that contact has added.
+  Index first_added() const { return parts.back().end; }
+  bool may_meet(Index s, Index t) const {
+    return part[s] != part[t] || parts[part[s]].crosses_itself || needs_self_test[s] || needs_self_test[t];
+  }
+  Plane plane(Index triangle) const {
+    const Triangle& t = triangles[triangle];
+    return {points[t[0]], points[t[1]], points[t[2]]};
+  }
+};
+
+/// The near triangles of all parts.
+struct Gathered {
+  Soup soup;
+  std::vector<Index> meeting;  ///< triangles of the soup that may meet others, in order
+};
+/// @param untouched  must outlive the soup
+/// @param scores     per part
+Gathered gather(const Untouched& untouched, const std::vector<char>& scores);
+
+/// Stage 2. Pairs of triangles, of different parts or of one that crosses itself, whose boxes come nearer
+/// than `margin`; sorted.
+struct TrianglePair {
+  Index s, t;
+  bool operator==(const TrianglePair&) const = default;
+  bool operator<(const TrianglePair& o) const { return pair_key(s, t) < pair_key(o.s, o.t); }
+};
+/// @param among  only these triangles; null: all
+std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control,
+                                     const std::vector<Index>* among = nullptr);
+/// Vertices of different parts at one place become one vertex.
+/// @param pairs  at least all pairs of triangles of different parts whose boxes meet
+void weld_parts(Soup& soup, const std::vector<TrianglePair>& pairs);
+
+/// Between stages 1 and 2: makes what lies nearer than `tolerance` meet exactly (contact.cpp).
+struct ContactCount {
+  std::size_t vertices = 0, faces = 0;  ///< merged with others; met by another nearly, not exactly
+  bool changed = false;                 ///< the soup is not what it was
+  std::vector<Vec3> places;             ///< at most a hundred
+  std::vector<Index> involved;          ///< triangles that may meet others now
+};
+ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, const Control& control);
+
+}  // namespace anvil::boolean
