@@ -2,6 +2,7 @@
 // Verbs that nobody looked at before, and what was found wrong by trying: each by keys and mouse, judged by the job.
 #include <QColorDialog>
 #include <QComboBox>
+#include <QListWidget>
 #include <QMenu>
 #include <QPointer>
 #include <QSplitter>
@@ -519,4 +520,33 @@ TEST_CASE("a tint, a layout of columns and a folder are really kept") {
   CHECK(d.job().parts[0]->tint == 0xA1267Eu);
   const QColor drawn = QColor(d.view().picture().pixel((d.view().pixel_of({5, 5, 20}) * d.view().devicePixelRatioF()).toPoint()));
   CHECK(drawn.red() > drawn.green() + 30);
+}
+
+TEST_CASE("a part dragged in the list comes to stand where it is let go, in the job and in the list") {
+  Driver d;
+  for (const Qt::Key key : {Qt::Key_B, Qt::Key_C, Qt::Key_B}) {
+    d.key(key);
+    d.settle();
+  }
+  const PartId first = d.job().parts[0]->id, second = d.job().parts[1]->id, third = d.job().parts[2]->id;
+  auto* list = d.widget<QListWidget>("parts");
+  REQUIRE(list->count() == 3);
+  const QRectF from = list->visualItemRect(list->item(0)), to = list->visualItemRect(list->item(2));
+  // From the first move on the list runs an event loop of its own, until the button is up: each move has its own timer.
+  bool up = false;
+  for (int step = 1; step <= 12; ++step)
+    QTimer::singleShot(30 * step, &d.window, [&, step] {
+      const QPointF at(from.center().x() - 40, from.center().y() + step / 12.0 * (to.bottom() - 3 - from.center().y()));
+      QTest::mouseMove(Driver::window_of(list), Driver::in_window(list->viewport(), at));
+      if (step < 12) return;
+      QTest::mouseRelease(Driver::window_of(list), Qt::LeftButton, {}, Driver::in_window(list->viewport(), at));
+      up = true;
+    });
+  d.press(list->viewport(), from.center() - QPointF(40, 0));
+  REQUIRE(Driver::until([&] { return up && d.job().parts[0]->id == second; }));
+  CHECK(d.job().parts[1]->id == third);
+  CHECK(d.job().parts[2]->id == first);
+  CHECK(list->item(2)->text().toStdString() == d.job().parts[2]->name);
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(d.job().parts[0]->id == first);
 }

@@ -4,9 +4,8 @@
 #include <CGAL/Exact_predicates_inexact_constructions_kernel.h>
 #include <CGAL/Polygon_mesh_processing/corefinement.h>
 #include <CGAL/Polygon_mesh_processing/polygon_soup_to_polygon_mesh.h>
+#include <CGAL/Polygon_mesh_processing/triangulate_faces.h>
 #include <CGAL/Surface_mesh.h>
-
-#include "core/mesh/triangulate.h"
 
 namespace anvil::test {
 
@@ -20,9 +19,10 @@ struct CgalSolid::State {
 CgalSolid::CgalSolid(const Mesh& mesh) : state_(std::make_unique<State>()) {
   std::vector<Surface::Point> points;
   for (const Vec3& p : mesh.positions) points.emplace_back(p.x(), p.y(), p.z());
-  std::vector<std::array<std::size_t, 3>> triangles;
-  for (const Triangle& t : triangulate(mesh).triangles) triangles.push_back({t[0], t[1], t[2]});
-  pmp::polygon_soup_to_polygon_mesh(points, triangles, state_->surface);
+  std::vector<std::vector<std::size_t>> polygons;
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) polygons.emplace_back(mesh.face(f).begin(), mesh.face(f).end());
+  pmp::polygon_soup_to_polygon_mesh(points, polygons, state_->surface);
+  pmp::triangulate_faces(state_->surface);
 }
 CgalSolid::CgalSolid(const CgalSolid& other) : state_(std::make_unique<State>(*other.state_)) {}
 CgalSolid::~CgalSolid() = default;

@@ -3,10 +3,12 @@
 
 #include <fmt/format.h>
 
+#include <optional>
 #include <random>
 
 #include "core/shape/mirror.h"
 #include "core/shape/plane_cut.h"
+#include "tests/support/corefinement.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_solids.h"
 #include "tests/support/referee.h"
@@ -35,11 +37,25 @@ Mesh piece_of(const BooleanResult& result, Index piece) {
   return without_faces(result.mesh, gone);
 }
 
-Mesh face_alone(const Mesh& mesh, std::size_t f) {
-  Mesh alone;
-  alone.positions = mesh.positions;
-  alone.add_face(mesh.face(f));
-  return alone;
+/// Half the sum of the cross products of a polygon's corners: the area of a flat one (elementary), by nothing of ours.
+double area_of(const Mesh& mesh, std::size_t f) {
+  Vec3 sum = Vec3::Zero();
+  const auto ring = mesh.face(f);
+  const Vec3& origin = mesh.positions[ring[0]];
+  for (std::size_t k = 1; k + 1 < ring.size(); ++k) sum += (mesh.positions[ring[k]] - origin).cross(mesh.positions[ring[k + 1]] - origin);
+  return sum.norm() / 2;
+}
+double area_of(const Mesh& mesh) {
+  double area = 0;
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) area += area_of(mesh, f);
+  return area;
+}
+
+/// Volume of the union of two solids, by CGAL; nothing where that cannot write the union as a manifold.
+std::optional<double> united_volume(const Mesh& a, const Mesh& b) {
+  CgalSolid one(a), other(b);
+  if (!one.combine(other, CgalOperation::unite)) return {};
+  return judge(one.mesh()).volume;
 }
 
 /// How far corners of a mesh's polygons lie off their planes, at most.
@@ -76,11 +92,11 @@ std::string cuts(const std::shared_ptr<const Mesh>& solid, const Vec3& point, co
     // The cap is all that an open cut lacks.
     double walls = 0;
     for (std::size_t f = 0; f < closed->mesh.face_count(); ++f)
-      if (closed->sources.face[f] != no_index) walls += surface_area(face_alone(closed->mesh, f));
-    if (!near(walls, surface_area(open->mesh), 1e-5 * (walls + surface_area(*solid))))
-      return fmt::format("{}: area {} without the cap, {} open", name, walls, surface_area(open->mesh));
+      if (closed->sources.face[f] != no_index) walls += area_of(closed->mesh, f);
+    if (!near(walls, area_of(open->mesh), 1e-5 * (walls + area_of(*solid))))
+      return fmt::format("{}: area {} without the cap, {} open", name, walls, area_of(open->mesh));
   }
-  const double slack = 1e-9 * std::abs(whole) + (moved ? 4e-6 * bounds(*solid).diagonal() * surface_area(*solid) : 0);
+  const double slack = 1e-9 * std::abs(whole) + (moved ? 4e-6 * bounds(*solid).diagonal() * area_of(*solid) : 0);
   if (!near(sides[0] + sides[1], whole, slack)) return fmt::format("halves of {} and {} from {}", sides[0], sides[1], whole);
   below_volume = sides[0];
   const auto both = plane_cut(solid, "solid", {point, normal, KeepSide::both, true});
@@ -96,7 +112,7 @@ std::string cuts(const std::shared_ptr<const Mesh>& solid, const Vec3& point, co
 }
 
 std::string mirrors(const std::shared_ptr<const Mesh>& solid, const Vec3& point, const Vec3& normal, double below_volume, bool moved) {
-  const double slack = 4e-6 * bounds(*solid).diagonal() * surface_area(*solid);
+  const double slack = 4e-6 * bounds(*solid).diagonal() * area_of(*solid);
   for (MirrorHow how : {MirrorHow::half, MirrorHow::copy}) {
     const char* name = how == MirrorHow::half ? "half" : "copy";
     MirrorSettings settings;
@@ -116,18 +132,17 @@ std::string mirrors(const std::shared_ptr<const Mesh>& solid, const Vec3& point,
       const OperationReport& report = result->result.report;
       const bool put = moved || did(report, "put_on_plane") || did(report, "made_to_meet") || did(report, "tools_nudged");
       // Polygons that contact has bent are cut into triangles one way in the half and another in its image.
-      const double exact = 1e-11 * volume + 4 * bend(*solid) * surface_area(*solid) + 1e-14 * std::pow(bounds(*solid).diagonal(), 3);
+      const double exact = 1e-11 * volume + 4 * bend(*solid) * area_of(*solid) + 1e-14 * std::pow(bounds(*solid).diagonal(), 3);
       if (!near(volume, 2 * below_volume, put ? slack : exact)) return fmt::format("half: {} from {}", volume, below_volume);
     } else {
-      // The union of the solid and its mirror image, by the engine alone, placed by other code.
+      // The union of the solid and its mirror image.
       Mesh image = *solid;
       const Vec3 n = normal.normalized();
       for (Vec3& p : image.positions) p -= 2 * (p - point).dot(n) * n;
       for (std::size_t f = 0; f < image.face_count(); ++f)
         std::reverse(image.corners.begin() + image.face_offsets[f], image.corners.begin() + image.face_offsets[f + 1]);
-      const auto united = combine({{solid, "solid"}, {shared(image), "image", Operation::unite}});
-      if (!united) return fmt::format("copy: {}", united.issue().message());
-      if (!near(volume, judge(in_triangles(united->mesh)).volume, 2 * slack)) return fmt::format("copy: {} instead of the union's", volume);
+      const auto united = united_volume(*solid, image);
+      if (united && !near(volume, *united, 2 * slack)) return fmt::format("copy: {} instead of {}, the union's", volume, *united);
     }
   }
   return {};
