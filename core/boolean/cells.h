@@ -11,11 +11,11 @@ namespace anvil::boolean {
 
 /// How the cells of an arrangement are read.
 struct CellClassifier {
-  std::function<std::string(std::span<const int>)> label_of;  ///< as Expression::class_of
+  std::function<std::string(std::span<const int>)> label_of;  ///< as Expression::label_of
   std::function<bool(std::span<const int>)> trims_away;       ///< null: none
   bool by_place = false;                                      ///< as Expression::pieces_by_place
   bool makes_pieces = false;
-  /// Per part, the winding number by which it would change no class: is it idle wherever it has another? Empty: none
+  /// Per part, the winding number by which it would change no label: is it idle wherever it has another? Empty: none
   /// is asked for.
   std::vector<int> neutral_winding;
 };
@@ -36,7 +36,7 @@ struct Selection {
   std::vector<std::pair<Index, unsigned char>> scored_triangles, scored_faces;
   Index pieces = 0;
   std::vector<char> bounds;  ///< per part: it has an inside
-  std::vector<char> idle;    ///< per part, if asked for: the classes are the same without it
+  std::vector<char> idle;    ///< per part, if asked for: the labels are the same without it
   std::size_t left_out = 0;  ///< closed skins thinner than rounding, which cannot be told in or out
 };
 Selection classify(const Soup& soup, const Arrangement& arrangement, const CellClassifier& classifier, const Control& control);

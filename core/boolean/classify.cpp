@@ -472,7 +472,7 @@ class Probe {
 
 
 /// Words to numbers from 1 on, in the order of the words; 0 for the empty word.
-std::vector<Index> number_words(const std::vector<std::string>& words) {
+std::vector<Index> number_labels(const std::vector<std::string>& words) {
   std::vector<std::string> sorted = words;
   std::sort(sorted.begin(), sorted.end());
   sorted.erase(std::unique(sorted.begin(), sorted.end()), sorted.end());
@@ -579,9 +579,9 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const CellC
       if (classifier.label_of(number) != words[c]) selection.idle[k] = 0;
     }
   }
-  const std::vector<Index> label_of = number_words(words);
+  const std::vector<Index> label_of = number_labels(words);
 
-  // Regions: cells of one class; with pieces by place, only those that touch and have no sheet between them.
+  // Regions: cells of one label; with pieces by place, only those that touch and have no sheet between them.
   UnionFind regions(cells.count);
   for (Index p = 0; p < patches; ++p) {
     const Index front = cells.cell[2 * p], back = cells.cell[2 * p + 1];
@@ -590,8 +590,8 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const CellC
     if (label_of[front] == label_of[back] && !sheet) regions.unite(front, back);
   }
   if (classifier.by_place) unite_nested(cells, faces, probe, known, regions, control);
-  // Pieces are numbered by class, then by the first cell.
-  std::vector<std::pair<Index, Index>> keys;  // class, region
+  // Pieces are numbered by label, then by the first cell.
+  std::vector<std::pair<Index, Index>> keys;  // label, region
   auto key_of_cell = [&](Index c) {
     return std::pair(classifier.makes_pieces ? label_of[c] : 1, classifier.by_place ? regions.find(c) : 0);
   };

@@ -25,11 +25,11 @@ class Expression {
   const std::vector<char>& scores() const { return scores_; }
 
   /// What becomes of the cell with these winding numbers: "" when it is empty, else a word that is equal for
-  /// cells of one class. Words sort in the order in which pieces are numbered.
+  /// cells of one label. Words sort in the order in which pieces are numbered.
   std::string label_of(std::span<const int> winding) const;
   /// Per part, see CellClassifier::neutral: for those, not of a tray, that only add or take away space.
   std::vector<int> neutral_winding() const;
-  /// Cells of one class that do not touch are pieces of their own.
+  /// Cells of one label that do not touch are pieces of their own.
   bool pieces_by_place() const { return by_place_; }
   bool makes_pieces() const { return by_place_ || by_class_; }
   /// An open trim takes away a face of the result whose solid side lies in a cell with these winding numbers.

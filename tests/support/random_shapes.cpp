@@ -51,11 +51,12 @@ double area_of(const Mesh& mesh) {
   return area;
 }
 
-/// Volume of the union of two solids, by CGAL; nothing where that cannot write the union as a manifold.
+/// Volume of the union of two solids, by CGAL; nothing where what it gives is not sound.
 std::optional<double> united_volume(const Mesh& a, const Mesh& b) {
   CgalSolid one(a), other(b);
   if (!one.combine(other, CgalOperation::unite)) return {};
-  return judge(one.mesh()).volume;
+  const Judgement j = judge(one.mesh());
+  return j.sound() ? std::optional(j.volume) : std::nullopt;
 }
 
 /// How far corners of a mesh's polygons lie off their planes, at most.
