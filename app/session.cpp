@@ -16,6 +16,7 @@
 namespace anvil::app {
 
 Session::Session(QObject* parent) : QObject(parent) {
+  saving_.setMaxThreadCount(1);
   evaluator_ = std::make_unique<Evaluator>([this](const Published& published) {
     QMetaObject::invokeMethod(
         this, [this, published] { receive(published); }, Qt::QueuedConnection);
@@ -24,6 +25,7 @@ Session::Session(QObject* parent) : QObject(parent) {
 
 Session::~Session() {
   evaluator_.reset();
+  saving_.waitForDone();
   QThreadPool::globalInstance()->waitForDone();
 }
 
@@ -112,7 +114,7 @@ void Session::changed(bool live) {
 }
 
 void Session::receive(const Published& published) {
-  if (job().find(published.part) == nullptr) return;
+  if (published.request < first_request_ || job().find(published.part) == nullptr) return;
   PartResult& result = results_[published.part];
   result.issue = published.issue;
   result.request = published.request;
@@ -234,9 +236,11 @@ void Session::wait_idle() {
 void Session::new_job() {
   history_.reset(Job{});
   results_.clear();
+  waiting_.reset();
   path_.clear();
   selection_.clear();
   changed(false);
+  first_request_ = request_;
   emit selection_changed();
 }
 
@@ -278,7 +282,7 @@ void Session::save_job(const std::filesystem::path& path, std::function<void(boo
       }
       if (finished) finished(written->ok());
     });
-  });
+  }, &saving_);
 }
 
 void Session::take_over(Job job, std::filesystem::path path) {
@@ -288,12 +292,19 @@ void Session::take_over(Job job, std::filesystem::path path) {
   changed(false);
 }
 
-void Session::run_task(const QString& what, std::function<std::function<void()>()> work) {
+void Session::run_task(const QString& what, std::function<std::function<void()>()> work, QThreadPool* pool) {
   const auto task = std::make_shared<Task>(Task{what});
   tasks_.push_back(task);
-  QThreadPool::globalInstance()->start([this, work = std::move(work), task] {
+  (pool != nullptr ? pool : QThreadPool::globalInstance())->start([this, work = std::move(work), task] {
     step_back_for_the_window();
-    const auto finish = work();
+    std::function<void()> finish;
+    try {
+      finish = work();
+    } catch (const std::bad_alloc&) {
+      finish = [this, task] {
+        complain({"not done: there is not enough memory", task->what.toStdString(), {}, "close other jobs, or hide or delete parts"});
+      };
+    }
     QMetaObject::invokeMethod(
         this,
         [this, finish, task] {

@@ -5,6 +5,7 @@
 
 #include <QObject>
 #include <QString>
+#include <QThreadPool>
 #include <filesystem>
 #include <map>
 #include <optional>
@@ -135,7 +136,7 @@ class Session : public QObject {
   void changed(bool live);
   void receive(const Published& published);
   /// Runs `work` beside the window, then what it gives in the window's thread.
-  void run_task(const QString& what, std::function<std::function<void()>()> work);
+  void run_task(const QString& what, std::function<std::function<void()>()> work, QThreadPool* pool = nullptr);
   void settled();
   void answer_waiting();
 
@@ -155,11 +156,13 @@ class Session : public QObject {
   StepId active_step_ = 0;
   std::map<PartId, PartResult> results_;
   std::uint64_t request_ = 0;
+  std::uint64_t first_request_ = 0;  // of this job: what comes for earlier ones is of another job
   bool stopped_ = false;
   std::filesystem::path path_;
   std::vector<std::shared_ptr<Task>> tasks_;
   std::vector<std::function<void()>> put_off_;
   std::optional<Waiting> waiting_;
+  QThreadPool saving_;  // one thread: a version saved later never ends up under an earlier one
   std::unique_ptr<Evaluator> evaluator_;  // last: its thread must end first
 };
 

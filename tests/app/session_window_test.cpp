@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What happens side by side: results and files that are still under way when the job changes.
+#include "job/edit.h"
+#include "job/job_file.h"
+#include "tests/app/driver.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+TEST_CASE("what was computed for the last job is never shown as a part of the next one") {
+  Driver d;
+  Part block;
+  block.name = "Block";
+  block.source = Primitive::of("box", {10, 10, 10});
+  PartId box = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), block, &box));
+  // The result waits to be received; before that, another job begins whose part has the same number.
+  d.session().wait_idle();
+  d.session().new_job();
+  Part ball;
+  ball.name = "Ball";
+  ball.source = Primitive::of("sphere", {10, 32, 16});
+  Job next = d.job();
+  PartId id = 0;
+  next = edit::add_part(next, ball, &id);
+  REQUIRE(id == box);
+  std::vector<std::size_t> faces;
+  QObject::connect(&d.session(), &Session::result_changed, &d.window, [&](PartId part) {
+    if (const auto result = d.session().result(part); result.evaluated) faces.push_back(result.evaluated->mesh->face_count());
+  });
+  d.session().commit(QStringLiteral("add"), next);
+  d.settle();
+  REQUIRE_FALSE(faces.empty());
+  CHECK(std::find(faces.begin(), faces.end(), 6) == faces.end());
+}
+
+TEST_CASE("of two versions saved one right after the other, the later one stands in the file") {
+  Driver d;
+  const TemporaryFolder folder;
+  // Heavy, so that writing it takes longer than writing what comes after it.
+  Part heavy;
+  heavy.name = "Heavy";
+  heavy.source = ImportedSource{shared(*make_mesh(Primitive::of("icosphere", {10, 7}))), ""};
+  PartId id = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), heavy, &id));
+  int done = 0;
+  d.session().save_job(folder / "job.anvil", [&](bool good) { done += good; });
+  d.session().commit(QStringLiteral("delete"), edit::remove_parts(d.job(), {id}));
+  d.session().save_job(folder / "job.anvil", [&](bool good) { done += good; });
+  REQUIRE(Driver::until([&] { return done == 2; }));
+  const auto saved = load_job(folder / "job.anvil");
+  REQUIRE(saved);
+  CHECK(saved->parts.empty());
+  CHECK(d.session().history().saved());
+}
