@@ -30,6 +30,17 @@ class Driver {
     REQUIRE(QTest::qWaitForWindowExposed(&window));
     window.activateWindow();
     QTest::qWait(50);
+    // A dialog that nobody answers would hold the test for ever.
+    QObject::connect(&watch, &QTimer::timeout, &window, [this] {
+      QWidget* dialog = QApplication::activeModalWidget();
+      waited = dialog != nullptr && dialog == unanswered ? waited + 1 : 0;
+      unanswered = dialog;
+      if (waited < 30) return;
+      UNSCOPED_INFO("nobody answered the dialog " << dialog->objectName().toStdString());
+      CHECK(dialog == nullptr);
+      dialog->close();
+    });
+    watch.start(1000);
   }
   ~Driver() {
     window.session().new_job();  // nothing unsaved, so closing asks nothing
@@ -37,6 +48,9 @@ class Driver {
   }
 
   MainWindow window;
+  QTimer watch;
+  QWidget* unanswered = nullptr;
+  int waited = 0;  // seconds
   Session& session() { return window.session(); }
   const Job& job() { return session().job(); }
   ViewWidget& view() { return window.view(); }

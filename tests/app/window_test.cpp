@@ -485,7 +485,7 @@ TEST_CASE("export writes the chosen part as it stands; what is not sound is said
   d.key(Qt::Key_Q);
   d.answer_button(QStringLiteral("not_sound"), QStringLiteral("Look at the places"));
   d.key(Qt::Key_E, Qt::ControlModifier);
-  CHECK(d.view().hint().contains(QStringLiteral("hole")));
+  REQUIRE(Driver::until([&] { return d.view().hint().contains(QStringLiteral("hole")); }));
   d.answer_button(QStringLiteral("not_sound"), QStringLiteral("Export anyway"));
   d.answer_file(folder / "sheet.obj");
   d.key(Qt::Key_E, Qt::ControlModifier);

@@ -114,4 +114,16 @@ std::size_t crossing_pairs(const Mesh& mesh) {
   return pairs.size();
 }
 
+struct Inside::State {
+  explicit State(const Mesh& mesh) : whole(build(mesh, surface)), side(surface) {}
+  Surface surface;
+  bool whole;
+  CGAL::Side_of_triangle_mesh<Surface, Kernel> side;
+};
+Inside::Inside(const Mesh& mesh) : state_(std::make_unique<State>(mesh)) {}
+Inside::~Inside() = default;
+bool Inside::operator()(const Vec3& point) const {
+  return state_->side({point.x(), point.y(), point.z()}) == CGAL::ON_BOUNDED_SIDE;
+}
+
 }  // namespace anvil::test

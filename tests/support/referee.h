@@ -2,6 +2,8 @@
 // CGAL as the judge: shares no code with what it judges.
 #pragma once
 
+#include <memory>
+
 #include "core/mesh/mesh.h"
 
 namespace anvil::test {
@@ -25,6 +27,18 @@ struct Judgement {
 
 /// Judges a mesh after cutting its polygons into triangle fans or, when `mesh` has triangles only, as it is.
 Judgement judge(const Mesh& mesh);
+
+/// Which points lie inside a closed mesh, by CGAL::Side_of_triangle_mesh.
+class Inside {
+ public:
+  explicit Inside(const Mesh& mesh);
+  ~Inside();
+  bool operator()(const Vec3& point) const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
 
 /// Do two triangles meet in more than corners, or an edge, at the same positions in both? Exact.
 bool meet_beyond_corners(const std::array<Vec3, 3>& s, const std::array<Vec3, 3>& t);
