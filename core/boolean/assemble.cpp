@@ -5,20 +5,26 @@
 #include <tbb/parallel_sort.h>
 
 #include <algorithm>
+#include <map>
 #include <set>
 #include <tuple>
 
 #include "core/boolean/assemble.h"
 #include "core/boolean/output.h"
+#include "core/boolean/layer.h"
 #include "core/boolean/polygons.h"
 #include "core/boolean/separate.h"
 #include "core/boolean/contradiction.h"
 #include "core/boolean/invalid_triangles.h"
+#include "core/mesh/union_find.h"
 
 namespace anvil::boolean {
 
 const Note contact_edges{"contact_edges", "the result touches itself along 1 edge and is separated there",
                          "the result touches itself along {0} edges and is separated there"};
+
+const Note skins_dissolved{"skins_dissolved", "1 skin thinner than the contact tolerance went with its neighbour",
+                           "{0} skins thinner than the contact tolerance went with their neighbours"};
 
 namespace {
 
@@ -365,16 +371,55 @@ void check_middles(const Rounded& rounded, const Separated& separated, const Con
     throw Contradiction("a contact edge has no middle");
 }
 
+/// Takes out whole shells that are nothing but skins, which rounding or contact has left; those at the seam of untouched
+/// triangles stay. @return how many
+std::size_t drop_thin_shells(Rounded& rounded, double thinnest, const Control& control) {
+  if (thinnest <= 0) return 0;
+  UnionFind sets(rounded.points.size());
+  for (const auto& [a, b, c] : rounded.triangles) sets.unite(a, b), sets.unite(b, c);
+  struct Shell {
+    Enclosed enclosed;
+    const Vec3* origin = nullptr;
+    std::vector<LayerFace> faces;
+  };
+  std::map<Index, Shell> shells;
+  for (const Triangle& t : rounded.triangles) {
+    Shell& shell = shells[sets.find(t[0])];
+    const Vec3 &a = rounded.points[t[0]], &b = rounded.points[t[1]], &c = rounded.points[t[2]];
+    if (shell.origin == nullptr) shell.origin = &a;
+    shell.enclosed.add(*shell.origin, a, b, c);
+  }
+  rounded.seam.for_each_end([&](Index v, Index) { shells.erase(sets.find(v)); });
+  std::erase_if(shells, [&](const auto& item) { return !item.second.enclosed.thinner_than(thinnest); });
+  if (shells.empty()) return 0;
+  auto shell_of = [&](const Triangle& t) { return shells.find(sets.find(t[0])); };
+  for (const Triangle& t : rounded.triangles)
+    if (const auto it = shell_of(t); it != shells.end())
+      it->second.faces.push_back({rounded.points[t[0]], rounded.points[t[1]], rounded.points[t[2]]});
+  std::erase_if(shells, [&](const auto& item) { return !is_layer(item.second.faces, thinnest, control); });
+  std::size_t kept = 0;
+  for (std::size_t i = 0; i < rounded.triangles.size(); ++i) {
+    if (shell_of(rounded.triangles[i]) != shells.end()) continue;
+    rounded.triangles[kept] = rounded.triangles[i];
+    rounded.provenance[kept++] = rounded.provenance[i];
+  }
+  rounded.triangles.resize(kept);
+  rounded.provenance.resize(kept);
+  return shells.size();
+}
+
 }  // namespace
 
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
-              double tolerance, Assembly how, BooleanResult& result, const Control& control) {
+              const AssemblySettings& settings, BooleanResult& result, const Control& control) {
   Index pieces = 1;
   for (const FaceProvenance& t : rounded.provenance) pieces = std::max(pieces, t.piece + 1);
   if (pieces > 1) rounded.maybe_non_manifold.assign(rounded.points.size(), 1);
   const Separated separated = separate_wedges(rounded);
-  if (how != Assembly::anyhow) check_middles(rounded, separated, control);
   const std::string& name = operands.front()->name;
+  if (const std::size_t dropped = drop_thin_shells(rounded, settings.thinnest, control); dropped > 0)
+    result.report.tell(skins_dissolved, dropped, name);
+  if (settings.how != Assembly::anyhow) check_middles(rounded, separated, control);
   if (const auto& middles = separated.middles; !middles.empty()) {
     const std::size_t shown = std::min(middles.size(), OperationReport::max_places);
     result.report.tell(contact_edges, middles.size(), name, {middles.begin(), middles.begin() + static_cast<std::ptrdiff_t>(shown)});
@@ -386,14 +431,14 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   const double rounding = std::ldexp(extent, -46);
   const Sources sources(parts, rounding);
   Faces faces(rounded, separated, sources);
-  faces.join(how == Assembly::polygons);
+  faces.join(settings.how == Assembly::polygons);
   check_stop(control);
   // What does not come out sound goes back to the triangles it was made of. Straightening changes both sides of an
   // edge, so it starts anew each time, and is given up before joining is.
   for (int round = 0;; ++round) {
     const std::vector<Face> bent = faces.list;
     const auto scored = faces.scored;
-    if (round < 3) faces.straighten(std::max(tolerance, rounding));
+    if (round < 3) faces.straighten(std::max(settings.tolerance, rounding));
     if (faces.is_sound(control)) break;
     faces.list = bent;
     faces.scored = scored;

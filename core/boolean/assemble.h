@@ -12,8 +12,15 @@ enum class Assembly {
   triangles,  ///< what was cut stays in the triangles that the rounding stage looked at
   anyhow      ///< likewise, and what rounding has left is not complained of
 };
+extern const Note skins_dissolved;
 extern const Note contact_edges;  ///< told by assemble: the result touches itself
+struct AssemblySettings {
+  Assembly how = Assembly::polygons;
+  double tolerance = 0;  ///< how far a vertex may lie off a straight edge that it is taken out of
+  double thinnest = 0;   ///< shells thinner than this go; 0: none do
+};
+/// Tells of shells that went as skins_dissolved.
 void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
-              double tolerance, Assembly how, BooleanResult& result, const Control& control);
+              const AssemblySettings& settings, BooleanResult& result, const Control& control);
 
 }  // namespace anvil::boolean

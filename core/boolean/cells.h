@@ -18,6 +18,7 @@ struct CellClassifier {
   /// Per part, the winding number by which it would change no label: is it idle wherever it has another? Empty: none
   /// is asked for.
   std::vector<int> neutral_winding;
+  double tolerance = 0;  ///< cells thinner than this go with a neighbour; 0: none are
 };
 inline constexpr int not_watched = -1;
 
@@ -37,6 +38,8 @@ struct Selection {
   Index pieces = 0;
   std::vector<char> bounds;  ///< per part: it has an inside
   std::vector<char> idle;    ///< per part, if asked for: the labels are the same without it
+  std::size_t dissolved = 0;       ///< skins that went with a neighbour of another label
+  std::vector<Vec3> dissolved_at;  ///< at most OperationReport::max_places
   std::size_t left_out = 0;  ///< closed skins thinner than rounding, which cannot be told in or out
 };
 Selection classify(const Soup& soup, const Arrangement& arrangement, const CellClassifier& classifier, const Control& control);

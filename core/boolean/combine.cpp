@@ -85,7 +85,8 @@ struct Pass {
   Rounded rounded;
   Index pieces = 0;
   std::vector<char> bounds, idle;
-  std::size_t left_out = 0;
+  std::size_t left_out = 0, dissolved = 0;
+  std::vector<Vec3> dissolved_at;
 };
 /// @param max_points  more than so many points are taken as a sign that it does not end
 Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& classifier, bool to_float, std::size_t max_points,
@@ -106,6 +107,8 @@ Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& 
   pass.bounds = std::move(selection.bounds);
   pass.idle = std::move(selection.idle);
   pass.left_out = selection.left_out;
+  pass.dissolved = selection.dissolved;
+  pass.dissolved_at = std::move(selection.dissolved_at);
   return pass;
 }
 
@@ -122,8 +125,9 @@ int contact_bits(int level, int round) {
 
 /// Sends the neighbourhood of what rounding broke through the engine again until it is sound.
 /// @param level  of repair, 0 to max_repair_level: see contact_bits
+/// @param thinnest  as CellClassifier::tolerance
 /// @return the number of rounds; max_rounds + 1 when it did not come to rest
-int repair_rounding(Pass& pass, double extent, bool to_float, int level, Stages& stage, const Control& control) {
+int repair_rounding(Pass& pass, double extent, double thinnest, bool to_float, int level, Stages& stage, const Control& control) {
   const double step = std::ldexp(extent, to_float ? -23 : -52);
   const Index pieces = std::max<Index>(pass.pieces, 1);
   CellClassifier classifier;
@@ -134,6 +138,7 @@ int repair_rounding(Pass& pass, double extent, bool to_float, int level, Stages&
     return std::string();
   };
   classifier.makes_pieces = pieces > 1;
+  classifier.tolerance = thinnest;
   // Each round should leave less to do. Where near faces lie many deep, contact can make ever more of them instead.
   const std::size_t max_triangles = 4 * pass.rounded.triangles.size() + 2'000;
   std::size_t max_pairs = 0;
@@ -256,9 +261,10 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
 }
 
 /// @param all_near  look at every triangle one by one
+/// @param with_contact  else nothing is made to meet; skins are dissolved all the same
 /// @param level  of snap-rounding repair; beyond the last a result that does not come to rest is given with a note
 Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
-                              bool all_near, int level) {
+                              bool with_contact, bool all_near, int level) {
   const auto begin = Clock::now();
   if (auto issue = senseless(operands)) return *issue;
   BooleanResult result;
@@ -274,7 +280,8 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     Box3 box;
     for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
     const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
-    const double contact = settings.contact < 0 ? contact_share * box.diagonal() : settings.contact;
+    const double tolerance = settings.contact < 0 ? contact_share * box.diagonal() : settings.contact;
+    const double contact = with_contact ? tolerance : 0;
     const Untouched untouched = stage("untouched", 0.12, [&] { return find_untouched(parts, 2 * (contact + max_repair_contact * extent), all_near, control); });
     auto [soup, meeting] = stage("gather", 0.15, [&] { return gather(untouched, expression.scores()); });
     std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] {
@@ -296,6 +303,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     classifier.by_place = expression.pieces_by_place();
     classifier.makes_pieces = expression.makes_pieces();
     classifier.neutral_winding = expression.neutral_winding();
+    classifier.tolerance = tolerance;
     Pass pass = arrange(soup, std::move(pairs), classifier, false, no_limit, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)
@@ -303,11 +311,12 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
                      "use it with split or score, mend it, or recast it as one watertight mesh"};
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (pass.idle[k]) result.report.tell(changes_nothing, 1, names[k]->name, {parts[k]->box.centre()});
+    if (pass.dissolved > 0) result.report.tell(skins_dissolved, pass.dissolved, names.front()->name, pass.dissolved_at);
     if (pass.left_out > 0) result.report.tell(skins_left_out, pass.left_out, names.front()->name);
     soup = {};
     // Beyond all repair level the result is given as rounding left it, with a note.
     const bool may_be_unsound = level > max_repair_level;
-    const int rounds = may_be_unsound ? 0 : repair_rounding(pass, extent, false, level, stage, control);
+    const int rounds = may_be_unsound ? 0 : repair_rounding(pass, extent, tolerance, false, level, stage, control);
     if (rounds > max_rounds) throw Contradiction("rounding does not come to rest");
     if (may_be_unsound)
       result.report.tell(rounding_not_settled, 1, names.front()->name);
@@ -324,7 +333,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       result.fresh_edges = {};
       result.report = before;
       stage("assemble", 1, [&] {
-        assemble(parts, names, pass.rounded, contact, how, result, control);
+        assemble(parts, names, pass.rounded, {how, contact, tolerance}, result, control);
         return 0;
       });
       const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
@@ -437,14 +446,12 @@ Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operan
                                 const CombineSettings& settings) {
   const std::vector<Operand> moved = attempt.nudge == no_nudge ? std::vector<Operand>() : nudged(operands, attempt.nudge);
   const std::vector<Operand>& parts = attempt.nudge == no_nudge ? operands : moved;
-  CombineSettings with = settings;
-  if (!attempt.contact) with.contact = 0;
   if (!settings.every_triangle) try {
-      return compute(parts, control, with, false, attempt.level);
+      return compute(parts, control, settings, attempt.contact, false, attempt.level);
     } catch (const ReachesUntouched&) {
       // Then with every triangle.
     }
-  return compute(parts, control, with, true, attempt.level);
+  return compute(parts, control, settings, attempt.contact, true, attempt.level);
 }
 
 }  // namespace
@@ -499,7 +506,7 @@ Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const Control& c
     }
     merge_equal(rounded);
     const double extent = std::max((*part)->box.lo.cwiseAbs().maxCoeff(), (*part)->box.hi.cwiseAbs().maxCoeff());
-    const int rounds = repair_rounding(pass, extent, true, 0, stage, control);
+    const int rounds = repair_rounding(pass, extent, 0, true, 0, stage, control);
     if (rounds == 0) {
       // The triangles that were looked at, not those that rounded polygons might be cut into.
       Mesh rounded_mesh;
@@ -512,7 +519,7 @@ Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const Control& c
     }
     report.tell(rounds > max_rounds ? rounding_not_settled : float_settled, static_cast<std::size_t>(rounds), "");
     BooleanResult result;
-    assemble({*part}, {&operand}, std::move(rounded), 0, rounds <= max_rounds ? Assembly::polygons : Assembly::anyhow, result, control);
+    assemble({*part}, {&operand}, std::move(rounded), {rounds <= max_rounds ? Assembly::polygons : Assembly::anyhow}, result, control);
     carry_slots({&operand}, result);
     return std::move(result.mesh);
   } catch (const Contradiction&) {

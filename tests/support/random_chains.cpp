@@ -1,0 +1,194 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/random_chains.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <random>
+
+#include "core/boolean/combine.h"
+#include "tests/support/meshes.h"
+#include "tests/support/referee.h"
+
+namespace anvil::test {
+namespace {
+
+using Random = std::mt19937;
+
+int below(Random& random, int n) { return static_cast<int>(random() % static_cast<unsigned>(n)); }
+
+Mesh random_solid(Random& random) {
+  const auto size = [&] { return static_cast<double>(2 + below(random, 7)); };
+  Mesh mesh;
+  switch (below(random, 8)) {
+    case 0: case 1: case 2: mesh = stock("box", {size(), size(), size()}); break;
+    case 3: case 4: mesh = stock("prism", {size(), size(), static_cast<double>(3 + below(random, 6))}); break;
+    case 5: mesh = stock("cylinder", {size(), size(), static_cast<double>(8 + 4 * below(random, 4))}); break;
+    case 6: mesh = stock("sphere", {size(), 16, 8}); break;
+    default: mesh = stock("torus", {size() + 2, 1.5, 16, 8});
+  }
+  Vec3 angles = Vec3::Zero();
+  if (below(random, 2) == 0) angles[below(random, 3)] = 15.0 * below(random, 24);
+  const Vec3 at = 0.5 * Vec3(below(random, 9) - 4, below(random, 9) - 4, below(random, 9) - 4);
+  return placed(std::move(mesh), at, angles);
+}
+
+/// Shell of each face; what hangs together over vertices.
+std::vector<std::size_t> shells_of(const Mesh& mesh, std::size_t& count) {
+  std::vector<Index> parent(mesh.positions.size());
+  for (Index v = 0; v < parent.size(); ++v) parent[v] = v;
+  const auto find = [&](Index v) {
+    while (parent[v] != v) v = parent[v] = parent[parent[v]];
+    return v;
+  };
+  for (std::size_t f = 0; f < mesh.face_count(); ++f)
+    for (Index v : mesh.face(f)) parent[find(v)] = find(mesh.face(f)[0]);
+  std::map<Index, std::size_t> number;
+  std::vector<std::size_t> shell(mesh.face_count());
+  for (std::size_t f = 0; f < shell.size(); ++f) shell[f] = number.try_emplace(find(mesh.face(f)[0]), number.size()).first->second;
+  count = number.size();
+  return shell;
+}
+
+struct Combined {
+  Mesh mesh;
+  double volume = 0;
+};
+
+/// Combines and judges; every complaint goes into `wrong`.
+class Chains {
+ public:
+  explicit Chains(double tolerance) : tolerance_(tolerance) {}
+
+  using Use = std::pair<Operation, const Mesh*>;
+  Combined combined(const char* what, const Mesh& part, const std::vector<Use>& uses) {
+    if (!wrong.empty()) return {};
+    if (part.empty()) return {};
+    std::vector<Operand> operands{{shared(part), "part"}};
+    for (const auto& [operation, mesh] : uses)
+      if (!mesh->empty()) operands.push_back({shared(*mesh), "tool", operation});
+    // All judged with the tolerance of the first combination: a chain of the application has one part.
+    const auto result = combine(operands, {}, {tolerance_});
+    if (!result) return wrong = fmt::format("{}: {}", what, result.issue().message()), Combined{};
+    Combined out{result->mesh, 0};
+    if (out.mesh.empty()) return out;
+    if (const double thin = thinnest_shell(out.mesh); thin < tolerance_)
+      wrong = fmt::format("{}: a shell of thickness {:.3g} among {}", what, thin, shell_count(out.mesh));
+    const Judgement j = judge(in_triangles(out.mesh));
+    if (!j.sound() && result->pieces < 2)
+      wrong = fmt::format("{}: manifold {} closed {} crosses {} bounds {} outward {} degenerate {}", what, j.manifold, j.closed,
+                          j.self_intersects, j.bounds_volume, j.outward, j.degenerate);
+    out.volume = j.volume;
+    return out;
+  }
+  void empty(const char* what, const Combined& result) {
+    if (wrong.empty() && !result.mesh.empty())
+      wrong = fmt::format("{}: not empty, {} shells of {:.3g}", what, shell_count(result.mesh), result.volume);
+  }
+  /// The same volume, within what the tolerance may move, and as many shells.
+  void same(const char* what, const Combined& one, const Combined& other) {
+    if (!wrong.empty()) return;
+    const double slack = 4 * tolerance_ * (surface_area(one.mesh) + surface_area(other.mesh));
+    if (std::abs(one.volume - other.volume) > slack) wrong = fmt::format("{}: {} and {}", what, one.volume, other.volume);
+    if (shell_count(one.mesh) != shell_count(other.mesh))
+      wrong = fmt::format("{}: {} and {} shells", what, shell_count(one.mesh), shell_count(other.mesh));
+  }
+
+  std::string wrong;
+
+ private:
+  double tolerance_;
+};
+
+/// Turned by 360/k degrees k times, each time rounded.
+Mesh turned_around(Mesh mesh, int k, int axis) {
+  Vec3 angles = Vec3::Zero();
+  angles[axis] = 360.0 / k;
+  for (int i = 0; i < k; ++i) mesh = placed(std::move(mesh), Vec3::Zero(), angles);
+  return mesh;
+}
+
+Mesh mirrored(Mesh mesh, int axis) {
+  for (Vec3& p : mesh.positions) p[axis] = 1 - p[axis];
+  reverse_faces(mesh);
+  return mesh;
+}
+
+}  // namespace
+
+Chain random_chain(unsigned seed) {
+  Random random(seed);
+  Chain chain{random_solid(random), {}};
+  const int count = 2 + below(random, 5);
+  for (int k = 0; k < count; ++k) chain.tools.push_back(random_solid(random));
+  return chain;
+}
+
+double thinnest_shell(const Mesh& mesh) {
+  std::size_t count = 0;
+  const std::vector<std::size_t> shell = shells_of(mesh, count);
+  std::vector<double> volume(count, 0), area(count, 0);
+  std::vector<Vec3> origin(count, Vec3::Zero());
+  std::vector<char> begun(count, 0);
+  for (std::size_t f = 0; f < shell.size(); ++f) {
+    const auto ring = mesh.face(f);
+    if (!begun[shell[f]]) origin[shell[f]] = mesh.positions[ring[0]], begun[shell[f]] = 1;
+    const Vec3 &o = origin[shell[f]], a = mesh.positions[ring[0]] - o;
+    for (std::size_t k = 1; k + 1 < ring.size(); ++k) {
+      const Vec3 b = mesh.positions[ring[k]] - o, c = mesh.positions[ring[k + 1]] - o;
+      volume[shell[f]] += a.dot(b.cross(c)) / 6;
+      area[shell[f]] += (b - a).cross(c - a).norm() / 2;
+    }
+  }
+  double least = std::numeric_limits<double>::infinity();
+  for (std::size_t s = 0; s < count; ++s) least = std::min(least, 2 * std::abs(volume[s]) / area[s]);
+  return least;
+}
+
+std::size_t shell_count(const Mesh& mesh) {
+  std::size_t count = 0;
+  shells_of(mesh, count);
+  return count;
+}
+
+std::string what_is_wrong_with_chain(unsigned seed) {
+  const Chain chain = random_chain(seed);
+  Random random(seed + 1);
+  Box3 box = bounds(chain.part);
+  for (const Mesh& tool : chain.tools) box.add(bounds(tool));
+  Chains c(contact_share * box.diagonal());
+  const auto less = Operation::difference, both = Operation::intersection, with = Operation::unite;
+  std::vector<Chains::Use> cuts;
+  for (const Mesh& tool : chain.tools) cuts.emplace_back(less, &tool);
+  const Mesh &a = chain.part, &t = chain.tools[0];
+  const Combined whole = c.combined("A", a, {{with, &a}});
+  const Combined r = c.combined("R", a, cuts);
+  if (r.mesh.empty()) return c.wrong;
+  std::vector<Chains::Use> again = cuts;
+  again.emplace_back(less, &r.mesh);
+  c.empty("A - T1 - ... - Tn - R", c.combined("A - T1 - ... - Tn - R", a, again));
+  c.same("R + R", r, c.combined("R + R", r.mesh, {{with, &r.mesh}}));
+  c.same("R & A", r, c.combined("R & A", r.mesh, {{both, &a}}));
+  c.same("R - T", r, c.combined("R - T", r.mesh, {{less, &t}}));
+  c.same("R split by R", r, c.combined("R split by R", r.mesh, {{Operation::split, &r.mesh}}));
+  const Combined rest = c.combined("A - T", a, {{less, &t}}), common = c.combined("A & T", a, {{both, &t}});
+  c.same("A & (A - T)", rest, c.combined("A & (A - T)", a, {{both, &rest.mesh}}));
+  if (!rest.mesh.empty()) c.same("(A - T) + (A & T)", whole, c.combined("(A - T) + (A & T)", rest.mesh, {{with, &common.mesh}}));
+  static constexpr int turns[] = {3, 5, 7, 12};
+  const Mesh turned = turned_around(r.mesh, turns[below(random, 4)], below(random, 3));
+  c.empty("R - R turned around", c.combined("R - R turned around", r.mesh, {{less, &turned}}));
+  // Results of results, to a depth of five.
+  Mesh deep = r.mesh;
+  for (int depth = 0; depth < 3 && c.wrong.empty() && !deep.empty(); ++depth) {
+    const Mesh copy = depth == 1 ? mirrored(deep, below(random, 3)) : placed(deep, Vec3(below(random, 3) - 1, below(random, 3) - 1, 0.5));
+    const Combined cut = c.combined("a copy cut out", deep, {{less, &copy}});
+    const Combined joined = c.combined("and put back", cut.mesh, {{with, &copy}});
+    c.empty("what a copy left, without what was put back", c.combined("less", cut.mesh, {{less, &joined.mesh}}));
+    deep = joined.mesh;
+  }
+  return c.wrong;
+}
+
+}  // namespace anvil::test
