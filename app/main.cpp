@@ -1,17 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Starts Clean Anvil with the files named on the command line.
 #include <QApplication>
-#include <QSurfaceFormat>
 
 #include "app/main_window.h"
 #include "app/theme.h"
 
 int main(int argc, char** argv) {
-  QSurfaceFormat format;
-  format.setVersion(3, 3);
-  format.setProfile(QSurfaceFormat::CoreProfile);
-  format.setDepthBufferSize(24);
-  QSurfaceFormat::setDefaultFormat(format);
+  anvil::app::request_opengl();
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("clean-anvil"));
   QApplication::setOrganizationName(QStringLiteral("clean-anvil"));

@@ -5,7 +5,6 @@
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QStandardPaths>
-#include <QSurfaceFormat>
 #include <QTest>
 #include <fmt/format.h>
 
@@ -96,11 +95,7 @@ bool ready(Session& session) {
 
 int main(int argc, char** argv) {
   QStandardPaths::setTestModeEnabled(true);
-  QSurfaceFormat format;
-  format.setVersion(3, 3);
-  format.setProfile(QSurfaceFormat::CoreProfile);
-  format.setDepthBufferSize(24);
-  QSurfaceFormat::setDefaultFormat(format);
+  request_opengl();
   MeasuredApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("clean-anvil-bench"));
   theme::apply(application);

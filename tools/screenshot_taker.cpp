@@ -5,7 +5,6 @@
 #include <QElapsedTimer>
 #include <QScreen>
 #include <QStandardPaths>
-#include <QSurfaceFormat>
 #include <functional>
 #include <iostream>
 
@@ -132,11 +131,7 @@ int main(int argc, char** argv) {
     return 2;
   }
   QStandardPaths::setTestModeEnabled(true);
-  QSurfaceFormat format;
-  format.setVersion(3, 3);
-  format.setProfile(QSurfaceFormat::CoreProfile);
-  format.setDepthBufferSize(24);
-  QSurfaceFormat::setDefaultFormat(format);
+  request_opengl();
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("clean-anvil-screenshots"));
   theme::apply(application);

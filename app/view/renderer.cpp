@@ -117,6 +117,14 @@ Affine view_from_model(const DrawItem& item, const Camera& camera) {
 
 }  // namespace
 
+void request_opengl() {
+  QSurfaceFormat format;
+  format.setVersion(3, 3);
+  format.setProfile(QSurfaceFormat::CoreProfile);
+  format.setDepthBufferSize(24);
+  QSurfaceFormat::setDefaultFormat(format);
+}
+
 bool Renderer::initialise() {
   if (!initializeOpenGLFunctions()) return false;
   bool good = backdrop_.addShaderFromSourceCode(QOpenGLShader::Vertex, backdrop_vertex) &&

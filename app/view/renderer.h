@@ -48,6 +48,9 @@ struct BufferRange {
   int first = 0, count = 0;
 };
 
+/// Asks for the OpenGL that the renderer needs; before the application object is made.
+void request_opengl();
+
 class Renderer : protected QOpenGLFunctions_3_3_Core {
  public:
   /// To be called with a current context. False when OpenGL 3.3 is not to be had.

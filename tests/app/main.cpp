@@ -3,11 +3,11 @@
 #include <QApplication>
 #include <QSettings>
 #include <QStandardPaths>
-#include <QSurfaceFormat>
 #include <QTemporaryDir>
 #include <catch2/catch.hpp>
 
 #include "app/theme.h"
+#include "app/view/renderer.h"
 
 #ifdef __SANITIZE_ADDRESS__
 // Not ours: lib3mf 1.8 does not close the entries of a package that it has read, and Qt's connection to D-Bus is never let go.
@@ -21,11 +21,7 @@ int main(int argc, char** argv) {
   QTemporaryDir home;
   qputenv("XDG_CONFIG_HOME", home.path().toLocal8Bit());
   qputenv("XDG_DATA_HOME", home.path().toLocal8Bit());
-  QSurfaceFormat format;
-  format.setVersion(3, 3);
-  format.setProfile(QSurfaceFormat::CoreProfile);
-  format.setDepthBufferSize(24);
-  QSurfaceFormat::setDefaultFormat(format);
+  anvil::app::request_opengl();
   QApplication application(argc, argv);
   QApplication::setApplicationName(QStringLiteral("clean-anvil"));
   QApplication::setOrganizationName(QStringLiteral("clean-anvil"));
