@@ -291,8 +291,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     });
     if (contact > 0) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
-      if (made.vertices + made.faces > 0)
-        result.report.tell(made_to_meet, made.vertices + made.faces, names.front()->name, made.places);
+      if (made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
       if (made.changed) {
         pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, 0, control, &made.involved); });
       }

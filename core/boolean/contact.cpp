@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 #include <numeric>
 
 #include "core/boolean/contradiction.h"
@@ -30,7 +31,7 @@ double nearest_on(const Vec3& a, const Vec3& b, const Vec3& p) {
 
 /// Vertices nearer than the tolerance become the one with the smallest number.
 std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, const std::vector<Index>& involved,
-                           double tolerance, std::vector<Vec3>& places) {
+                           double tolerance) {
   UnionFind sets(soup.points.size());
   const double most = tolerance * tolerance;
   for (const TrianglePair& pair : pairs)
@@ -47,7 +48,6 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, c
     if (sets.find(v) != v) {
       changed[v] = 1;
       soup.maybe_non_manifold[sets.find(v)] = 1;
-      if (places.size() < OperationReport::max_places) places.push_back(soup.points[v]);
       ++merged;
     }
   if (merged == 0) return 0;
@@ -416,6 +416,19 @@ class Changes {
   std::vector<Index> changed_, old_opposites_;
 };
 
+/// What a person sees as one place, an edge or a face, is many triangles: those that hang together count once.
+void count_places(const std::vector<Triangle>& met, const std::vector<Vec3>& points, ContactCount& count) {
+  if (met.empty()) return;
+  UnionFind sets(points.size());
+  for (const auto& [a, b, c] : met) sets.unite(a, b), sets.unite(b, c);
+  std::set<Index> seen;
+  for (const auto& [a, b, c] : met) {
+    if (!seen.insert(sets.find(a)).second) continue;
+    ++count.places;
+    if (count.places_at.size() < OperationReport::max_places) count.places_at.push_back((points[a] + points[b] + points[c]) / 3);
+  }
+}
+
 }  // namespace
 
 ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, const Control& control) {
@@ -435,7 +448,10 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     involved.resize(soup.triangles.size());
     std::iota(involved.begin(), involved.end(), Index{0});
   }
-  count.vertices = merge_vertices(soup, pairs, involved, tolerance, count.places);
+  const bool merged = merge_vertices(soup, pairs, involved, tolerance) > 0;
+  std::vector<Triangle> met;
+  for (Index i : involved)
+    if (soup.needs_self_test[i]) met.push_back(soup.triangles[i]);
 
   Changes changes(soup, involved);
   std::vector<Index> maybe_flat;
@@ -482,12 +498,9 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   for (Index i : involved)
     if (cuts.touched[i]) touched.push_back(i);
   const std::vector<Index> nearly = contacts.nearly();
-  count.changed = count.vertices > 0 || !touched.empty() || !soup.removed.uniform();
-  count.faces = nearly.size();
-  for (std::size_t k = 0; k < nearly.size() && count.places.size() < OperationReport::max_places; ++k) {
-    const Triangle& t = soup.triangles[nearly[k]];
-    count.places.push_back((soup.points[t[0]] + soup.points[t[1]] + soup.points[t[2]]) / 3);
-  }
+  for (Index t : nearly) met.push_back(soup.triangles[t]);
+  count_places(met, soup.points, count);
+  count.changed = merged || !touched.empty() || !soup.removed.uniform();
   if (!count.changed) {
     soup.needs_self_test = Flags::none();
     if (none_moved) soup.moved = Flags::none();

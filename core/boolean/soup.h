@@ -80,10 +80,10 @@ void weld_parts(Soup& soup, const std::vector<TrianglePair>& pairs);
 
 /// Between stages 1 and 2: makes what lies nearer than `tolerance` meet exactly (contact.cpp).
 struct ContactCount {
-  std::size_t vertices = 0, faces = 0;  ///< merged with others; met by another nearly, not exactly
-  bool changed = false;                 ///< the soup is not what it was
-  std::vector<Vec3> places;             ///< at most a hundred
-  std::vector<Index> involved;          ///< triangles that may meet others now
+  std::size_t places = 0;       ///< edges and faces that met another nearly, not exactly; what hangs together is one
+  std::vector<Vec3> places_at;  ///< at most OperationReport::max_places
+  bool changed = false;         ///< the soup is not what it was
+  std::vector<Index> involved;  ///< triangles that may meet others now
 };
 ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, const Control& control);
 

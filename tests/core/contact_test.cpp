@@ -205,5 +205,9 @@ TEST_CASE("contact is told of edges and faces that people see, not of lines that
     CHECK(told(box, placed(stock("cylinder", {8, 40, sides}), {10, 10, 0})) == 0);
   }
   // A tool whose side lies within the tolerance of the box's side is told.
-  CHECK(told(box, placed(stock("box", {10, 10, 40}), {15 + 1e-6, 0, 0})) > 0);
+  CHECK(told(box, placed(stock("box", {10, 10, 40}), {15 + 1e-6, 0, 0})) == 1);
+  // One place for each face that people see, however many vertices lie in it: two pegs beside each other in one side are
+  // told as that side, one on each of two sides as two.
+  CHECK(told(box, placed(stock("cylinder", {10, 30, 64}), {0, 0, 5 + 1e-6})) == 1);
+  CHECK(told(stock("box", {40, 40, 200}), placed(stock("cylinder", {10, 200, 64}), {0, 0, 1e-6})) == 2);
 }
