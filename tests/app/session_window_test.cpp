@@ -53,3 +53,22 @@ TEST_CASE("of two versions saved one right after the other, the later one stands
   CHECK(saved->parts.empty());
   CHECK(d.session().history().saved());
 }
+
+TEST_CASE("an export that waits for a part of the last job is not asked about in the next one") {
+  Driver d;
+  const TemporaryFolder folder;
+  Part block;
+  block.name = "Block";
+  block.source = Primitive::of("box", {10, 10, 10});
+  PartId box = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), block, &box));
+  bool asked = false;
+  d.session().when_ready({box}, [&](const std::vector<OutgoingPart>&) { asked = true; });
+  d.session().new_job();
+  PartId other = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), block, &other));
+  REQUIRE(other == box);
+  d.settle();
+  QTest::qWait(50);
+  CHECK_FALSE(asked);
+}
