@@ -289,9 +289,12 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       weld_parts(soup, found);
       return found;
     });
+    // Where contact found nothing that is near without meeting, there are no skins to look for.
+    bool near_misses = contact == 0;
     if (contact > 0) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
       if (made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
+      near_misses = made.changed;
       if (made.changed) {
         pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, 0, control, &made.involved); });
       }
@@ -302,7 +305,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     classifier.by_place = expression.pieces_by_place();
     classifier.makes_pieces = expression.makes_pieces();
     classifier.neutral_winding = expression.neutral_winding();
-    classifier.tolerance = tolerance;
+    classifier.tolerance = near_misses ? tolerance : 0;
     Pass pass = arrange(soup, std::move(pairs), classifier, false, no_limit, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)
@@ -332,7 +335,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       result.fresh_edges = {};
       result.report = before;
       stage("assemble", 1, [&] {
-        assemble(parts, names, pass.rounded, {how, contact, tolerance}, result, control);
+        assemble(parts, names, pass.rounded, {how, contact, near_misses || rounds > 0 ? tolerance : 0}, result, control);
         return 0;
       });
       const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
