@@ -7,22 +7,27 @@
 using namespace anvil;
 using namespace anvil::test;
 
+namespace {
+
+Part part_of(const char* kind, std::initializer_list<double> numbers) {
+  Part part;
+  part.name = kind;
+  part.source = Primitive::of(kind, numbers);
+  return part;
+}
+
+}  // namespace
+
 TEST_CASE("what was computed for the last job is never shown as a part of the next one") {
   Driver d;
-  Part block;
-  block.name = "Block";
-  block.source = Primitive::of("box", {10, 10, 10});
   PartId box = 0;
-  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), block, &box));
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part_of("box", {10, 10, 10}), &box));
   // The result waits to be received; before that, another job begins whose part has the same number.
   d.session().wait_idle();
   d.session().new_job();
-  Part ball;
-  ball.name = "Ball";
-  ball.source = Primitive::of("sphere", {10, 32, 16});
   Job next = d.job();
   PartId id = 0;
-  next = edit::add_part(next, ball, &id);
+  next = edit::add_part(next, part_of("sphere", {10, 32, 16}), &id);
   REQUIRE(id == box);
   std::vector<std::size_t> faces;
   QObject::connect(&d.session(), &Session::result_changed, &d.window, [&](PartId part) {
@@ -57,16 +62,13 @@ TEST_CASE("of two versions saved one right after the other, the later one stands
 TEST_CASE("an export that waits for a part of the last job is not asked about in the next one") {
   Driver d;
   const TemporaryFolder folder;
-  Part block;
-  block.name = "Block";
-  block.source = Primitive::of("box", {10, 10, 10});
   PartId box = 0;
-  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), block, &box));
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part_of("box", {10, 10, 10}), &box));
   bool asked = false;
   d.session().when_ready({box}, [&](const std::vector<OutgoingPart>&) { asked = true; });
   d.session().new_job();
   PartId other = 0;
-  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), block, &other));
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part_of("box", {10, 10, 10}), &other));
   REQUIRE(other == box);
   d.settle();
   QTest::qWait(50);
