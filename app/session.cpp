@@ -244,6 +244,12 @@ void Session::new_job() {
   emit selection_changed();
 }
 
+static std::function<void()> told_not_done(const std::function<void(bool)>& finished) {
+  return [finished] {
+    if (finished) finished(false);
+  };
+}
+
 void Session::open_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
   const JobPtr before = history_.committed();
   run_task(tr("Opening %1").arg(QString::fromStdString(path.filename().string())), [this, path, before, finished] {
@@ -264,7 +270,7 @@ void Session::open_job(const std::filesystem::path& path, std::function<void(boo
       }
       if (finished) finished(good);
     });
-  });
+  }, told_not_done(finished));
 }
 
 void Session::save_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
@@ -282,7 +288,7 @@ void Session::save_job(const std::filesystem::path& path, std::function<void(boo
       }
       if (finished) finished(written->ok());
     });
-  }, &saving_);
+  }, told_not_done(finished), &saving_);
 }
 
 void Session::take_over(Job job, std::filesystem::path path) {
@@ -292,17 +298,19 @@ void Session::take_over(Job job, std::filesystem::path path) {
   changed(false);
 }
 
-void Session::run_task(const QString& what, std::function<std::function<void()>()> work, QThreadPool* pool) {
+void Session::run_task(const QString& what, std::function<std::function<void()>()> work, std::function<void()> failed,
+                       QThreadPool* pool) {
   const auto task = std::make_shared<Task>(Task{what});
   tasks_.push_back(task);
-  (pool != nullptr ? pool : QThreadPool::globalInstance())->start([this, work = std::move(work), task] {
+  (pool != nullptr ? pool : QThreadPool::globalInstance())->start([this, work = std::move(work), failed = std::move(failed), task] {
     step_back_for_the_window();
     std::function<void()> finish;
     try {
       finish = work();
     } catch (const std::bad_alloc&) {
-      finish = [this, task] {
+      finish = [this, failed, task] {
         complain({"not done: there is not enough memory", task->what.toStdString(), {}, "close other jobs, or hide or delete parts"});
+        if (failed) failed();
       };
     }
     QMetaObject::invokeMethod(

@@ -135,8 +135,9 @@ class Session : public QObject {
  private:
   void changed(bool live);
   void receive(const Published& published);
-  /// Runs `work` beside the window, then what it gives in the window's thread.
-  void run_task(const QString& what, std::function<std::function<void()>()> work, QThreadPool* pool = nullptr);
+  /// Runs `work` beside the window, then what it gives in the window's thread; `failed` instead, when memory ran out.
+  void run_task(const QString& what, std::function<std::function<void()>()> work, std::function<void()> failed = {},
+                QThreadPool* pool = nullptr);
   void settled();
   void answer_waiting();
 

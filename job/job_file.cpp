@@ -41,7 +41,7 @@ Result<Job> load_job(const std::filesystem::path& path, StepTable table) {
   }
 }
 
-Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& path) {
+Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& path) try {
   std::map<const Mesh*, std::string> entry_of;
   std::vector<PackageEntry> entries{{"job.json", {}}};
   const nlohmann::json document = job_to_json(job, [&](const Part& part, const ImportedSource& source) {
@@ -54,6 +54,8 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
   });
   entries.front().contents = document.dump(1, ' ', false, nlohmann::json::error_handler_t::replace);
   return write_package(path, entries);
+} catch (const std::bad_alloc&) {
+  return Issue{"there is not enough memory to write it", path.string(), {}, "close other jobs, and save again"};
 }
 
 bool needs_unit(const std::filesystem::path& path) {

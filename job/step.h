@@ -91,7 +91,7 @@ struct StepKind {
 
 using StepTable = std::span<const StepKind* const>;
 /// All kinds, in the order in which they are offered: one for each file of job/steps, where mirror.cpp defines
-/// steps::mirror (job/CMakeLists.txt lists them in job/step_rows.h).
+/// steps::mirror (cmake/rows.cmake lists them in job/step_rows.h).
 StepTable step_table();
 /// Null when there is no such kind.
 const StepKind* find_step_kind(std::string_view key, StepTable table = step_table());

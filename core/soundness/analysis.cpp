@@ -95,7 +95,8 @@ Defect defect_around(const Family& family, const std::vector<Vec3>& points, std:
   return defect;
 }
 
-Defect defect_of_faces(const Analysis& a, const Family& family, const std::vector<Index>& faces, std::string note) {
+Defect defect_of_faces(const Analysis& a, const Family& family, const std::vector<Index>& faces,
+                       std::string note) {
   Box3 box;
   for (Index f : faces)
     for (Index v : a.mesh.face(f)) box.add(a.mesh.positions[v]);
@@ -121,6 +122,23 @@ std::vector<std::vector<Index>> connected_groups(const Analysis& a, const std::v
   std::vector<std::vector<Index>> groups(sets.number(set_of));
   for (Index i = 0; i < faces.size(); ++i) groups[set_of[i]].push_back(faces[i]);
   return groups;
+}
+
+bool same_ring(const Analysis& a, Index f, Index g) {
+  const auto p = a.mesh.face(f), q = a.mesh.face(g);
+  if (p.size() != q.size()) return false;
+  auto id = [&](Index v) { return a.positions.id[v]; };
+  const std::size_t n = p.size();
+  for (std::size_t shift = 0; shift < n; ++shift) {
+    if (id(q[shift]) != id(p[0])) continue;
+    bool along = true, against = true;
+    for (std::size_t k = 1; k < n; ++k) {
+      along = along && id(q[(shift + k) % n]) == id(p[k]);
+      against = against && id(q[(shift + n - k) % n]) == id(p[k]);
+    }
+    if (along || against) return true;
+  }
+  return false;
 }
 
 }  // namespace anvil

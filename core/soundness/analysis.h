@@ -65,7 +65,8 @@ struct Analysis {
 Defect defect_around(const Family& family, const std::vector<Vec3>& points, std::string note);
 
 /// A defect that is a group of faces: the centre of their corners, as many counted.
-Defect defect_of_faces(const Analysis& a, const Family& family, const std::vector<Index>& faces, std::string note);
+Defect defect_of_faces(const Analysis& a, const Family& family, const std::vector<Index>& faces,
+                       std::string note);
 
 /// Splits `faces` into groups that hang together over shared vertices.
 std::vector<std::vector<Index>> connected_groups(const Analysis& a, const std::vector<Index>& faces);

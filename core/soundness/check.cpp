@@ -49,7 +49,8 @@ SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop, F
   report.sound = !mesh.empty();
   for (const FamilyReport& found : report.families)
     if (found.family->role == FamilyRole::defect && found.count > 0) report.sound = false;
-  if (a.open_edge_count == 0 && a.non_manifold_edge_count == 0 && report.count(families::non_manifold_vertices) == 0) {
+  if (a.open_edge_count == 0 && a.non_manifold_edge_count == 0 &&
+      report.count(families::non_manifold_vertices) == 0) {
     // Euler–Poincaré: V − E + F = 2 (S − G).
     const auto euler = static_cast<long long>(report.vertices) - static_cast<long long>(report.edges) +
                        static_cast<long long>(report.polygons);

@@ -57,9 +57,10 @@ std::vector<Patch> collect_patches(const Analysis& a, const std::vector<char>& p
   return patches;
 }
 
-/// Is a point inside closed triangles? By a line along an axis, exact; nothing when the point lies on one of them or
-/// no line misses all their edges.
-std::optional<bool> is_inside(const std::vector<Vec3>& points, const std::vector<Triangle>& triangles, const Vec3& p) {
+/// Is a point inside closed triangles? By a line along an axis, exact; nothing when the point lies on one of
+/// them or no line misses all their edges.
+std::optional<bool> is_inside(const std::vector<Vec3>& points, const std::vector<Triangle>& triangles,
+                              const Vec3& p) {
   for (int axis = 0; axis < 3; ++axis) {
     const Projection plane{(axis + 1) % 3, (axis + 2) % 3};
     int winding = 0;
@@ -67,7 +68,9 @@ std::optional<bool> is_inside(const std::vector<Vec3>& points, const std::vector
     for (const Triangle& t : triangles) {
       const Vec3 &a = points[t[0]], &b = points[t[1]], &c = points[t[2]];
       const Vec3 lo = a.cwiseMin(b).cwiseMin(c), hi = a.cwiseMax(b).cwiseMax(c);
-      if (p[plane.u] < lo[plane.u] || p[plane.u] > hi[plane.u] || p[plane.v] < lo[plane.v] || p[plane.v] > hi[plane.v]) continue;
+      if (p[plane.u] < lo[plane.u] || p[plane.u] > hi[plane.u] || p[plane.v] < lo[plane.v] ||
+          p[plane.v] > hi[plane.v])
+        continue;
       const int sides[] = {orient2d(plane(a), plane(b), plane(p)), orient2d(plane(b), plane(c), plane(p)),
                            orient2d(plane(c), plane(a), plane(p))};
       const auto [least, most] = std::minmax({sides[0], sides[1], sides[2]});
@@ -136,8 +139,9 @@ bool is_wall(const Analysis& a, const std::vector<Patch>& patches, std::size_t c
 Orientation orientation_of(const Analysis& a) {
   Orientation found;
   // Faces that must be turned over to agree with the first of their patch.
-  const std::vector<char> parity = a.inconsistent_edge_count == 0 ? std::vector<char>(a.mesh.face_count(), 0)
-                                                                  : orient_patches(a.mesh, a.edges).against_first;
+  const std::vector<char> parity = a.inconsistent_edge_count == 0
+                                       ? std::vector<char>(a.mesh.face_count(), 0)
+                                       : orient_patches(a.mesh, a.edges).against_first;
   a.check_stop();
   const std::vector<Patch> patches = collect_patches(a, parity);
 
@@ -160,16 +164,23 @@ Orientation orientation_of(const Analysis& a) {
       if (encloses(a, patches[closed_by_size[earlier]], patch)) around += corrected[closed_by_size[earlier]];
     }
     // Shells of a few units in the last place are told exactly.
-    const double size = patch.box.diagonal(), reach = std::max(patch.box.lo.cwiseAbs().maxCoeff(), patch.box.hi.cwiseAbs().maxCoeff());
-    const bool thin = std::abs(patch.volume) < 1e-14 * static_cast<double>(patch.triangles.size()) * size * size * reach;
-    const int sign = (thin ? volume_sign(a.mesh.positions, patch.triangles) : patch.volume < 0 ? -1 : 1) < 0 ? -1 : 1;
+    const double size = patch.box.diagonal(),
+                 reach = std::max(patch.box.lo.cwiseAbs().maxCoeff(), patch.box.hi.cwiseAbs().maxCoeff());
+    const bool thin =
+        std::abs(patch.volume) < 1e-14 * static_cast<double>(patch.triangles.size()) * size * size * reach;
+    const int sign = (thin               ? volume_sign(a.mesh.positions, patch.triangles)
+                      : patch.volume < 0 ? -1
+                                         : 1) < 0
+                         ? -1
+                         : 1;
     const bool mostly_first = 2 * patch.turned <= patch.faces.size();
     const int as_stored = mostly_first ? sign : -sign;  // sign of the orientation that most faces have
     int wanted = 1;
     if (around > 0) {
       wanted = as_stored;
       if (wanted > 0) {
-        found.walls.push_back({patch.faces, fmt::format("shell of {} faces inside another, not a cavity", patch.faces.size())});
+        found.walls.push_back(
+            {patch.faces, fmt::format("shell of {} faces inside another, not a cavity", patch.faces.size())});
       }
     }
     corrected[k] = wanted;
@@ -181,28 +192,13 @@ Orientation orientation_of(const Analysis& a) {
     const bool has_inside = std::abs(patch.volume) > 1e-3 * patch.area * patch.box.diagonal();
     turn_first[k] = has_inside ? patch.volume < 0 : 2 * patch.turned > patch.faces.size();
     if (patch.rim_non_manifold && !patch.rim_open && is_wall(a, patches, k)) {
-      found.walls.push_back({patch.faces, fmt::format("wall of {} faces with material on both sides", patch.faces.size())});
+      found.walls.push_back(
+          {patch.faces, fmt::format("wall of {} faces with material on both sides", patch.faces.size())});
     }
   }
   for (Index f = 0; f < a.mesh.face_count(); ++f)
     if ((parity[f] != 0) != (turn_first[a.patch[f]] != 0)) found.flipped.push_back(f);
   return found;
-}
-
-std::vector<Defect> find_flipped(const Analysis& a) {
-  std::vector<Defect> defects;
-  for (const auto& group : connected_groups(a, a.orientation().flipped))
-    defects.push_back(defect_of_faces(a, families::flipped_faces, group, fmt::format("{} faces turned the wrong way", group.size())));
-  return defects;
-}
-
-std::vector<Defect> find_walls(const Analysis& a) {
-  std::vector<Defect> defects;
-  for (const Orientation::Wall& wall : a.orientation().walls) {
-    defects.push_back(defect_of_faces(a, families::inner_walls, wall.faces, wall.note));
-    defects.back().count = 1;  // walls are counted, not their faces
-  }
-  return defects;
 }
 
 }  // namespace
@@ -211,10 +207,5 @@ const Orientation& Analysis::orientation() const {
   tbb::collaborative_call_once(orientation_once_, [this] { orientation_ = orientation_of(*this); });
   return orientation_;
 }
-
-const Family families::flipped_faces = {"flipped_faces", "Turned faces", "turned face", "turned faces",
-                                        Marker::hook, FamilyRole::defect, find_flipped};
-const Family families::inner_walls = {"inner_walls", "Inner walls", "inner wall", "inner walls",
-                                      Marker::double_bar, FamilyRole::defect, find_walls};
 
 }  // namespace anvil

@@ -6,7 +6,8 @@
 
 namespace anvil {
 
-SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Index pieces, const std::stop_token& stop) {
+SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Index pieces,
+                             const std::stop_token& stop) {
   if (pieces < 2) return check_soundness(mesh, stop);
   SoundnessReport all;
   all.sound = true;

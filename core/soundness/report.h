@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What a soundness check found: complete records of every defect, counts per family, and the numbers people compare.
+// What a soundness check found: complete records of every defect, counts per family, and the numbers people
+// compare.
 #pragma once
 
 #include <array>
@@ -8,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "core/family_rows.h"
 #include "core/mesh/mesh.h"
 
 namespace anvil {
@@ -25,34 +27,21 @@ enum class FamilyRole {
   note     ///< said only where asked for
 };
 
-/// One family of defects: a row of the table. A finder looks at one mesh and gives complete records of all it found,
-/// in an order that depends on the mesh alone; it runs beside the others. Throws Stopped.
+/// One family of defects: a row of the table, which are the files of core/soundness/families. A finder looks
+/// at one mesh and gives complete records of all it found, in an order that depends on the mesh alone; it
+/// runs beside the others. Throws Stopped.
 struct Family {
   const char* key;    ///< stable, in files and on the command line
   const char* label;  ///< "Open edges and holes"
   const char *one, *many;
   Marker marker;
   FamilyRole role;
+  int rank;  ///< place in the rail
   std::vector<Defect> (*find)(const Analysis&);
 };
 
-namespace families {
-extern const Family open_edges;             ///< edges with one face, by holes and open rims
-extern const Family non_manifold_edges;     ///< edges with more than two faces
-extern const Family non_manifold_vertices;  ///< vertices where separate fans of faces meet
-extern const Family flipped_faces;          ///< faces turned against their neighbours, and shells inside out
-extern const Family crossing_faces;         ///< faces that meet another face anywhere but at shared edges and vertices
-extern const Family zero_length_edges;      ///< edges whose ends are bit-equal
-extern const Family zero_area_faces;        ///< faces whose corners lie exactly on one line
-extern const Family doubled_faces;          ///< faces on the same corners as an earlier face, either way round
-extern const Family inner_walls;            ///< walls with material on both sides
-extern const Family unwelded_vertices;      ///< vertices on open edges at the place of another such vertex
-extern const Family stray_shells;           ///< shells of less than 1/50 of the largest shell's diagonal
-extern const Family contact_edges;          ///< edges where two closed fans touch without sharing vertices
-}  // namespace families
-
 using FamilyTable = std::span<const Family* const>;
-/// All families, in the order in which the rail shows them.
+/// All families by rank: the order in which the rail shows them.
 FamilyTable family_table();
 
 /// One place where something is wrong, with everything that takes part in it.
@@ -92,7 +81,9 @@ struct SoundnessReport {
   std::size_t holes() const;
   bool closed() const { return count(families::open_edges) == 0; }
   /// No face crosses another, as far as this check can tell: faces without area were not looked at.
-  bool free_of_crossings() const { return count(families::crossing_faces) == 0 && count(families::zero_area_faces) == 0; }
+  bool free_of_crossings() const {
+    return count(families::crossing_faces) == 0 && count(families::zero_area_faces) == 0;
+  }
 };
 
 /// "Sound", "Sound, with 1 stray shell" or "Not sound: 3 holes, 2 crossings".

@@ -1,5 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What happens side by side: results and files that are still under way when the job changes.
+#include <sys/resource.h>
+
+#include <fstream>
+
 #include "job/edit.h"
 #include "job/job_file.h"
 #include "tests/app/driver.h"
@@ -74,3 +78,50 @@ TEST_CASE("an export that waits for a part of the last job is not asked about in
   QTest::qWait(50);
   CHECK_FALSE(asked);
 }
+
+#ifndef __SANITIZE_ADDRESS__  // whose shadow memory alone is larger than any limit
+TEST_CASE("a job that memory does not suffice to save is told, and the one on disk stays as it was") {
+  Driver d;
+  const TemporaryFolder folder;
+  bool first = false;
+  d.session().save_job(folder / "job.anvil", [&](bool good) { first = good; });
+  REQUIRE(Driver::until([&] { return first; }));
+  const auto bytes = std::filesystem::file_size(folder / "job.anvil");
+  Part heavy;
+  heavy.name = "Heavy";
+  // Points that no face uses: more bytes in the file than the 64 MB that an allocator's arena has put by.
+  Mesh mesh = *make_mesh(Primitive::of("box", {10, 10, 10}));
+  mesh.positions.resize(4'000'000, Vec3(1, 2, 3));
+  heavy.source = ImportedSource{shared(std::move(mesh)), ""};
+  PartId id = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), heavy, &id));
+  d.settle();
+  std::vector<std::string> complaints;
+  QObject::connect(&d.session(), &Session::complained, &d.window, [&](const Issue& issue) { complaints.push_back(issue.message()); });
+  std::vector<bool> finished;
+  struct rlimit unlimited {};
+  getrlimit(RLIMIT_AS, &unlimited);
+  // Room for what the window does, not for another copy of the mesh.
+  std::size_t pages = 0;
+  std::ifstream("/proc/self/statm") >> pages;
+  const struct rlimit small {
+    pages * 4096 + (8U << 20), unlimited.rlim_max
+  };
+  setrlimit(RLIMIT_AS, &small);
+  d.session().save_job(folder / "job.anvil", [&](bool good) { finished.push_back(good); });
+  Driver::until([&] { return !finished.empty(); });
+  setrlimit(RLIMIT_AS, &unlimited);
+  CHECK(finished == std::vector{false});
+  REQUIRE(complaints.size() == 1);
+  CHECK(complaints[0].find("memory") != std::string::npos);
+  CHECK(std::filesystem::file_size(folder / "job.anvil") == bytes);
+  CHECK(folder.file_count() == 1);
+  CHECK_FALSE(d.session().history().saved());
+  // With room again, the next one goes through.
+  d.session().save_job(folder / "job.anvil", [&](bool good) { finished.push_back(good); });
+  REQUIRE(Driver::until([&] { return finished.size() == 2; }));
+  CHECK(finished[1]);
+  REQUIRE(load_job(folder / "job.anvil"));
+  CHECK(load_job(folder / "job.anvil")->parts.size() == 1);
+}
+#endif

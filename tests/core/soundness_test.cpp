@@ -364,7 +364,7 @@ std::vector<Defect> find_many_cornered(const Analysis& a) {
   return defects;
 }
 const Family many_cornered = {"many_cornered", "Faces of many corners", "face of many corners", "faces of many corners",
-                              Marker::hook, FamilyRole::remark, find_many_cornered};
+                              Marker::hook, FamilyRole::remark, 130, find_many_cornered};
 
 }  // namespace
 

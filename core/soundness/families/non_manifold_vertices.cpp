@@ -11,22 +11,6 @@
 namespace anvil {
 namespace {
 
-std::vector<Defect> find_edges(const Analysis& a) {
-  std::vector<Defect> defects;
-  if (a.non_manifold_edge_count == 0) return defects;
-  for (Index e = 0; e < a.edges.size(); ++e) {
-    const auto uses = a.edges.corners_of(e);
-    if (uses.size() <= 2) continue;
-    const auto [v, w] = a.edges.vertices[e];
-    Defect defect = defect_around(families::non_manifold_edges, {a.mesh.positions[v], a.mesh.positions[w]},
-                                  fmt::format("edge with {} faces", uses.size()));
-    defect.edges.push_back({v, w});
-    for (Index c : uses) defect.faces.push_back(a.edges.corner_face[c]);
-    defects.push_back(std::move(defect));
-  }
-  return defects;
-}
-
 Index previous_corner(const Mesh& mesh, Index face, Index corner) {
   return corner == mesh.face_offsets[face] ? mesh.face_offsets[face + 1] - 1 : corner - 1;
 }
@@ -97,7 +81,8 @@ std::vector<Defect> find_vertices(const Analysis& a) {
     for (; k < corners.size() && corners[k].first == v; ++k) here.push_back(corners[k].second);
     const std::size_t n = fans(a, here);
     if (n < 2) continue;
-    Defect defect = defect_around(families::non_manifold_vertices, {a.mesh.positions[v]}, fmt::format("vertex shared by {} separate fans", n));
+    Defect defect = defect_around(families::non_manifold_vertices, {a.mesh.positions[v]},
+                                  fmt::format("vertex shared by {} separate fans", n));
     defect.vertices.push_back(v);
     for (Index c : here) defect.faces.push_back(a.edges.corner_face[c]);
     defects.push_back(std::move(defect));
@@ -107,9 +92,14 @@ std::vector<Defect> find_vertices(const Analysis& a) {
 
 }  // namespace
 
-const Family families::non_manifold_edges = {"non_manifold_edges", "Non-manifold edges", "non-manifold edge", "non-manifold edges",
-                                             Marker::diamond, FamilyRole::defect, find_edges};
-const Family families::non_manifold_vertices = {"non_manifold_vertices", "Non-manifold vertices", "non-manifold vertex",
-                                                "non-manifold vertices", Marker::diamond, FamilyRole::defect, find_vertices};
+/// Vertices where separate fans of faces meet.
+const Family families::non_manifold_vertices = {"non_manifold_vertices",
+                                                "Non-manifold vertices",
+                                                "non-manifold vertex",
+                                                "non-manifold vertices",
+                                                Marker::diamond,
+                                                FamilyRole::defect,
+                                                20,
+                                                find_vertices};
 
 }  // namespace anvil

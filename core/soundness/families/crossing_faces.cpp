@@ -61,13 +61,21 @@ std::vector<Defect> find_crossings(const Analysis& a) {
   for (Index i = 0; i < faces.size(); ++i) groups[set_of[i]].push_back(faces[i]);
   std::vector<Defect> defects;
   for (const auto& group : groups)
-    defects.push_back(defect_of_faces(a, families::crossing_faces, group, fmt::format("{} faces cross", group.size())));
+    defects.push_back(
+        defect_of_faces(a, families::crossing_faces, group, fmt::format("{} faces cross", group.size())));
   return defects;
 }
 
 }  // namespace
 
-const Family families::crossing_faces = {"crossing_faces", "Crossing faces", "crossing face", "crossing faces",
-                                         Marker::bow_tie, FamilyRole::defect, find_crossings};
+/// Faces that meet another face anywhere but at shared edges and vertices.
+const Family families::crossing_faces = {"crossing_faces",
+                                         "Crossing faces",
+                                         "crossing face",
+                                         "crossing faces",
+                                         Marker::bow_tie,
+                                         FamilyRole::defect,
+                                         40,
+                                         find_crossings};
 
 }  // namespace anvil

@@ -23,7 +23,8 @@ std::vector<Defect> find_strays(const Analysis& a) {
   for (Index s = 0; s < a.shells; ++s) {
     if (box[s].diagonal() >= stray_share * largest) continue;
     place[s] = static_cast<Index>(defects.size());
-    defects.push_back(defect_around(families::stray_shells, {box[s].lo, box[s].hi}, fmt::format("loose shell of {} faces", faces[s])));
+    defects.push_back(defect_around(families::stray_shells, {box[s].lo, box[s].hi},
+                                    fmt::format("loose shell of {} faces", faces[s])));
   }
   for (Index f = 0; f < a.mesh.face_count(); ++f)
     if (place[a.shell[f]] != no_index) defects[place[a.shell[f]]].faces.push_back(f);
@@ -32,7 +33,8 @@ std::vector<Defect> find_strays(const Analysis& a) {
 
 }  // namespace
 
-const Family families::stray_shells = {"stray_shells", "Stray shells", "stray shell", "stray shells",
-                                       Marker::dot, FamilyRole::remark, find_strays};
+/// Shells of less than 1/50 of the largest shell's diagonal.
+const Family families::stray_shells = {"stray_shells", "Stray shells",     "stray shell", "stray shells",
+                                       Marker::dot,    FamilyRole::remark, 100,           find_strays};
 
 }  // namespace anvil

@@ -7,23 +7,6 @@
 #include "core/soundness/analysis.h"
 
 namespace anvil {
-bool same_ring(const Analysis& a, Index f, Index g) {
-  const auto p = a.mesh.face(f), q = a.mesh.face(g);
-  if (p.size() != q.size()) return false;
-  auto id = [&](Index v) { return a.positions.id[v]; };
-  const std::size_t n = p.size();
-  for (std::size_t shift = 0; shift < n; ++shift) {
-    if (id(q[shift]) != id(p[0])) continue;
-    bool along = true, against = true;
-    for (std::size_t k = 1; k < n; ++k) {
-      along = along && id(q[(shift + k) % n]) == id(p[k]);
-      against = against && id(q[(shift + n - k) % n]) == id(p[k]);
-    }
-    if (along || against) return true;
-  }
-  return false;
-}
-
 namespace {
 
 /// Doubled faces share every edge by position, so it is enough to compare each face with the others on
@@ -51,15 +34,23 @@ std::vector<Defect> find_doubled(const Analysis& a) {
   std::sort(found.begin(), found.end());
   std::vector<Defect> defects;
   for (const auto& group : connected_groups(a, found))
-    defects.push_back(defect_of_faces(
-        a, families::doubled_faces, group,
-        group.size() == 1 ? "1 face lies on another" : std::to_string(group.size()) + " faces lie on others"));
+    defects.push_back(defect_of_faces(a, families::doubled_faces, group,
+                                      group.size() == 1
+                                          ? "1 face lies on another"
+                                          : std::to_string(group.size()) + " faces lie on others"));
   return defects;
 }
 
 }  // namespace
 
-const Family families::doubled_faces = {"doubled_faces", "Doubled faces", "doubled face", "doubled faces",
-                                        Marker::double_bar, FamilyRole::defect, find_doubled};
+/// Faces on the same corners as an earlier face, either way round.
+const Family families::doubled_faces = {"doubled_faces",
+                                        "Doubled faces",
+                                        "doubled face",
+                                        "doubled faces",
+                                        Marker::double_bar,
+                                        FamilyRole::defect,
+                                        70,
+                                        find_doubled};
 
 }  // namespace anvil

@@ -52,8 +52,9 @@ std::vector<Defect> find_open_edges(const Analysis& a) {
       points.insert(points.end(), {a.mesh.positions[v], a.mesh.positions[w]});
       length += (points.back() - points[points.size() - 2]).norm();
     }
-    Defect defect = defect_around(families::open_edges, points,
-                                  fmt::format("{}, {} edges, {:.4g} mm", closed ? "hole" : "open rim", chain.size(), length));
+    Defect defect = defect_around(
+        families::open_edges, points,
+        fmt::format("{}, {} edges, {:.4g} mm", closed ? "hole" : "open rim", chain.size(), length));
     defect.kind = closed ? "hole" : "open_rim";
     defect.count = chain.size();
     for (Index k : chain) {
@@ -80,7 +81,8 @@ std::vector<Defect> find_open_edges(const Analysis& a) {
 
 }  // namespace
 
+/// Edges with one face, by holes and open rims.
 const Family families::open_edges = {"open_edges", "Open edges and holes", "open edge", "open edges",
-                                     Marker::ring, FamilyRole::defect, find_open_edges};
+                                     Marker::ring, FamilyRole::defect,     0,           find_open_edges};
 
 }  // namespace anvil
