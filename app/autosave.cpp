@@ -2,7 +2,6 @@
 #include "app/autosave.h"
 
 #include <QStandardPaths>
-#include <QThreadPool>
 #include <csignal>
 #include <utility>
 #include <fstream>
@@ -58,7 +57,8 @@ void Autosave::write() {
   std::error_code error;
   fs::create_directories(folder(), error);
   writing_ = true;
-  QThreadPool::globalInstance()->start(
+  unwanted_ = false;
+  writer_.start(
       [this, job = session_.history().committed(), copy = copy_, original = session_.path()] {
         const bool good = save_job(*job, copy) && write_bytes(note_beside(copy), original.string());
         QMetaObject::invokeMethod(
@@ -75,8 +75,15 @@ void Autosave::write() {
       });
 }
 
+Autosave::~Autosave() {
+  // One that was still being written when it was discarded goes as well.
+  writer_.waitForDone();
+  if (unwanted_) remove({copy_, {}});
+}
+
 void Autosave::discard() {
   timer_.stop();
+  unwanted_ = true;
   remove({copy_, {}});
 }
 

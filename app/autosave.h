@@ -2,6 +2,7 @@
 // Keeps a copy of unsaved work, and finds the copy that a crashed run left behind.
 #pragma once
 
+#include <QThreadPool>
 #include <QTimer>
 
 #include "app/session.h"
@@ -14,6 +15,7 @@ class Autosave : public QObject {
  public:
   /// @param seconds  how long after a change the copy is written
   Autosave(Session& session, int seconds, QObject* parent = nullptr);
+  ~Autosave() override;
   /// Removes this run's copy: the work is saved or was given up on purpose.
   void discard();
 
@@ -34,10 +36,12 @@ class Autosave : public QObject {
   void write();
 
   Session& session_;
+  QThreadPool writer_;
   QTimer timer_;
   std::filesystem::path copy_;
   std::vector<Leftover> taken_over_;
   bool writing_ = false;
+  bool unwanted_ = false;  // discarded since it was last written
 };
 
 }  // namespace anvil::app

@@ -32,8 +32,9 @@ void JobFiles::when_discardable(std::function<void()> go_on) {
   box.setDefaultButton(save);
   box.exec();
   if (box.clickedButton() == save)
-    save_job(false, [go_on](bool saved) {
-      if (saved) go_on();
+    // What was changed while it was being saved is asked for again.
+    save_job(false, [this, go_on](bool saved) {
+      if (saved) when_discardable(go_on);
     });
   else if (box.clickedButton() == drop)
     go_on();  // the safety copy stays until another job takes this one's place

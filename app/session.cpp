@@ -16,7 +16,7 @@
 namespace anvil::app {
 
 Session::Session(QObject* parent) : QObject(parent) {
-  saving_.setMaxThreadCount(1);
+  writing_.setMaxThreadCount(1);
   evaluator_ = std::make_unique<Evaluator>([this](const Published& published) {
     QMetaObject::invokeMethod(
         this, [this, published] { receive(published); }, Qt::QueuedConnection);
@@ -25,7 +25,7 @@ Session::Session(QObject* parent) : QObject(parent) {
 
 Session::~Session() {
   evaluator_.reset();
-  saving_.waitForDone();
+  writing_.waitForDone();
   QThreadPool::globalInstance()->waitForDone();
 }
 
@@ -139,21 +139,32 @@ QString Session::named(PartId id, const std::string& text) const {
 Issue Session::named(PartId id, const Issue& issue) const { return with_names(job(), result(id).cast, issue); }
 
 void Session::when_ready(const std::vector<PartId>& parts, std::function<void(const std::vector<OutgoingPart>&)> then) {
-  waiting_ = Waiting{parts, std::move(then)};
+  waiting_.push_back({parts, std::move(then)});
   if (stopped_) changed(false);
   answer_waiting();
 }
 
 void Session::answer_waiting() {
-  if (!waiting_) return;
-  std::erase_if(waiting_->parts, [&](PartId id) { return job().find(id) == nullptr; });
-  if (!std::all_of(waiting_->parts.begin(), waiting_->parts.end(), [&](PartId id) { return is_current(id); })) return;
-  const Waiting ready = *std::exchange(waiting_, {});
-  std::vector<OutgoingPart> parts;
-  for (PartId id : ready.parts) parts.push_back({id, result(id), job().world_of(id)});
-  // Questions may follow: not from within what the worker has just delivered.
+  for (Waiting& waiting : waiting_)
+    std::erase_if(waiting.parts, [&](PartId id) { return job().find(id) == nullptr; });
+  const auto ready = std::find_if(waiting_.begin(), waiting_.end(), [&](const Waiting& waiting) {
+    return std::all_of(waiting.parts.begin(), waiting.parts.end(), [&](PartId id) { return is_current(id); });
+  });
+  if (ready == waiting_.end()) return;
+  // Questions may follow: not from within what the worker has just delivered. The job may change until then.
   QMetaObject::invokeMethod(
-      this, [ready, parts] { ready.then(parts); }, Qt::QueuedConnection);
+      this,
+      [this, ready = std::move(*ready), document = document_] {
+        if (document != document_) return;
+        if (!std::all_of(ready.parts.begin(), ready.parts.end(), [&](PartId id) { return is_current(id); }))
+          return when_ready(ready.parts, ready.then);
+        std::vector<OutgoingPart> parts;
+        for (PartId id : ready.parts) parts.push_back({id, result(id), job().world_of(id)});
+        ready.then(parts);
+      },
+      Qt::QueuedConnection);
+  waiting_.erase(ready);
+  answer_waiting();
 }
 
 void Session::set_active_step(StepId id) {
@@ -198,23 +209,26 @@ Evaluator::Activity Session::activity() const {
   };
   if (!tasks_.empty()) return {tasks_.front()->what.toStdString(), since(tasks_.front()->since), 0};
   Evaluator::Activity now = evaluator_->activity();
-  if (waiting_) now = {now.what.empty() ? "Finishing" : now.what, since(waiting_->since), now.progress};
+  if (!waiting_.empty()) now = {now.what.empty() ? "Finishing" : now.what, since(waiting_.front().since), now.progress};
   return now;
 }
 
 void Session::stop_work() {
   evaluator_->stop();
   stopped_ = true;
-  if (waiting_) {
-    waiting_.reset();
-    say(tr("Stopped: nothing was written"));
-  }
+  if (!std::exchange(waiting_, {}).empty()) say(tr("Stopped: nothing was written"));
   if (tasks_.empty()) return;
-  // A file that is being read cannot be interrupted; its result is thrown away instead.
-  for (const auto& task : tasks_) task->dropped = true;
-  tasks_.clear();
+  // What writes tells at its end how far it came.
+  for (const auto& task : tasks_) task->stop.request_stop();
+  if (std::all_of(tasks_.begin(), tasks_.end(), [](const auto& task) { return task->writes; })) return;
+  drop_reading();
   say(tr("Stopped"));
   emit files_finished();
+}
+
+void Session::drop_reading() {
+  // A file that is being read cannot be interrupted; its result is thrown away instead.
+  std::erase_if(tasks_, [](const auto& task) { return !task->writes && (task->dropped = true); });
 }
 
 Box3 Session::world_bounds(PartId id) const {
@@ -236,7 +250,9 @@ void Session::wait_idle() {
 void Session::new_job() {
   history_.reset(Job{});
   results_.clear();
-  waiting_.reset();
+  waiting_.clear();
+  drop_reading();
+  ++document_;
   path_.clear();
   selection_.clear();
   changed(false);
@@ -252,7 +268,7 @@ static std::function<void()> told_not_done(const std::function<void(bool)>& fini
 
 void Session::open_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
   const JobPtr before = history_.committed();
-  run_task(tr("Opening %1").arg(QString::fromStdString(path.filename().string())), [this, path, before, finished] {
+  read_beside(tr("Opening %1").arg(QString::fromStdString(path.filename().string())), [this, path, before, finished](const std::stop_token&) {
     const auto read = std::make_shared<Result<Job>>(load_job(path));
     return std::function<void()>([this, read, path, before, finished] {
       bool good = read->ok();
@@ -275,20 +291,24 @@ void Session::open_job(const std::filesystem::path& path, std::function<void(boo
 
 void Session::save_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
   const JobPtr version = history_.committed();
-  run_task(tr("Saving %1").arg(QString::fromStdString(path.filename().string())), [this, path, version, finished] {
+  write_beside(tr("Saving %1").arg(QString::fromStdString(path.filename().string())),
+               [this, path, version, finished, document = document_](const std::stop_token&) {
     const auto written = std::make_shared<Result<std::uintmax_t>>(anvil::save_job(*version, path));
-    return std::function<void()>([this, written, path, version, finished] {
+    return std::function<void()>([this, written, path, version, finished, document] {
       if (!*written) {
         complain(written->issue());
       } else {
-        path_ = path;
-        history_.mark_saved(version);
         say(tr("Saved %1").arg(QString::fromStdString(path.filename().string())));
-        emit job_changed(false);
+        // Another job may stand here by now, and must not be saved over this file.
+        if (document == document_) {
+          path_ = path;
+          history_.mark_saved(version);
+          emit job_changed(false);
+        }
       }
       if (finished) finished(written->ok());
     });
-  }, told_not_done(finished), &saving_);
+  }, told_not_done(finished));
 }
 
 void Session::take_over(Job job, std::filesystem::path path) {
@@ -298,15 +318,25 @@ void Session::take_over(Job job, std::filesystem::path path) {
   changed(false);
 }
 
-void Session::run_task(const QString& what, std::function<std::function<void()>()> work, std::function<void()> failed,
-                       QThreadPool* pool) {
-  const auto task = std::make_shared<Task>(Task{what});
+void Session::read_beside(const QString& what, Work work, std::function<void()> failed) {
+  run(what, false, std::move(work), std::move(failed));
+}
+
+void Session::write_beside(const QString& what, Work work, std::function<void()> failed) {
+  run(what, true, std::move(work), std::move(failed));
+}
+
+void Session::run(const QString& what, bool writes, Work work, std::function<void()> failed) {
+  const auto task = std::make_shared<Task>();
+  task->what = what;
+  task->writes = writes;
   tasks_.push_back(task);
-  (pool != nullptr ? pool : QThreadPool::globalInstance())->start([this, work = std::move(work), failed = std::move(failed), task] {
+  QThreadPool* pool = writes ? &writing_ : QThreadPool::globalInstance();
+  pool->start([this, work = std::move(work), failed = std::move(failed), task] {
     step_back_for_the_window();
     std::function<void()> finish;
     try {
-      finish = work();
+      finish = work(task->stop.get_token());
     } catch (const std::bad_alloc&) {
       finish = [this, failed, task] {
         complain({"not done: there is not enough memory", task->what.toStdString(), {}, "close other jobs, or hide or delete parts"});
@@ -316,9 +346,9 @@ void Session::run_task(const QString& what, std::function<std::function<void()>(
     QMetaObject::invokeMethod(
         this,
         [this, finish, task] {
-          if (task->dropped) return;
-          std::erase(tasks_, task);
-          when_settled([this, finish] {
+          when_settled([this, finish, task] {
+            if (task->dropped) return;
+            std::erase(tasks_, task);
             finish();
             emit files_finished();
           });
@@ -328,10 +358,10 @@ void Session::run_task(const QString& what, std::function<std::function<void()>(
 }
 
 void Session::bring_in(const std::vector<std::filesystem::path>& files, Unit unit) {
-  run_task(
+  read_beside(
       files.size() == 1 ? tr("Reading %1").arg(QString::fromStdString(files[0].filename().string()))
                         : tr("Reading %1 files").arg(files.size()),
-      [this, files, unit] {
+      [this, files, unit](const std::stop_token&) {
         struct Read {
           Result<Part> part;
           std::vector<std::string> notes;
@@ -367,30 +397,41 @@ void Session::bring_in(const std::vector<std::filesystem::path>& files, Unit uni
       });
 }
 
+/// What counts is what stands in the file: some formats round to 32 bits. @return the verdict, where that made a sound mesh
+/// unsound; empty else. Throws Stopped.
+static std::string harm_done_by_writing(const Mesh& mesh, const std::filesystem::path& path, const std::stop_token& stop) {
+  if (!check_soundness(mesh, stop).sound) return {};
+  const Result<Import> back = read_mesh(path);
+  if (!back) return back.issue().message();
+  const SoundnessReport report = check_soundness(back->mesh, stop);
+  return report.sound ? std::string() : verdict(report);
+}
+
 void Session::send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path) {
   std::vector<PlacedMesh> meshes;
   for (const OutgoingPart& part : parts)
     if (part.result.evaluated) meshes.push_back({part.result.evaluated->mesh, part.world});
-  run_task(tr("Writing %1").arg(QString::fromStdString(path.filename().string())), [this, meshes, path] {
+  write_beside(tr("Writing %1").arg(QString::fromStdString(path.filename().string())), [this, meshes, path](const std::stop_token& stop) {
     const auto together = placed_together(meshes);
+    if (stop.stop_requested()) return std::function<void()>([this] { say(tr("Stopped: nothing was written")); });
     const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path));
-    // What counts is what stands in the file: some formats round to 32 bits.
-    const bool was_sound = check_soundness(together).sound;
-    const Result<Import> back = *written ? read_mesh(path) : Result<Import>(Issue{});
-    const std::string now = was_sound && back ? verdict(check_soundness(back->mesh)) : std::string();
-    const bool harmed = now.starts_with("Not");
-    return std::function<void()>([this, written, path, harmed, now] {
+    std::string harm;
+    bool checked = true;
+    if (*written) try {
+        harm = harm_done_by_writing(together, path, stop);
+      } catch (const Stopped&) {
+        checked = false;
+      }
+    return std::function<void()>([this, written, path, harm, checked] {
+      const QString name = QString::fromStdString(path.filename().string());
       if (!*written)
         complain(written->issue());
-      else if (harmed)
-        complain({fmt::format("rounding to 32 bits spoiled it ({})", now),
-                  path.string(),
-                  {},
-                  "export as OBJ, PLY or OFF, which keep all digits"});
+      else if (!harm.empty())
+        complain({fmt::format("rounding to 32 bits spoiled it ({})", harm), path.string(), {}, "export as OBJ, PLY or OFF, which keep all digits"});
+      else if (!checked)
+        say(tr("Sent out %1, %L2 bytes; whether it is sound in the file was not looked at, as you stopped it").arg(name).arg(**written));
       else
-        say(tr("Sent out %1, %L2 bytes")
-                .arg(QString::fromStdString(path.filename().string()))
-                .arg(**written));
+        say(tr("Sent out %1, %L2 bytes").arg(name).arg(**written));
     });
   });
 }
@@ -399,7 +440,7 @@ void Session::break_out(PartId part) {
   when_ready({part}, [this, part](const std::vector<OutgoingPart>& ready) {
     if (ready.empty()) return;
     if (const Issue* trouble = ready[0].result.trouble()) return complain(named(part, *trouble), part);
-    run_task(tr("Breaking out"), [this, part, evaluated = ready[0].result.evaluated] {
+    read_beside(tr("Breaking out"), [this, part, evaluated = ready[0].result.evaluated](const std::stop_token&) {
       const auto pieces = std::make_shared<std::vector<Mesh>>(separate_pieces(*evaluated));
       return std::function<void()>([this, part, pieces] {
         if (job().find(part) == nullptr) return;

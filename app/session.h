@@ -135,17 +135,26 @@ class Session : public QObject {
  private:
   void changed(bool live);
   void receive(const Published& published);
-  /// Runs `work` beside the window, then what it gives in the window's thread; `failed` instead, when memory ran out.
-  void run_task(const QString& what, std::function<std::function<void()>()> work, std::function<void()> failed = {},
-                QThreadPool* pool = nullptr);
+  using Work = std::function<std::function<void()>(const std::stop_token&)>;
+  /// Runs `work` beside the window, then what it gives in the window's thread. What it reads is for this job: Stop, or
+  /// another job, throws it away.
+  void read_beside(const QString& what, Work work, std::function<void()> failed = {});
+  /// The same for what writes files, one after the other, so that the later one stands. It always ends with what it
+  /// gives, stopped or not, since a file may be there by then.
+  void write_beside(const QString& what, Work work, std::function<void()> failed = {});
+  struct Task {
+    QString what;
+    bool writes = false;
+    std::chrono::steady_clock::time_point since = std::chrono::steady_clock::now();
+    std::stop_source stop;
+    bool dropped = false;  // only looked at in the window's thread
+  };
+  /// `failed` is done instead of what the work gives when memory ran out.
+  void run(const QString& what, bool writes, Work work, std::function<void()> failed);
+  void drop_reading();
   void settled();
   void answer_waiting();
 
-  struct Task {
-    QString what;
-    std::chrono::steady_clock::time_point since = std::chrono::steady_clock::now();
-    bool dropped = false;  // only looked at in the window's thread
-  };
   struct Waiting {
     std::vector<PartId> parts;
     std::function<void(const std::vector<OutgoingPart>&)> then;
@@ -160,10 +169,11 @@ class Session : public QObject {
   std::uint64_t first_request_ = 0;  // of this job: what comes for earlier ones is of another job
   bool stopped_ = false;
   std::filesystem::path path_;
+  std::uint64_t document_ = 0;  // counts the jobs that stood here
   std::vector<std::shared_ptr<Task>> tasks_;
   std::vector<std::function<void()>> put_off_;
-  std::optional<Waiting> waiting_;
-  QThreadPool saving_;  // one thread: a version saved later never ends up under an earlier one
+  std::vector<Waiting> waiting_;
+  QThreadPool writing_;  // one thread: what is written later never ends up under what was written before
   std::unique_ptr<Evaluator> evaluator_;  // last: its thread must end first
 };
 

@@ -85,6 +85,9 @@ void Evaluator::work() {
 void Evaluator::attempt(const JobPtr& job, PartId id, std::uint64_t number, const std::function<void()>& work) {
   try {
     work();
+  } catch (const std::bad_alloc&) {
+    publish_({id, number, job, nullptr, nullptr,
+              Issue{"could not be computed: there is not enough memory", cast_token(0), {}, "close other jobs, or undo the last change"}});
   } catch (const std::exception& error) {
     spdlog::error("{}: {}", job->at(id).name, error.what());
     publish_({id, number, job, nullptr, nullptr,

@@ -1,9 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What happens side by side: results and files that are still under way when the job changes.
 #include <sys/resource.h>
+#include <unistd.h>
+
+#include <QStandardPaths>
 
 #include <fstream>
 
+#include "app/autosave.h"
+#include "app/job_files.h"
+#include "core/io/mesh_file.h"
 #include "job/edit.h"
 #include "job/job_file.h"
 #include "tests/app/driver.h"
@@ -79,6 +85,133 @@ TEST_CASE("an export that waits for a part of the last job is not asked about in
   CHECK_FALSE(asked);
 }
 
+namespace {
+
+/// Enough that reading or writing it takes a while.
+Part heavy_part() {
+  Part part;
+  part.name = "Heavy";
+  part.source = ImportedSource{shared(*make_mesh(Primitive::of("icosphere", {10, 7}))), ""};
+  return part;
+}
+
+}  // namespace
+
+TEST_CASE("a job that was still being saved when another one began does not lend it its file") {
+  Driver d;
+  const TemporaryFolder folder;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), heavy_part()));
+  int done = 0;
+  d.session().save_job(folder / "job.anvil", [&](bool good) { done += good; });
+  d.session().new_job();
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part_of("box", {1, 1, 1})));
+  REQUIRE(Driver::until([&] { return done == 1; }));
+  CHECK(d.session().path().empty());
+  CHECK_FALSE(d.session().history().saved());
+  const auto saved = load_job(folder / "job.anvil");
+  REQUIRE(saved);
+  CHECK(saved->parts.at(0)->name == "Heavy");
+}
+
+TEST_CASE("what was being read or broken out for one job never lands in the next one") {
+  Driver d;
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(*make_mesh(Primitive::of("icosphere", {10, 6})), folder / "late.off"));
+  Mesh two = *make_mesh(Primitive::of("icosphere", {10, 6}));
+  append(two, placed(two, {50, 0, 0}));
+  Part pair;
+  pair.source = ImportedSource{shared(std::move(two)), ""};
+  PartId id = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), pair, &id));
+  d.settle();
+  d.session().bring_in({folder / "late.off"}, Unit::millimetre);
+  d.session().break_out(id);
+  REQUIRE(Driver::until([&] { return d.session().busy_with_files(); }));
+  QCoreApplication::processEvents();  // the wait for the part's result is over: it is being taken apart
+  d.session().new_job();
+  PartId next = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part_of("box", {1, 1, 1}), &next));
+  REQUIRE(next == id);
+  d.settle();
+  QTest::qWait(500);
+  REQUIRE(d.job().parts.size() == 1);
+  CHECK(d.job().parts[0]->visible);
+}
+
+TEST_CASE("two things that wait for results are both done") {
+  Driver d;
+  PartId box = 0, ball = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part_of("box", {1, 1, 1}), &box));
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part_of("sphere", {10, 32, 16}), &ball));
+  std::vector<PartId> done;
+  for (PartId id : {ball, box})
+    d.session().when_ready({id}, [&](const std::vector<OutgoingPart>& parts) { done.push_back(parts.at(0).id); });
+  REQUIRE(Driver::until([&] { return done.size() == 2; }));
+}
+
+TEST_CASE("Stop during an export tells whether a file was written") {
+  Driver d;
+  const TemporaryFolder folder;
+  PartId id = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), heavy_part(), &id));
+  d.settle();
+  for (int wait : {0, 150, 300, 500}) {
+    std::filesystem::remove(folder / "out.stl");
+    std::string last;
+    const auto told = QObject::connect(&d.session(), &Session::said, &d.window, [&](const QString& text) { last = text.toStdString(); });
+    d.session().send_out({{id, d.session().result(id), Affine::Identity()}}, folder / "out.stl");
+    QTest::qWait(wait);
+    d.session().stop_work();
+    REQUIRE(Driver::until([&] { return !d.session().busy_with_files(); }));
+    QObject::disconnect(told);
+    INFO(wait << ": " << last);
+    const bool written = last.starts_with("Sent out");
+    CHECK((written || last == "Stopped: nothing was written"));
+    CHECK(std::filesystem::exists(folder / "out.stl") == written);
+    if (written) CHECK(read_mesh(folder / "out.stl")->mesh.face_count() == d.session().result(id).evaluated->mesh->face_count());
+  }
+}
+
+TEST_CASE("what is changed while the job is saved on leaving is asked about as well") {
+  Driver d;
+  const TemporaryFolder folder;
+  PartId heavy = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), heavy_part(), &heavy));
+  d.settle();
+  int asked = 0;
+  d.answer_file(folder / "job.anvil");
+  d.answer_button(QStringLiteral("unsaved"), QStringLiteral("Save"));
+  d.window.files().new_job();
+  REQUIRE(d.session().busy_with_files());
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part_of("box", {1, 1, 1})));
+  QTimer again;
+  QObject::connect(&again, &QTimer::timeout, &d.window, [&] {
+    auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+    if (box == nullptr || box->objectName() != QStringLiteral("unsaved")) return;
+    ++asked;
+    box->close();
+  });
+  again.start(50);
+  REQUIRE(Driver::until([&] { return asked == 1; }));
+  QTest::qWait(100);
+  CHECK(d.job().parts.size() == 2);
+}
+
+TEST_CASE("a safety copy that was being written when the work was given up is not left behind") {
+  Driver d;
+  const auto copy = std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) /
+                    "recovery" / (std::to_string(::getpid()) + ".anvil");
+  std::filesystem::remove(copy);
+  {
+    Session session;
+    Autosave autosave(session, 0);
+    session.commit(QStringLiteral("add"), edit::add_part(session.job(), heavy_part()));
+    QTest::qWait(30);  // it is being written now
+    autosave.discard();
+  }
+  CHECK_FALSE(std::filesystem::exists(copy));
+}
+
 #ifndef __SANITIZE_ADDRESS__  // whose shadow memory alone is larger than any limit
 TEST_CASE("a job that memory does not suffice to save is told, and the one on disk stays as it was") {
   Driver d;
@@ -109,11 +242,12 @@ TEST_CASE("a job that memory does not suffice to save is told, and the one on di
   };
   setrlimit(RLIMIT_AS, &small);
   d.session().save_job(folder / "job.anvil", [&](bool good) { finished.push_back(good); });
-  Driver::until([&] { return !finished.empty(); });
+  d.session().send_out({{id, d.session().result(id), Affine::Identity()}}, folder / "heavy.off");
+  Driver::until([&] { return complaints.size() == 2; });
   setrlimit(RLIMIT_AS, &unlimited);
   CHECK(finished == std::vector{false});
-  REQUIRE(complaints.size() == 1);
-  CHECK(complaints[0].find("memory") != std::string::npos);
+  REQUIRE(complaints.size() == 2);
+  for (const std::string& complaint : complaints) CHECK(complaint.find("memory") != std::string::npos);
   CHECK(std::filesystem::file_size(folder / "job.anvil") == bytes);
   CHECK(folder.file_count() == 1);
   CHECK_FALSE(d.session().history().saved());
