@@ -416,6 +416,34 @@ class Changes {
   std::vector<Index> changed_, old_opposites_;
 };
 
+/// Adds to each pair those of what was cut off the two.
+/// @param cut  new triangles and what each was cut from, which may be a new one
+void pair_pieces(const std::vector<std::pair<Index, Index>>& cut, std::vector<TrianglePair>& pairs) {
+  if (cut.empty()) return;
+  std::map<Index, Index> given;  // of a new triangle: the one that it was part of in the beginning
+  std::map<Index, std::vector<Index>> pieces_of;
+  for (const auto& [piece, from] : cut) {
+    const auto it = given.find(from);
+    const Index first = it == given.end() ? from : it->second;
+    given.emplace(piece, first);
+    pieces_of[first].push_back(piece);
+  }
+  const std::vector<Index> none;
+  auto pieces = [&](Index t) -> const std::vector<Index>& {
+    const auto it = pieces_of.find(t);
+    return it == pieces_of.end() ? none : it->second;
+  };
+  const std::size_t before = pairs.size();
+  for (std::size_t k = 0; k < before; ++k) {
+    const TrianglePair pair = pairs[k];
+    for (Index piece : pieces(pair.s)) {
+      pairs.push_back({piece, pair.t});
+      for (Index other : pieces(pair.t)) pairs.push_back({piece, other});
+    }
+    for (Index other : pieces(pair.t)) pairs.push_back({pair.s, other});
+  }
+}
+
 /// What a person sees as one place, an edge or a face, is many triangles: those that hang together count once.
 void count_places(const std::vector<Triangle>& met, const std::vector<Vec3>& points, ContactCount& count) {
   if (met.empty()) return;
@@ -460,16 +488,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     if (soup.needs_self_test[i] || (!all_active && soup.active[i])) maybe_flat.push_back(i);
   }
   // What is cut off a triangle meets what that met.
-  const std::vector<std::pair<Index, Index>> pieces = changes.flatten(std::move(maybe_flat));
-  std::map<Index, std::vector<Index>> cut_from;
-  for (const auto& [piece, from] : pieces) cut_from[from].push_back(piece);
-  for (std::size_t k = 0; k < pairs.size() && !pieces.empty(); ++k) {
-    const TrianglePair pair = pairs[k];
-    if (const auto it = cut_from.find(pair.s); it != cut_from.end())
-      for (Index piece : it->second) pairs.push_back({pair.t, piece});
-    if (const auto it = cut_from.find(pair.t); it != cut_from.end())
-      for (Index piece : it->second) pairs.push_back({pair.s, piece});
-  }
+  pair_pieces(changes.flatten(std::move(maybe_flat)), pairs);
   std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.removed[pair.s] || soup.removed[pair.t]; });
 
   Contacts contacts(soup, tolerance);

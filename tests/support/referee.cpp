@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "tests/support/referee.h"
 
+#include <CGAL/AABB_face_graph_triangle_primitive.h>
+#include <CGAL/AABB_traits.h>
+#include <CGAL/AABB_tree.h>
 #include <CGAL/Exact_predicates_exact_constructions_kernel.h>
 #include <CGAL/Exact_predicates_inexact_constructions_kernel.h>
 #include <CGAL/Polygon_mesh_processing/connected_components.h>
@@ -95,6 +98,26 @@ Judgement judge(const Mesh& mesh) {
     if (PMP::is_outward_oriented(shells[i]) != (around % 2 == 0)) result.outward = false;
   }
   return result;
+}
+
+double farthest_in_steps(const Mesh& one, const Mesh& other) {
+  using Tree = CGAL::AABB_tree<CGAL::AABB_traits<Kernel, CGAL::AABB_face_graph_triangle_primitive<Surface>>>;
+  double farthest = 0;
+  for (const auto& [from, to] : {std::pair(&one, &other), std::pair(&other, &one)}) {
+    Surface surface;
+    if (!build(*to, surface)) return std::numeric_limits<double>::infinity();
+    Tree tree(faces(surface).first, faces(surface).second, surface);
+    std::vector<char> used(from->positions.size(), 0);
+    for (Index v : from->corners) used[v] = 1;
+    for (std::size_t v = 0; v < used.size(); ++v) {
+      if (!used[v]) continue;
+      const Vec3& p = from->positions[v];
+      const auto largest = static_cast<float>(p.cwiseAbs().maxCoeff());
+      const double step = std::nextafter(largest, std::numeric_limits<float>::infinity()) - largest;
+      farthest = std::max(farthest, std::sqrt(tree.squared_distance({p.x(), p.y(), p.z()})) / step);
+    }
+  }
+  return farthest;
 }
 
 bool meet_beyond_corners(const std::array<Vec3, 3>& s, const std::array<Vec3, 3>& t) {

@@ -40,6 +40,10 @@ class Inside {
   std::unique_ptr<State> state_;
 };
 
+/// How far the corners of each of two meshes lie from the surface of the other, in steps of 32 bits at that place: the
+/// distance of neighbouring floats at its largest coordinate.
+double farthest_in_steps(const Mesh& one, const Mesh& other);
+
 /// Do two triangles meet in more than corners, or an edge, at the same positions in both? Exact.
 bool meet_beyond_corners(const std::array<Vec3, 3>& s, const std::array<Vec3, 3>& t);
 
