@@ -6,7 +6,6 @@
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
 
-#include <chrono>
 #include <cmath>
 #include <optional>
 
@@ -14,7 +13,7 @@
 #include "core/boolean/contradiction.h"
 #include "core/boolean/expression.h"
 #include "core/boolean/assemble.h"
-#include "core/boolean/invalid_triangles.h"
+#include "core/boolean/repair.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/soundness/check.h"
 
@@ -22,12 +21,7 @@ namespace anvil {
 namespace {
 
 using namespace boolean;
-using Clock = std::chrono::steady_clock;
-
-constexpr int max_rounds = 12;
-constexpr int max_repair_level = 3;
 constexpr std::size_t no_limit = ~std::size_t{0};
-constexpr double max_repair_contact = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
 
 constexpr Note changes_nothing{"changes_nothing", "{1} changes nothing where it is", "{1} changes nothing where it is"};
 constexpr Note made_to_meet{"made_to_meet", "1 place made to meet within the contact tolerance", "{0} places made to meet within the contact tolerance"};
@@ -36,11 +30,8 @@ constexpr Note contact_left_out{"contact_left_out", "near faces could not all be
 constexpr Note tools_nudged{"tools_nudged", "faces lay too near each other for rounding: 1 tool was moved by a hundred-billionth of the size",
                             "faces lay too near each other for rounding: {0} tools were moved by a hundred-billionth of the size"};
 constexpr Note skins_left_out{"skins_left_out", "1 skin thinner than rounding left out", "{0} skins thinner than rounding left out"};
-constexpr Note rounding_not_settled{"rounding_not_settled", "rounding could not be settled: look at the places on the rail",
-                                    "rounding could not be settled: look at the places on the rail"};
 constexpr Note rounds_to_settle{"rounds_to_settle", "rounding settled in 1 round", "rounding settled in {0} rounds", Note::Place::program};
 constexpr Note gathered{"gathered", "{1} gathered as it is", "{1} gathered, {0} parts as they are"};
-constexpr Note float_settled{"float_settled", "settled to 32-bit coordinates", "settled to 32-bit coordinates in {0} rounds"};
 
 struct Named {
   Operation operation;
@@ -52,134 +43,6 @@ constexpr Named operations[] = {
     {Operation::score, "score"},       {Operation::trim_inside, "trim-inside"}, {Operation::trim_outside, "trim-outside"},
     {Operation::gather, "gather"},
 };
-
-constexpr const char* diverges = "rounding makes ever more faces";
-
-/// Times the stages and reports progress.
-class Stages {
- public:
-  Stages(OperationReport& report, const Control& control) : report_(report), control_(control) {}
-  template <class Work>
-  auto operator()(const char* name, double until, Work work) {
-    check_stop(control_);
-    const auto begin = Clock::now();
-    auto result = work();
-    const double seconds = std::chrono::duration<double>(Clock::now() - begin).count();
-    if (control_.progress != nullptr) *control_.progress = std::max(control_.progress->load(), until);
-    for (auto& stage : report_.stages)
-      if (stage.name == name) {
-        stage.seconds += seconds;
-        return result;
-      }
-    report_.stages.push_back({name, seconds});
-    return result;
-  }
-
- private:
-  OperationReport& report_;
-  const Control& control_;
-};
-
-/// One pass of stages 2 to 9, and what it told beside.
-struct Pass {
-  Rounded rounded;
-  Index pieces = 0;
-  std::vector<char> bounds, idle;
-  std::size_t left_out = 0, dissolved = 0;
-  std::vector<Vec3> dissolved_at;
-};
-/// @param max_points  more than so many points are taken as a sign that it does not end
-Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& classifier, bool to_float, std::size_t max_points,
-             Stages& stage, const Control& control) {
-  Arrangement arrangement(soup.points);
-  Cuts cuts = stage("intersect", 0.4, [&] { return intersect(soup, pairs, arrangement.points, control); });
-  pairs = {};
-  if (arrangement.points.size() > max_points) throw Contradiction(diverges);
-  stage("subdivide", 0.5, [&] {
-    subdivide(soup, cuts, arrangement, control);
-    return 0;
-  });
-  cuts = {};
-  Selection selection = stage("classify", 0.7, [&] { return classify(soup, arrangement, classifier, control); });
-  Pass pass;
-  pass.rounded = stage("round", 0.8, [&] { return round_points(soup, arrangement, selection, to_float); });
-  pass.pieces = selection.pieces;
-  pass.bounds = std::move(selection.bounds);
-  pass.idle = std::move(selection.idle);
-  pass.left_out = selection.left_out;
-  pass.dissolved = selection.dissolved;
-  pass.dissolved_at = std::move(selection.dissolved_at);
-  return pass;
-}
-
-/// How many times two the smallest step contact closes in a round of settling. More each time ends most trouble; where
-/// near faces lie many deep, the same each time does.
-int contact_bits(int level, int round) {
-  switch (level) {
-    case 0: return 4 * (round + 1);
-    case 1: return 8;
-    case 2: return 14;
-    default: return 20 + 4 * round;
-  }
-}
-
-/// Sends the neighbourhood of what rounding broke through the engine again until it is sound.
-/// @param level  of repair, 0 to max_repair_level: see contact_bits
-/// @param thinnest  as CellClassifier::tolerance
-/// @return the number of rounds; max_rounds + 1 when it did not come to rest
-int repair_rounding(Pass& pass, double extent, double thinnest, bool to_float, int level, Stages& stage, const Control& control) {
-  const double step = std::ldexp(extent, to_float ? -23 : -52);
-  const Index pieces = std::max<Index>(pass.pieces, 1);
-  CellClassifier classifier;
-  // A piece that had the place keeps it, the first of several.
-  classifier.label_of = [pieces](std::span<const int> winding) {
-    for (Index k = 0; k < pieces; ++k)
-      if (winding[k] > 0) return fmt::format("{:010}", k);
-    return std::string();
-  };
-  classifier.makes_pieces = pieces > 1;
-  classifier.tolerance = thinnest;
-  // Each round should leave less to do. Where near faces lie many deep, contact can make ever more of them instead.
-  const std::size_t max_triangles = 4 * pass.rounded.triangles.size() + 2'000;
-  std::size_t max_pairs = 0;
-  for (int rounds = 0;; ++rounds) {
-    std::vector<char> near = stage("settle", 0.9, [&] { return find_invalid_after_rounding(pass.rounded, control); });
-    if (near.empty()) {
-      if (rounds > 0 && reaches_untouched(pass.rounded.seam, pass.rounded.points, pass.rounded.triangles, pass.rounded.moved)) throw ReachesUntouched{};
-      return rounds;
-    }
-    if (rounds == max_rounds) return rounds + 1;
-    // Rounding brings near things to meet or cross; contact of a few units in the last place, more each
-    // time, is what ends it.
-    Soup again = soup_again(pass.rounded, std::move(near), pieces);
-    const double tolerance = to_float ? std::ldexp(step, std::min(rounds + 2, 10))
-                                      : std::min(std::ldexp(step, contact_bits(level, rounds)), max_repair_contact * extent);
-    std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
-    if (rounds == 0) max_pairs = 4 * pairs.size() + 50'000;
-    if (pairs.size() > max_pairs) throw Contradiction(diverges);
-    const ContactCount contact = make_contact(again, pairs, tolerance, control);
-    if (again.triangles.size() > max_triangles) throw Contradiction(diverges);
-    if (contact.changed) {
-      // Contact may have changed triangles at the boundary of what is looked at: look as far as their neighbours.
-      std::vector<char> changed(again.triangles.size());
-      for (std::size_t i = 0; i < changed.size(); ++i) changed[i] = again.needs_self_test[i] || again.active[i];
-      again.active = Flags::of(with_neighbours(again.points, again.triangles, changed, control));
-      pairs = find_pairs(again, 0, control);
-      if (pairs.size() > max_pairs) throw Contradiction(diverges);
-    }
-    if (!again.seam.empty()) {
-      std::vector<char> at_seam(again.points.size(), 0);
-      again.seam.for_each_end([&](Index v, Index) { at_seam[v] = 1; });
-      for (std::size_t i = 0; i < again.triangles.size(); ++i)
-        for (Index v : again.triangles[i])
-          if (again.active[i] && at_seam[v]) throw ReachesUntouched{};
-    }
-    const Index before = pass.pieces;
-    const std::size_t max_points = 4 * again.points.size() + 4'000;
-    pass = arrange(again, std::move(pairs), classifier, to_float, max_points, stage, control);
-    pass.pieces = before;
-  }
-}
 
 std::string why_empty(const std::vector<Operand>& operands) {
   for (std::size_t k = operands.size(); k-- > 1;) {
@@ -265,10 +128,10 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
 /// @param level  of snap-rounding repair; beyond the last a result that does not come to rest is given with a note
 Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
                               bool with_contact, bool all_near, int level) {
-  const auto begin = Clock::now();
+  const StageClock::Clock::time_point begin = StageClock::Clock::now();
   if (auto issue = senseless(operands)) return *issue;
   BooleanResult result;
-  Stages stage(result.report, control);
+  StageClock stage(result.report, control);
   const Expression expression(operands);
   const std::vector<const Operand*>& names = expression.parts();
   if (names.size() > 1) {
@@ -318,7 +181,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     soup = {};
     // Beyond all repair level the result is given as rounding left it, with a note.
     const bool may_be_unsound = level > max_repair_level;
-    const int rounds = may_be_unsound ? 0 : repair_rounding(pass, extent, tolerance, false, level, stage, control);
+    const int rounds = may_be_unsound ? 0 : repair_rounding(pass, {extent, tolerance, false, level}, stage, control);
     if (rounds > max_rounds) throw Contradiction("rounding does not come to rest");
     if (may_be_unsound)
       result.report.tell(rounding_not_settled, 1, names.front()->name);
@@ -357,7 +220,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
   }
   append_gathered(expression, result);
   result.open_on_purpose = expression.trims();
-  result.report.seconds = std::chrono::duration<double>(Clock::now() - begin).count();
+  result.report.seconds = std::chrono::duration<double>(StageClock::Clock::now() - begin).count();
   return result;
 }
 
@@ -475,59 +338,6 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
   }
   return Issue{fmt::format("the combination contradicts itself ({})", why), operands.back().name, {},
                "move the tool slightly and please report the parts"};
-}
-
-Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const Control& control) {
-  Mesh plain = mesh;
-  for (Vec3& p : plain.positions) p = p.cast<float>().cast<double>();
-  // Already floats: nothing to round, nothing to settle.
-  if (plain.positions == mesh.positions) return plain;
-  Stages stage(report, control);
-  try {
-    const auto shared = std::make_shared<const Mesh>(mesh);
-    const Operand operand{shared, "", Operation::unite, Affine::Identity(), true, {}};
-    const auto part = prepare(operand, false, control);
-    if (!part || std::find((*part)->opposite.begin(), (*part)->opposite.end(), no_index) != (*part)->opposite.end() || !(*part)->done.empty())
-      return plain;
-    Pass pass;
-    Rounded& rounded = pass.rounded;
-    pass.pieces = 1;
-    rounded.triangles = (*part)->triangles;
-    rounded.points = (*part)->points;
-    rounded.provenance.resize(rounded.triangles.size());
-    for (Index i = 0; i < rounded.provenance.size(); ++i) rounded.provenance[i].origin = i;
-    rounded.maybe_non_manifold = (*part)->maybe_non_manifold;
-    // As doubles it must be free of trouble, else rounding is not what has to be settled.
-    rounded.moved.assign(rounded.points.size(), 1);
-    rounded.inexact.assign(rounded.points.size(), 0);
-    if (!find_invalid_after_rounding(rounded, control).empty()) return plain;
-    for (std::size_t v = 0; v < rounded.points.size(); ++v) {
-      const Vec3 p = rounded.points[v].cast<float>().cast<double>();
-      rounded.moved[v] = rounded.inexact[v] = p != rounded.points[v];
-      rounded.points[v] = p;
-    }
-    merge_equal(rounded);
-    const double extent = std::max((*part)->box.lo.cwiseAbs().maxCoeff(), (*part)->box.hi.cwiseAbs().maxCoeff());
-    const int rounds = repair_rounding(pass, extent, 0, true, 0, stage, control);
-    if (rounds == 0) {
-      // The triangles that were looked at, not those that rounded polygons might be cut into.
-      Mesh rounded_mesh;
-      rounded_mesh.positions = std::move(pass.rounded.points);
-      for (const Triangle& t : pass.rounded.triangles) rounded_mesh.add_face(t);
-      std::vector<Index> source;
-      for (const FaceProvenance& provenance : pass.rounded.provenance) source.push_back((*part)->face[provenance.origin]);
-      carry_attributes(mesh, source, rounded_mesh);
-      return rounded_mesh;
-    }
-    report.tell(rounds > max_rounds ? rounding_not_settled : float_settled, static_cast<std::size_t>(rounds), "");
-    BooleanResult result;
-    assemble({*part}, {&operand}, std::move(rounded), {rounds <= max_rounds ? Assembly::polygons : Assembly::anyhow}, result, control);
-    carry_slots({&operand}, result);
-    return std::move(result.mesh);
-  } catch (const Contradiction&) {
-    report.tell(rounding_not_settled, 1, "");
-    return plain;
-  }
 }
 
 }  // namespace anvil

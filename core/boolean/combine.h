@@ -108,9 +108,4 @@ inline constexpr const char* bounds_nothing = "it bounds nothing";
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control = {},
                               const CombineSettings& settings = {});
 
-/// A mesh rounded to 32-bit coordinates for files that hold no more. A sound mesh stays sound: what rounding
-/// brings to meet or cross is made to meet and settled as the engine does; a mesh that is not closed and free of
-/// crossings is only rounded. @param report  "float_settled" when something had to be settled
-Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const Control& control = {});
-
 }  // namespace anvil

@@ -8,7 +8,7 @@
 #include <cmath>
 #include <new>
 
-#include "core/boolean/combine.h"
+#include "core/boolean/settle.h"
 #include "core/io/formats.h"
 
 namespace anvil {
@@ -92,12 +92,14 @@ Result<Import> read_mesh(const std::filesystem::path& path) {
 
 namespace {
 
-/// The mesh in 32-bit coordinates; what could not be settled is noted.
-Mesh as_floats(const Mesh& mesh, std::vector<std::string>* notes) {
+/// The mesh in 32-bit coordinates; what settling did or could not do is noted.
+Result<Mesh> as_floats(const Mesh& mesh, const FloatSettings& settings, const std::filesystem::path& path, std::vector<std::string>* notes) {
   OperationReport report;
-  Mesh settled = settle_to_float(mesh, report);
+  Mesh settled = settle_to_float(mesh, report, settings);
   for (const auto& done : report.done)
     if (notes != nullptr && done.note->place == Note::Place::rail) notes->push_back(in_words(done));
+  if (settled.empty() && !mesh.empty())
+    return Issue{"all of it is thinner than this format's 32-bit coordinates can tell", path.string(), {}, "write OBJ, PLY or OFF"};
   return settled;
 }
 
@@ -107,16 +109,20 @@ Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path&
   const Result<MeshFormat> format = format_of(path);
   if (!format) return format.issue();
   switch (*format) {
-    case MeshFormat::stl:
-      return write_bytes(path, write_stl(as_floats(mesh, notes)));
+    case MeshFormat::stl: {
+      const Result<Mesh> floats = as_floats(mesh, {true}, path, notes);
+      return floats ? write_bytes(path, write_stl(*floats)) : floats.issue();
+    }
     case MeshFormat::obj:
       return write_bytes(path, write_obj(mesh));
     case MeshFormat::ply:
       return write_bytes(path, write_ply(mesh));
     case MeshFormat::off:
       return write_bytes(path, write_off(mesh));
-    case MeshFormat::threemf:
-      return write_3mf(as_floats(mesh, notes), path);
+    case MeshFormat::threemf: {
+      const Result<Mesh> floats = as_floats(mesh, {}, path, notes);
+      return floats ? write_3mf(*floats, path) : floats.issue();
+    }
   }
   return Issue{"unknown format", path.string(), {}, ""};
 }

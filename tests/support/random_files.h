@@ -17,14 +17,11 @@ Mesh thin_skins(unsigned seed);
 /// A result of random_pair().
 Mesh random_result(unsigned seed);
 
-/// What one file is, read back by a reader of the test's own where the format is as simple as STL.
-struct FileVerdict {
-  std::string wrong;      ///< "" when it is sound
-  double steps = 0;       ///< the farthest that the surface moved, either way, in steps of 32 bits at that place
-  std::size_t faces = 0;
-};
-/// @param extension  ".stl", ".3mf" …
-FileVerdict written(const Mesh& mesh, const std::string& extension);
+/// What is wrong with a mesh written to a file of this ending and read back, by a reader of the test's own where the format
+/// is as simple as STL: it is to be sound by CGAL; no corner of it farther from the surface of the mesh than 8 steps of 32
+/// bits, or half the width by which touching places are said to have been opened, unless that is told with how far; and as much of the volume gone or come as
+/// that makes. @return "" when all holds
+std::string what_is_wrong_with_file(const Mesh& mesh, const std::string& extension);
 
 /// Writes a sound mesh in all formats and judges what was written. @return "" when all hold
 std::string what_is_wrong_with_files(const Mesh& mesh);

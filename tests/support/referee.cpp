@@ -100,22 +100,21 @@ Judgement judge(const Mesh& mesh) {
   return result;
 }
 
-double farthest_in_steps(const Mesh& one, const Mesh& other) {
+Farthest farthest_from(const Mesh& mesh, const Mesh& other) {
   using Tree = CGAL::AABB_tree<CGAL::AABB_traits<Kernel, CGAL::AABB_face_graph_triangle_primitive<Surface>>>;
-  double farthest = 0;
-  for (const auto& [from, to] : {std::pair(&one, &other), std::pair(&other, &one)}) {
-    Surface surface;
-    if (!build(*to, surface)) return std::numeric_limits<double>::infinity();
-    Tree tree(faces(surface).first, faces(surface).second, surface);
-    std::vector<char> used(from->positions.size(), 0);
-    for (Index v : from->corners) used[v] = 1;
-    for (std::size_t v = 0; v < used.size(); ++v) {
-      if (!used[v]) continue;
-      const Vec3& p = from->positions[v];
-      const auto largest = static_cast<float>(p.cwiseAbs().maxCoeff());
-      const double step = std::nextafter(largest, std::numeric_limits<float>::infinity()) - largest;
-      farthest = std::max(farthest, std::sqrt(tree.squared_distance({p.x(), p.y(), p.z()})) / step);
-    }
+  Farthest farthest;
+  Surface surface;
+  if (!build(other, surface)) return {std::numeric_limits<double>::infinity(), std::numeric_limits<double>::infinity()};
+  Tree tree(faces(surface).first, faces(surface).second, surface);
+  std::vector<char> used(mesh.positions.size(), 0);
+  for (Index v : mesh.corners) used[v] = 1;
+  for (std::size_t v = 0; v < used.size(); ++v) {
+    if (!used[v]) continue;
+    const Vec3& p = mesh.positions[v];
+    const double length = std::sqrt(tree.squared_distance({p.x(), p.y(), p.z()}));
+    const auto largest = static_cast<float>(p.cwiseAbs().maxCoeff());
+    farthest.length = std::max(farthest.length, length);
+    farthest.steps = std::max(farthest.steps, length / (std::nextafter(largest, std::numeric_limits<float>::infinity()) - largest));
   }
   return farthest;
 }

@@ -40,9 +40,12 @@ class Inside {
   std::unique_ptr<State> state_;
 };
 
-/// How far the corners of each of two meshes lie from the surface of the other, in steps of 32 bits at that place: the
-/// distance of neighbouring floats at its largest coordinate.
-double farthest_in_steps(const Mesh& one, const Mesh& other);
+/// How far the corners of a mesh lie from the surface of another, at most: in lengths, and in steps of 32 bits at that
+/// place, the distance of neighbouring floats at its largest coordinate.
+struct Farthest {
+  double length = 0, steps = 0;
+};
+Farthest farthest_from(const Mesh& mesh, const Mesh& surface);
 
 /// Do two triangles meet in more than corners, or an edge, at the same positions in both? Exact.
 bool meet_beyond_corners(const std::array<Vec3, 3>& s, const std::array<Vec3, 3>& t);

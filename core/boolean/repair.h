@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Stages 3 to 9 as one pass, and the passes that mend what rounding broke.
+#pragma once
+
+#include "core/boolean/rounded.h"
+#include "core/boolean/stage_clock.h"
+
+namespace anvil::boolean {
+
+/// One pass of stages 2 to 9, and what it told beside.
+struct Pass {
+  Rounded rounded;
+  Index pieces = 0;
+  std::vector<char> bounds, idle;
+  std::size_t left_out = 0, dissolved = 0;
+  std::vector<Vec3> dissolved_at;
+};
+
+/// @param max_points  more than so many points are taken as a sign that it does not end
+Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& classifier, bool to_float, std::size_t max_points,
+             StageClock& stage, const Control& control);
+
+inline constexpr Note rounding_not_settled{"rounding_not_settled", "rounding could not be settled: look at the places on the rail",
+                                           "rounding could not be settled: look at the places on the rail"};
+inline constexpr int max_rounds = 12;
+inline constexpr int max_repair_level = 3;
+inline constexpr double max_repair_contact = 1e-7;  ///< of the extent; the contact that ends rounding's trouble
+
+struct RepairSettings {
+  double extent;    ///< the largest coordinate
+  double thinnest;  ///< as CellClassifier::tolerance; with to_float in steps of 32 bits where the trouble is
+  bool to_float = false;
+  int level = 0;    ///< 0 to max_repair_level: how fast the contact that each round makes grows
+  int passes = 1;   ///< of contact in each round, as long as they change something: each is offered the points of the last one
+};
+/// Sends the neighbourhood of what rounding broke through the engine again until it is sound.
+/// @param also  triangles that are looked at in the first round whatever rounding did; may be empty
+/// @return the number of rounds; max_rounds + 1 when it did not come to rest. Throws Contradiction where it makes ever more
+///         faces, ReachesUntouched.
+int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stage, const Control& control, std::vector<char> also = {});
+
+}  // namespace anvil::boolean

@@ -1,0 +1,213 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/boolean/settle.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <limits>
+#include <optional>
+
+#include "core/boolean/assemble.h"
+#include "core/boolean/cache.h"
+#include "core/boolean/contradiction.h"
+#include "core/boolean/invalid_triangles.h"
+#include "core/boolean/repair.h"
+#include "core/mesh/attributes.h"
+#include "core/mesh/edges.h"
+#include "core/mesh/nearest.h"
+#include "core/soundness/check.h"
+
+namespace anvil {
+namespace {
+
+using namespace boolean;
+
+constexpr Note float_settled{"float_settled", "settled to 32-bit coordinates, nothing moved farther than {1} mm",
+                             "settled to 32-bit coordinates in {0} rounds, nothing moved farther than {1} mm"};
+constexpr Note moved_beyond_rounding{"moved_beyond_rounding", "1 vertex moved by more than 8 steps of 32 bits to keep it sound",
+                                     "{0} vertices moved by more than 8 steps of 32 bits to keep it sound"};
+constexpr Note touching_opened{"touching_opened", "1 place where it touches itself opened by {1} mm", "{0} places where it touches itself opened by {1} mm"};
+constexpr Note touching_left{"touching_left", "1 vertex where it touches itself could not be opened", "{0} vertices where it touches itself could not be opened"};
+
+Vec3 as_float(const Vec3& p) { return p.cast<float>().cast<double>(); }
+
+/// The distance of neighbouring 32-bit numbers at the largest coordinate of a point.
+double step_of_floats(const Vec3& p) { return std::ldexp(1.0, std::ilogb(std::max(p.cwiseAbs().maxCoeff(), 1e-30)) - 23); }
+
+/// The very triangles that soundness was judged by.
+Mesh in_triangles(const Mesh& mesh) {
+  const TriangleList list = triangulate(mesh);
+  Mesh out;
+  out.positions = mesh.positions;
+  for (const Triangle& t : list.triangles) out.add_face(t);
+  carry_attributes(mesh, list.face, out);
+  return out;
+}
+
+/// How far a settled mesh lies from where it came from.
+struct Movement {
+  double farthest = 0;
+  std::size_t beyond = 0;  ///< vertices that moved by more than 8 steps of 32 bits at their place
+  std::vector<Vec3> at;    ///< of those, at most OperationReport::max_places
+};
+/// Measured from the triangles that the faces around each vertex come from, to the nearest of them.
+/// @param source  of each face, a face of `from`, which has triangles only
+Movement movement(const Mesh& from, const Mesh& settled, std::span<const Index> source) {
+  constexpr double never = std::numeric_limits<double>::infinity();
+  std::vector<double> distance(settled.positions.size(), never);
+  for (std::size_t f = 0; f < settled.face_count(); ++f) {
+    if (source[f] == no_index) continue;
+    const auto t = from.face(source[f]);
+    for (Index v : settled.face(f)) {
+      const Vec3& p = settled.positions[v];
+      distance[v] = std::min(distance[v], (nearest_on_triangle(p, from.positions[t[0]], from.positions[t[1]], from.positions[t[2]]) - p).norm());
+    }
+  }
+  Movement movement;
+  for (std::size_t v = 0; v < distance.size(); ++v) {
+    if (distance[v] == never) continue;
+    movement.farthest = std::max(movement.farthest, distance[v]);
+    if (distance[v] <= 8 * step_of_floats(settled.positions[v])) continue;
+    ++movement.beyond;
+    if (movement.at.size() < OperationReport::max_places) movement.at.push_back(settled.positions[v]);
+  }
+  return movement;
+}
+
+struct Try {
+  double thin;  ///< what goes with its neighbours, in steps of 32 bits
+  int level;    ///< of repair
+  int passes;   ///< of contact
+};
+constexpr Try tries[] = {{4, 0, 1}, {4, 0, 6}, {4, 1, 1}, {4, 1, 6}, {4, 2, 1}, {8, 0, 6}, {2, 1, 1}, {8, 1, 1}, {0, 0, 1}, {0, 1, 1}};
+
+class Settling {
+ public:
+  Settling(const Mesh& mesh, OperationReport& report, const FloatSettings& settings, const Control& control)
+      : mesh_(in_triangles(mesh)), report_(report), settings_(settings), control_(control) {}
+
+  Mesh run() {
+    plain_ = mesh_;
+    for (Vec3& p : plain_.positions) p = as_float(p);
+    if (!is_closed()) return plain_;
+    std::vector<Vec3> left;
+    if (plain_.positions == mesh_.positions) {  // nothing to round
+      Mesh result = plain_;
+      if (open(result, left)) return result;
+    }
+    if (!prepare_rounded()) return plain_;
+    // Most meshes are sound once they are rounded, and where they touch themselves there is room to open them.
+    if (left.empty() && find_invalid_after_rounding(rounded_, control_).empty()) {
+      Mesh result = plain_;
+      if (open(result, left)) return result;
+    }
+    const OperationReport before = report_;
+    for (const Try& way : tries) {
+      report_ = before;
+      if (auto result = settled(way, left))
+        if (std::vector<Vec3> ignored; open(*result, ignored)) return std::move(*result);
+    }
+    report_ = before;
+    if (!left.empty()) {
+      // Sound, but for the touching places.
+      Mesh result = plain_;
+      const Opened opened = open_touching(result, {settings_.opening, true}, control_);
+      tell(opened);
+      report_.tell(touching_left, opened.left.size(), "", opened.left);
+      return result;
+    }
+    report_.tell(rounding_not_settled, 1, "");
+    return plain_;
+  }
+
+ private:
+  bool is_closed() const {
+    const EdgeTable edges = build_edges(mesh_);
+    for (std::size_t e = 0; e < edges.size(); ++e)
+      if (edges.corners_of(e).size() != 2) return false;
+    return true;
+  }
+
+  /// False when the mesh is not sound as it is, and rounding is not what would have to be settled.
+  bool prepare_rounded() {
+    const Operand operand{std::make_shared<const Mesh>(mesh_), "", Operation::unite, Affine::Identity(), true, {}};
+    const auto part = prepare(operand, false, control_);
+    if (!part || !(*part)->done.empty()) return false;
+    part_ = *part;
+    rounded_.triangles = part_->triangles;
+    rounded_.points = part_->points;
+    rounded_.provenance.resize(rounded_.triangles.size());
+    for (Index i = 0; i < rounded_.provenance.size(); ++i) rounded_.provenance[i].origin = i;
+    rounded_.maybe_non_manifold = part_->maybe_non_manifold;
+    rounded_.moved.assign(rounded_.points.size(), 1);
+    rounded_.inexact.assign(rounded_.points.size(), 0);
+    if (!find_invalid_after_rounding(rounded_, control_).empty()) return false;
+    for (std::size_t v = 0; v < rounded_.points.size(); ++v) {
+      const Vec3 p = as_float(rounded_.points[v]);
+      rounded_.moved[v] = rounded_.inexact[v] = p != rounded_.points[v];
+      rounded_.points[v] = p;
+    }
+    merge_equal(rounded_);
+    return true;
+  }
+
+  /// @param also  positions that are looked at whatever rounding did there
+  /// @return nothing when this try ends in a contradiction or not sound
+  std::optional<Mesh> settled(const Try& way, const std::vector<Vec3>& also) {
+    StageClock stage(report_, control_);
+    Pass pass;
+    pass.pieces = 1;
+    pass.rounded = rounded_;
+    std::vector<char> marked(also.empty() ? 0 : rounded_.triangles.size(), 0);
+    for (std::size_t i = 0; i < marked.size(); ++i)
+      for (Index v : rounded_.triangles[i]) marked[i] = marked[i] || std::find(also.begin(), also.end(), rounded_.points[v]) != also.end();
+    try {
+      if (!marked.empty()) marked = with_neighbours(rounded_.points, rounded_.triangles, marked, control_);
+      const double extent = std::max(part_->box.lo.cwiseAbs().maxCoeff(), part_->box.hi.cwiseAbs().maxCoeff());
+      const int rounds = repair_rounding(pass, {extent, way.thin, true, way.level, way.passes}, stage, control_, std::move(marked));
+      if (rounds > max_rounds) return std::nullopt;
+      BooleanResult result;
+      const Operand operand{nullptr, "", Operation::unite, Affine::Identity(), true, {}};
+      assemble({part_}, {&operand}, std::move(pass.rounded), {Assembly::triangles}, result, control_);
+      carry_attributes(mesh_, result.sources.face, result.mesh);
+      // Judged as it will be written: a diagonal of one polygon may be one of another as well.
+      Mesh triangles = in_triangles(result.mesh);
+      if (!triangles.empty() && !check_soundness(triangles, control_.stop).sound) return std::nullopt;
+      const Movement moved = movement(mesh_, result.mesh, result.sources.face);
+      report_.tell(float_settled, static_cast<std::size_t>(rounds), fmt::format("{:.2g}", moved.farthest));
+      if (moved.beyond > 0) report_.tell(moved_beyond_rounding, moved.beyond, "", moved.at);
+      return triangles;
+    } catch (const Contradiction&) {
+      return std::nullopt;
+    }
+  }
+
+  /// Opens touching places where that is asked for. @return false where some are left
+  bool open(Mesh& mesh, std::vector<Vec3>& left) {
+    if (!settings_.open) return true;
+    Opened opened = open_touching(mesh, {settings_.opening, true}, control_);
+    left = std::move(opened.left);
+    if (!left.empty()) return false;
+    tell(opened);
+    return true;
+  }
+  void tell(const Opened& opened) {
+    if (opened.places > 0) report_.tell(touching_opened, opened.places, fmt::format("{:.2g}", opened.width), opened.at);
+  }
+
+  const Mesh mesh_;  ///< of triangles
+  OperationReport& report_;
+  const FloatSettings& settings_;
+  const Control& control_;
+  Mesh plain_;       ///< rounded only
+  PreparedPtr part_;
+  Rounded rounded_;  ///< likewise, with vertices at one position as one
+};
+
+}  // namespace
+
+Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const FloatSettings& settings, const Control& control) {
+  return Settling(mesh, report, settings, control).run();
+}
+
+}  // namespace anvil
