@@ -107,6 +107,7 @@ struct Doubled {
   Index vertex, group;
   Vec3 from, direction = Vec3::Zero();
   double wanted, width;
+  double scale = 1;  ///< so that those at one position come to lie a width apart
   std::size_t tried = 0;
 };
 
@@ -194,10 +195,17 @@ class Opening {
         const Vec3 d = cones[k].deepest(inside > 0);
         if (d.norm() > 0) doubled_[k].direction = d.normalized();
       }
+    for (const auto& [group, members] : groups) {
+      double least = 2;
+      for (Index a : members)
+        for (Index b : members)
+          if (a != b) least = std::min(least, (doubled_[a].direction - doubled_[b].direction).norm());
+      for (Index k : members) doubled_[k].scale = 2 / std::max(least, 0.5);
+    }
   }
 
   void move(const Doubled& one) {
-    Vec3 p = one.from + 0.5 * one.width * one.direction;
+    Vec3 p = one.from + 0.5 * one.width * one.scale * one.direction;
     if (settings_.floats) p = p.cast<float>().cast<double>();
     mesh_.positions[one.vertex] = p;
   }

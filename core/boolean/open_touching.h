@@ -15,7 +15,7 @@ inline constexpr double min_opening = 1e-5;  ///< mesh units; a hundredth of a m
 
 struct Opened {
   std::size_t places = 0;  ///< what a person sees as one: touching edges that hang together, or a vertex
-  double width = 0;        ///< of the widest place, mesh units
+  double width = 0;        ///< of the widest place, mesh units; no vertex moved by more than twice that
   std::vector<Vec3> at;    ///< of each place
   std::vector<Vec3> left;  ///< positions of vertices that no width tried could take apart
 };

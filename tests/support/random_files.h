@@ -19,7 +19,7 @@ Mesh random_result(unsigned seed);
 
 /// What is wrong with a mesh written to a file of this ending and read back, by a reader of the test's own where the format
 /// is as simple as STL: it is to be sound by CGAL; no corner of it farther from the surface of the mesh than 8 steps of 32
-/// bits, or half the width by which touching places are said to have been opened, unless that is told with how far; and as much of the volume gone or come as
+/// bits, or twice the width by which touching places are said to have been opened (a sharp tip has to go far), unless that is told with how far; and as much of the volume gone or come as
 /// that makes. @return "" when all holds
 std::string what_is_wrong_with_file(const Mesh& mesh, const std::string& extension);
 

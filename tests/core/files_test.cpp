@@ -1,0 +1,146 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What is written to files is sound for whoever reads it back. The random families are tests/support/random_files.h;
+// `file_fuzz` runs more of them.
+#include "core/boolean/combine.h"
+#include "core/boolean/open_touching.h"
+#include "core/boolean/settle.h"
+#include "core/io/mesh_file.h"
+#include "core/mesh/weld.h"
+#include "core/shape/mirror.h"
+#include "core/soundness/check.h"
+#include "tests/support/meshes.h"
+#include "tests/support/random_files.h"
+#include "tests/support/referee.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+void holds_for(Mesh (*family)(unsigned), unsigned cases) {
+  unsigned written = 0;
+  for (unsigned seed = 1; seed <= cases; ++seed) {
+    const Mesh mesh = family(seed);
+    if (mesh.empty()) continue;
+    INFO("seed " << seed);
+    CHECK(what_is_wrong_with_files(mesh) == "");
+    ++written;
+  }
+  CHECK(written > cases / 2);
+}
+
+Mesh two_cubes(const Vec3& apart) {
+  Mesh mesh = cube();
+  append(mesh, placed(cube(), apart));
+  return mesh;
+}
+
+/// The least distance of two vertices.
+double least_distance(const Mesh& mesh) {
+  double least = 1e300;
+  for (std::size_t a = 0; a < mesh.positions.size(); ++a)
+    for (std::size_t b = 0; b < a; ++b) least = std::min(least, (mesh.positions[a] - mesh.positions[b]).norm());
+  return least;
+}
+
+}  // namespace
+
+TEST_CASE("boxes that touch along edges, at vertices and both are sound in 32-bit files") { holds_for(touching_boxes, 120); }
+TEST_CASE("bodies with flats and fillets, shifted by a quarter of their size, are sound in 32-bit files") { holds_for(shifted_fillets, 60); }
+TEST_CASE("skins and gaps of 1e-9 to 1e-5 of the size are sound in 32-bit files") { holds_for(thin_skins, 60); }
+TEST_CASE("random results are sound in 32-bit files") { holds_for(random_result, 100); }
+
+TEST_CASE("places that touch are opened by the width that was asked for, into the material") {
+  for (const Vec3& apart : {Vec3(2, 2, 0), Vec3(2, 2, 2)}) {
+    Mesh mesh = two_cubes(apart);
+    const double volume = signed_volume(mesh);
+    const Opened opened = open_touching(mesh, {0.01});
+    CHECK(opened.places == 1);
+    CHECK(opened.width == 0.01);
+    CHECK(opened.left.empty());
+    // Two corners of right angles, each moved half of the width towards the middle of its material.
+    CHECK(least_distance(mesh) == Approx(0.01).epsilon(1e-9));
+    CHECK(signed_volume(mesh) < volume);
+    CHECK(judge(in_triangles(mesh)).sound());
+    CHECK(check_soundness(welded(mesh)).sound);
+  }
+}
+
+TEST_CASE("the tip of a cavity that touches the outer wall goes back into the cavity") {
+  // A pyramid-shaped cavity whose tip reaches the middle of the top, where the outer surface has a vertex as well.
+  Mesh outer = stock("box", {4, 4, 4});
+  Mesh mesh = without_faces(outer, {1});
+  const auto top = outer.face(1);
+  REQUIRE(outer.positions[top[0]].z() == 2);
+  const Index middle = mesh.add_vertex({0, 0, 2});
+  for (std::size_t k = 0; k < 4; ++k) mesh.add_face({top[k], top[(k + 1) % 4], middle});
+  Mesh cavity = placed(stock("frustum", {2, 0, 2, 4}), {0, 0, 1});
+  reverse_faces(cavity);
+  append(mesh, cavity);
+  REQUIRE(check_soundness(mesh).sound);
+  const double volume = signed_volume(mesh);
+  const Opened opened = open_touching(mesh, {0.01});
+  CHECK(opened.places == 1);
+  CHECK(opened.left.empty());
+  CHECK(signed_volume(mesh) > volume);
+  CHECK(judge(in_triangles(mesh)).sound());
+}
+
+TEST_CASE("a mesh that touches itself nowhere is not changed by opening") {
+  Mesh mesh = stock("torus", {10, 3, 16, 8});
+  const Mesh before = mesh;
+  CHECK(open_touching(mesh).places == 0);
+  CHECK(mesh.positions == before.positions);
+  CHECK(mesh.corners == before.corners);
+}
+
+TEST_CASE("an STL says how many touching places were opened and how wide; 3MF needs no opening") {
+  const TemporaryFolder folder;
+  std::vector<std::string> notes;
+  REQUIRE(write_mesh(two_cubes({2, 2, 0}), folder / "two.stl", &notes));
+  CHECK(notes == std::vector<std::string>{"1 place where it touches itself opened by 1e-05 mm"});
+  notes.clear();
+  REQUIRE(write_mesh(two_cubes({2, 2, 0}), folder / "two.3mf", &notes));
+  CHECK(notes.empty());
+  CHECK(read_mesh(folder / "two.3mf")->mesh.positions == two_cubes({2, 2, 0}).positions);
+}
+
+TEST_CASE("an open mesh with an unwelded seam is written as it is, not torn further") {
+  const TemporaryFolder folder;
+  // Two halves of a box without the wall between them; the seam has its vertices twice.
+  Mesh mesh;
+  for (double side : {-1.0, 1.0}) {
+    Mesh half = placed(stock("box", {2, 2, 2}), {side, 0, 0});
+    std::vector<std::size_t> wall;
+    for (std::size_t f = 0; f < half.face_count(); ++f)
+      if (std::all_of(half.face(f).begin(), half.face(f).end(), [&](Index v) { return half.positions[v].x() == 0; })) wall.push_back(f);
+    append(mesh, without_faces(half, wall));
+  }
+  REQUIRE(write_mesh(mesh, folder / "seam.stl"));
+  CHECK(check_soundness(read_mesh(folder / "seam.stl")->mesh).sound);
+}
+
+TEST_CASE("a solid that is thinner than 32 bits everywhere is refused for STL, with what to do") {
+  const TemporaryFolder folder;
+  Mesh thin = placed(stock("box", {2, 2, 2}), {1, 1, 1});
+  for (Vec3& p : thin.positions) p.z() = 1 + 1e-9 * p.z();
+  REQUIRE(check_soundness(thin).sound);
+  const auto written = write_mesh(thin, folder / "thin.stl");
+  REQUIRE_FALSE(written);
+  CHECK(written.issue().message().find("OFF") != std::string::npos);
+  CHECK(folder.file_count() == 0);
+  CHECK(write_mesh(thin, folder / "thin.off"));
+}
+
+TEST_CASE("a triangle that is cut many times is paired once with each piece, so settling ends") {
+  // The demo's gauge board, mirrored with a weld of 2.5 mm, filled the memory when it was settled.
+  const auto board = read_mesh(DEMO_DATA "/gauge-board.off");
+  REQUIRE(board);
+  MirrorSettings settings;
+  settings.point = {7.034234212621449, 1, -5};
+  settings.how = MirrorHow::copy;
+  settings.weld = 2.5;
+  const auto mirrored = mirror(shared(board->mesh), "board", settings);
+  REQUIRE(mirrored);
+  CHECK(what_is_wrong_with_file(mirrored->result.mesh, ".stl") == "");
+}
