@@ -6,6 +6,7 @@
 #include "cli/output.h"
 #include "core/io/mesh_file.h"
 #include "core/mesh/sub_mesh.h"
+#include "core/soundness/readings.h"
 #include "job/edit.h"
 #include "job/job_file.h"
 #include "job/recipe_runner.h"
@@ -160,7 +161,7 @@ int run_check(const CheckRequest& request) {
     Result<Loaded> loaded = load(path);
     if (!loaded) return fail(loaded.issue());
     progress("Checking " + path);
-    const SoundnessReport report = check_soundness(loaded->mesh);
+    const SoundnessReport report = request.any_reader ? check_any_reader(loaded->mesh) : check_soundness(loaded->mesh);
     sound = sound && report.sound;
     lines += fmt::format("{}: {}\n", path, verdict(report));
     for (const FamilyReport& found : report.families)
@@ -200,7 +201,7 @@ int run_combine(const CombineRequest& request) {
   seconds.compute = combined->report.seconds;
   if (makes_pieces(*operation)) combined->report.tell(pieces_made, combined->pieces, request.inputs.front());
   const auto [meshes, outputs] = by_pieces(std::move(combined->mesh), combined->piece, combined->pieces, request.output);
-  return finish(request.inputs, meshes, combined->report, outputs, request.json, seconds);
+  return finish(request.inputs, meshes, combined->report, outputs, request, seconds);
 }
 
 int run_apply(const ApplyRequest& request, StepTable table) {
@@ -240,7 +241,7 @@ int run_apply(const ApplyRequest& request, StepTable table) {
   if (output->pieces > 1) output->report.tell(pieces_made, output->pieces, request.inputs.front());
   if (output->piece.empty()) output->piece.assign(output->mesh.face_count(), 0);
   const auto [written, outputs] = by_pieces(std::move(output->mesh), output->piece, output->pieces, request.output);
-  return finish(request.inputs, written, output->report, outputs, request.json, seconds);
+  return finish(request.inputs, written, output->report, outputs, request, seconds);
 }
 
 int run_make(const MakeRequest& request) {
@@ -258,7 +259,7 @@ int run_make(const MakeRequest& request) {
   if (!mesh) return fail(mesh.issue());
   Seconds seconds;
   seconds.compute = clock.lap();
-  return finish({}, {*mesh}, {}, {request.output}, request.json, seconds);
+  return finish({}, {*mesh}, {}, {request.output}, request, seconds);
 }
 
 int run_steps(const StepsRequest& request, StepTable table) {
@@ -303,8 +304,8 @@ int run_recipe(const RunRequest& request) {
   seconds.compute = loaded->report.seconds;
   seconds.check = std::max(0.0, clock.lap() - seconds.compute);
   if (!asks_for_pieces(request.output))
-    return finish({request.job}, {loaded->mesh}, loaded->report, {request.output}, request.json, seconds);
-  return finish({request.job}, loaded->pieces, loaded->report, piece_names(request.output, loaded->pieces.size()), request.json, seconds);
+    return finish({request.job}, {loaded->mesh}, loaded->report, {request.output}, request, seconds);
+  return finish({request.job}, loaded->pieces, loaded->report, piece_names(request.output, loaded->pieces.size()), request, seconds);
 }
 
 int run_convert(const ConvertRequest& request) {
@@ -323,7 +324,7 @@ int run_convert(const ConvertRequest& request) {
   Result<Loaded> loaded = load(request.input);
   if (!loaded) return fail(loaded.issue());
   std::vector<std::string> notes;
-  if (auto written = write_mesh(loaded->mesh, request.output, &notes); !written) return fail(written.issue());
+  if (auto written = write_mesh(loaded->mesh, request.output, &notes, {*faces_named(request.faces)}); !written) return fail(written.issue());
   say_notes(request.output, notes);
   return done;
 }

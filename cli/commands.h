@@ -16,36 +16,38 @@ inline constexpr int empty_result = 3;  ///< done, and the result is empty: noth
 
 struct CheckRequest {
   std::vector<std::string> inputs;
+  bool any_reader = false;  ///< judge by the harshest reading
   std::string json;
 };
-struct CombineRequest {
+/// Where a subcommand writes its mesh, and how.
+struct WriteRequest {
+  std::string output, json;
+  std::string faces = "convex";  ///< as faces_named()
+};
+struct CombineRequest : WriteRequest {
   std::string operation;
   std::vector<std::string> inputs;
-  std::string output, json;
   double contact = -1;  ///< length; negative: 1e-6 of the diagonal of all parts' bounds
 };
-struct ApplyRequest {
+struct ApplyRequest : WriteRequest {
   std::string step;
   std::vector<std::string> inputs;  ///< the part, then its tools
   std::vector<std::string> set;     ///< FIELD=VALUE
-  std::string output, json;
 };
-struct MakeRequest {
+struct MakeRequest : WriteRequest {
   std::string kind;
   std::vector<std::string> set;
-  std::string output, json;
 };
 struct StepsRequest {
   std::string key;  ///< of one step or kind of stock; "": all
   std::string json;
 };
-struct RunRequest {
+struct RunRequest : WriteRequest {
   std::string job, part;
   std::vector<std::string> set;  ///< PART/STEP.FIELD=VALUE
-  std::string output, json;
 };
-struct ConvertRequest {
-  std::string input, output;
+struct ConvertRequest : WriteRequest {
+  std::string input;
 };
 
 int run_check(const CheckRequest& request);

@@ -7,6 +7,23 @@
 
 #include "cli/commands.h"
 
+namespace {
+
+/// Options that all subcommands have which write a mesh.
+void add_output(CLI::App& command, anvil::cli::WriteRequest& request, const char* about) {
+  command.add_option("-o", request.output, about)->required();
+  command.add_option("--json", request.json, "Write the report as JSON to FILE (- is standard output)");
+}
+void add_faces(CLI::App& command, anvil::cli::WriteRequest& request) {
+  command
+      .add_option("--faces", request.faces,
+                  "What is written to OBJ, PLY and OFF: polygons as they are, convex ones that every reader cuts into a sound "
+                  "mesh, or triangles (default: convex; STL and 3MF are triangles)")
+      ->check(CLI::IsMember({"polygons", "convex", "triangles"}));
+}
+
+}  // namespace
+
 int main(int argc, char** argv) {
   using namespace anvil::cli;
   CLI::App app{"Combine, check and convert solid meshes.", "clean-anvil-cli"};
@@ -19,6 +36,7 @@ int main(int argc, char** argv) {
   CheckRequest check;
   auto* check_command = app.add_subcommand("check", "Find every defect and say whether the meshes are sound");
   check_command->add_option("IN", check.inputs, "Mesh or job files")->required();
+  check_command->add_flag("--any-reader", check.any_reader, "Judge by the harshest reading: every polygon cut by a fan from each corner in turn");
   check_command->add_option("--json", check.json, "Write the reports as JSON to FILE (- is standard output)");
 
   CombineRequest combine;
@@ -29,23 +47,17 @@ int main(int argc, char** argv) {
                    "trim-inside, trim-outside or gather")
       ->required();
   combine_command->add_option("PART", combine.inputs, "A B [C...]")->required();
-  combine_command
-      ->add_option("-o", combine.output,
-                   "Output file; with {} in it, split, partition and inlay write one file per piece (1, 2, 3, ...)")
-      ->required();
+  add_output(*combine_command, combine, "Output file; with {} in it, split, partition and inlay write one file per piece (1, 2, 3, ...)");
   combine_command
       ->add_option("--contact", combine.contact,
                    "What lies nearer than this length is made to meet; 0 turns it off (default: 1e-6 of the size)")
       ->check(CLI::NonNegativeNumber);
-  combine_command->add_option("--json", combine.json,
-                              "Write the report as JSON to FILE (- is standard output)");
 
   RunRequest run;
   auto* run_command = app.add_subcommand("run", "Carry out the recipes of a job and write the result");
   run_command->add_option("JOB", run.job, "Job file (.anvil)")->required();
   run_command->add_option("--part", run.part, "Name of the part; all visible parts when left out");
-  run_command->add_option("-o", run.output, "Output file")->required();
-  run_command->add_option("--json", run.json, "Write the report as JSON to FILE (- is standard output)");
+  add_output(*run_command, run, "Output file");
 
   run_command->add_option("--set", run.set, "PART/STEP.FIELD=VALUE; STEP is its kind, its name or its number, or source");
 
@@ -54,15 +66,13 @@ int main(int argc, char** argv) {
   apply_command->add_option("STEP", apply.step, "Kind of step, such as plane-cut")->required();
   apply_command->add_option("IN", apply.inputs, "The part, then its tools")->required();
   apply_command->add_option("--set", apply.set, "FIELD=VALUE");
-  apply_command->add_option("-o", apply.output, "Output file; with {} in it one file per piece (1, 2, 3, ...)")->required();
-  apply_command->add_option("--json", apply.json, "Write the report as JSON to FILE (- is standard output)");
+  add_output(*apply_command, apply, "Output file; with {} in it one file per piece (1, 2, 3, ...)");
 
   MakeRequest make;
   auto* make_command = app.add_subcommand("make", "Make one kind of stock; see steps");
   make_command->add_option("KIND", make.kind, "Kind of stock, such as box")->required();
   make_command->add_option("--set", make.set, "FIELD=VALUE");
-  make_command->add_option("-o", make.output, "Output file")->required();
-  make_command->add_option("--json", make.json, "Write the report as JSON to FILE (- is standard output)");
+  add_output(*make_command, make, "Output file");
 
   StepsRequest steps;
   auto* steps_command = app.add_subcommand("steps", "List all kinds of steps and stock, or the fields of one");
@@ -74,6 +84,11 @@ int main(int argc, char** argv) {
   convert_command->add_option("IN", convert.input, "Mesh or job file")->required();
   convert_command->add_option("OUT", convert.output, "Output file")->required();
 
+  add_faces(*combine_command, combine);
+  add_faces(*apply_command, apply);
+  add_faces(*make_command, make);
+  add_faces(*run_command, run);
+  add_faces(*convert_command, convert);
   for (CLI::App* command : {apply_command, make_command, run_command})
     command->get_option("--set")->expected(1)->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
   try {

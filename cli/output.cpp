@@ -62,7 +62,7 @@ StagedMesh::~StagedMesh() {
   if (!temporary_.empty()) std::filesystem::remove(temporary_, ignored);
 }
 
-Result<StagedMesh> StagedMesh::write(const Mesh& mesh, const std::string& output) {
+Result<StagedMesh> StagedMesh::write(const Mesh& mesh, const std::string& output, FacesWritten faces) {
   const std::filesystem::path path(output);
   std::error_code error;
   if (std::filesystem::is_directory(path, error)) return Issue{"is a folder", output, {}, "choose a file name inside it"};
@@ -73,7 +73,7 @@ Result<StagedMesh> StagedMesh::write(const Mesh& mesh, const std::string& output
     return issue;
   };
   std::vector<std::string> notes;
-  if (auto written = write_mesh(mesh, staged.temporary_, &notes); !written) return named(written.issue());
+  if (auto written = write_mesh(mesh, staged.temporary_, &notes, {faces}); !written) return named(written.issue());
   const Result<Import> back = read_mesh(staged.temporary_);
   if (!back) return named(back.issue());
   staged.report_ = check_soundness(back->mesh);
@@ -99,7 +99,8 @@ std::vector<std::string> piece_names(const std::string& output, std::size_t piec
 }
 
 int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& meshes, const OperationReport& report,
-           const std::vector<std::string>& outputs, const std::string& json, Seconds seconds) {
+           const std::vector<std::string>& outputs, const WriteRequest& request, Seconds seconds) {
+  const std::string& json = request.json;
   const auto is_empty = [](const Mesh& mesh) { return mesh.empty(); };
   if (meshes.empty() || std::any_of(meshes.begin(), meshes.end(), is_empty))
     return fail({"the result is empty: " + (report.empty_reason.empty() ? std::string("there are no faces") : report.empty_reason),
@@ -112,7 +113,7 @@ int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& mesh
   std::vector<StagedMesh> staged;
   for (std::size_t k = 0; k < meshes.size(); ++k) {
     progress("Writing " + outputs[k]);
-    Result<StagedMesh> written = StagedMesh::write(meshes[k], outputs[k]);
+    Result<StagedMesh> written = StagedMesh::write(meshes[k], outputs[k], *faces_named(request.faces));
     if (!written) return fail(written.issue());
     staged.push_back(std::move(*written));
     const SoundnessReport& judged = staged.back().report();

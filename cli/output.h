@@ -5,7 +5,9 @@
 #include <chrono>
 #include <filesystem>
 
+#include "cli/commands.h"
 #include "cli/report_json.h"
+#include "core/io/faces.h"
 #include "core/result.h"
 #include "core/soundness/check.h"
 
@@ -43,7 +45,7 @@ Result<bool> write_json(const Json& json, const std::string& where);
 /// well. Until then what stood there stays as it was.
 class StagedMesh {
  public:
-  static Result<StagedMesh> write(const Mesh& mesh, const std::string& output);
+  static Result<StagedMesh> write(const Mesh& mesh, const std::string& output, FacesWritten faces);
   StagedMesh(StagedMesh&& other) noexcept;
   StagedMesh& operator=(StagedMesh&&) = delete;
   ~StagedMesh();
@@ -67,6 +69,6 @@ bool asks_for_pieces(const std::string& output);
 /// Writes all meshes or none, and reports as combine, apply, make and run do.
 /// @param outputs  as many as meshes
 int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& meshes, const OperationReport& report,
-           const std::vector<std::string>& outputs, const std::string& json, Seconds seconds);
+           const std::vector<std::string>& outputs, const WriteRequest& request, Seconds seconds);
 
 }  // namespace anvil::cli

@@ -105,20 +105,21 @@ Result<Mesh> as_floats(const Mesh& mesh, const FloatSettings& settings, const st
 
 }  // namespace
 
-Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes) {
+Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes,
+                                  const WriteSettings& settings) {
   const Result<MeshFormat> format = format_of(path);
   if (!format) return format.issue();
   switch (*format) {
     case MeshFormat::stl: {
-      const Result<Mesh> floats = as_floats(mesh, {true}, path, notes);
+      const Result<Mesh> floats = as_floats(mesh, {settings.open, settings.opening}, path, notes);
       return floats ? write_bytes(path, write_stl(*floats)) : floats.issue();
     }
     case MeshFormat::obj:
-      return write_bytes(path, write_obj(mesh));
+      return write_bytes(path, write_obj(faces_for(mesh, settings.faces)));
     case MeshFormat::ply:
-      return write_bytes(path, write_ply(mesh));
+      return write_bytes(path, write_ply(faces_for(mesh, settings.faces)));
     case MeshFormat::off:
-      return write_bytes(path, write_off(mesh));
+      return write_bytes(path, write_off(faces_for(mesh, settings.faces)));
     case MeshFormat::threemf: {
       const Result<Mesh> floats = as_floats(mesh, {}, path, notes);
       return floats ? write_3mf(*floats, path) : floats.issue();

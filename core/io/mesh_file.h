@@ -6,6 +6,7 @@
 #include <stop_token>
 #include <string>
 
+#include "core/io/faces.h"
 #include "core/mesh/mesh.h"
 
 namespace anvil {
@@ -35,13 +36,20 @@ void check_range(Mesh& mesh, std::vector<std::string>& notes);
 /// corners of an STL are welded. Fails with the file's name, the place in it and a remedy.
 Result<Import> read_mesh(const std::filesystem::path& path);
 
-/// Writes one file: STL as binary single precision (polygons cut into triangles), PLY as binary
-/// little-endian doubles, OBJ and OFF with enough digits to read back the same doubles, 3MF in millimetres.
-/// STL and 3MF hold 32-bit coordinates: a sound mesh is settled to them, so that the file read back is sound.
+struct WriteSettings {
+  FacesWritten faces = FacesWritten::convex;  ///< for OBJ, PLY and OFF
+  bool open = true;    ///< STL: open the places where a solid touches itself, since it tells vertices by position
+  double opening = 0;  ///< how wide, mesh units; 0: the least that works
+};
+
+/// Writes one file: STL as binary single precision, PLY as binary little-endian doubles, OBJ and OFF with enough digits to
+/// read back the same doubles, 3MF in millimetres. STL and 3MF are triangles in 32-bit coordinates; a sound mesh is settled
+/// to them (core/boolean/settle.h), so that the file read back is sound. Polygons are written so that every reader gets a
+/// sound mesh out of a sound one (core/io/faces.h), unless they are asked for as they are.
 /// Written under a temporary name beside `path` and moved into place; on failure nothing is left.
 /// @param notes  receives, in words, what settling to 32 bits did or could not do
 /// @return bytes written
-Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path,
-                                  std::vector<std::string>* notes = nullptr);
+Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes = nullptr,
+                                  const WriteSettings& settings = {});
 
 }  // namespace anvil

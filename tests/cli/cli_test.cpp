@@ -158,7 +158,7 @@ TEST_CASE("pieces go to a file each where the name says so, and all operations a
   REQUIRE(inlaid.size() == 2);
   CHECK(inlaid[0] == Approx(8 - common).epsilon(1e-9));
   CHECK(inlaid[1] == Approx(8).epsilon(1e-9));
-  const auto scored = volumes("--op score a.off b.off -o score.off", 0);
+  const auto scored = volumes("--op score a.off b.off -o score.off --faces polygons", 0);
   REQUIRE(scored.size() == 1);
   CHECK(scored[0] == Approx(8).epsilon(1e-9));
   const auto scored_mesh = read_mesh(folder / "score.off");
@@ -314,7 +314,7 @@ TEST_CASE("make writes every kind of stock, and refuses values with the range na
   const TemporaryFolder folder;
   for (const StockKind& kind : stock_table()) {
     INFO(kind.key);
-    const Run run = cli(folder, "make " + kind.key + " -o " + kind.key + ".obj --json -");
+    const Run run = cli(folder, "make " + kind.key + " -o " + kind.key + ".obj --faces polygons --json -");
     CHECK(run.code == (kind.key == "sheet" ? 1 : 0));
     const Mesh expected = *make_mesh(Primitive::of(kind.key));
     const auto back = read_mesh(folder / (kind.key + ".obj"));
@@ -531,4 +531,47 @@ TEST_CASE("nested 3MF components ask for no more than a multiple of the file") {
   CHECK(run.code == 2);
   is_one_line(run.err);
   CHECK(run.err.find("64 for each byte") != std::string::npos);
+}
+
+TEST_CASE("polygons are written so that every reader cuts them into a sound mesh, unless they are asked for as they are") {
+  const TemporaryFolder folder;
+  // The ends of a star are concave: a fan from an inner corner covers the air between its points.
+  REQUIRE(cli(folder, "make star-prism -o as-they-are.off --faces polygons").code == 0);
+  CHECK(cli(folder, "check as-they-are.off").code == 0);
+  const Run harsh = cli(folder, "check as-they-are.off --any-reader --json -");
+  CHECK(harsh.code == 1);
+  CHECK(json::parse(harsh.out)["defects"]["crossing_faces"] > 0);
+  for (const char* ending : {"obj", "ply", "off"}) {
+    const std::string file = std::string("star.") + ending;
+    INFO(file);
+    REQUIRE(cli(folder, "make star-prism -o " + file).code == 0);
+    const Run run = cli(folder, "check " + file + " --any-reader --json -");
+    CHECK(run.code == 0);
+    // The walls stay whole, the ends are a few pieces each.
+    const std::size_t polygons = json::parse(run.out)["polygons"], whole = read_mesh(folder / "as-they-are.off")->mesh.face_count();
+    CHECK(polygons > whole);
+    CHECK(polygons < whole + 2 * 8);
+  }
+  for (const std::string& command : {std::string("make star-prism"), std::string("convert as-they-are.off"), std::string("combine --op union as-they-are.off as-they-are.off"),
+                                     std::string("apply plane-cut as-they-are.off --set normal=0,0,1 --set point=0,0,1")}) {
+    INFO(command);
+    const std::string out = command.starts_with("convert") ? " out.off" : " -o out.off";
+    REQUIRE(cli(folder, command + out + " --faces triangles").code == 0);
+    CHECK(read_mesh(folder / "out.off")->mesh.triangles_only());
+    const Run bad = cli(folder, command + out + " --faces quads");
+    CHECK(bad.code == 2);
+    is_one_line(bad.err);
+  }
+}
+
+TEST_CASE("an STL of solids that touch along an edge is sound, and the opening is told") {
+  const TemporaryFolder folder;
+  REQUIRE(cli(folder, "make box -o a.off --set x=2 --set y=2 --set z=2").code == 0);
+  Mesh other = read_mesh(folder / "a.off")->mesh;
+  for (Vec3& p : other.positions) p += Vec3(2, 2, 0);
+  REQUIRE(write_mesh(other, folder / "b.off"));
+  const Run run = cli(folder, "combine --op union a.off b.off -o both.stl");
+  CHECK(run.code == 0);
+  CHECK(run.err.find("1 place where it touches itself opened by 1e-05 mm") != std::string::npos);
+  CHECK(cli(folder, "check both.stl").code == 0);
 }

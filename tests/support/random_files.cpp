@@ -201,8 +201,31 @@ std::string what_is_wrong_with_file(const Mesh& mesh, const std::string& extensi
   return "";
 }
 
+std::string what_is_wrong_with_polygons(const Mesh& mesh) {
+  const TemporaryFolder folder;
+  if (const auto bytes = write_mesh(mesh, folder / "out.off"); !bytes) return bytes.issue().message();
+  const auto back = read_mesh(folder / "out.off");
+  if (!back) return back.issue().message();
+  std::size_t corners = 3;
+  for (std::size_t f = 0; f < back->mesh.face_count(); ++f) corners = std::max(corners, back->mesh.face(f).size());
+  for (std::size_t first = 0; first < corners; ++first) {
+    Mesh fans;
+    fans.positions = back->mesh.positions;
+    for (std::size_t f = 0; f < back->mesh.face_count(); ++f) {
+      const auto ring = back->mesh.face(f);
+      const std::size_t n = ring.size();
+      for (std::size_t k = 1; k + 1 < n; ++k) fans.add_face({ring[first % n], ring[(first + k) % n], ring[(first + k + 1) % n]});
+    }
+    const Judgement j = judge(fans);
+    if (!j.sound())
+      return fmt::format(".off, fans from corner {}: manifold {} closed {} crosses {} bounds {} outward {} degenerate {}", first, j.manifold,
+                         j.closed, j.self_intersects, j.bounds_volume, j.outward, j.degenerate);
+  }
+  return "";
+}
+
 std::string what_is_wrong_with_files(const Mesh& mesh) {
-  std::string wrong;
+  std::string wrong = what_is_wrong_with_polygons(mesh);
   for (const char* extension : {".stl", ".3mf"})
     if (const std::string here = what_is_wrong_with_file(mesh, extension); !here.empty()) wrong += (wrong.empty() ? "" : " | ") + here;
   return wrong;

@@ -23,6 +23,9 @@ Mesh random_result(unsigned seed);
 /// that makes. @return "" when all holds
 std::string what_is_wrong_with_file(const Mesh& mesh, const std::string& extension);
 
+/// The same of an OFF as it is written when nothing is asked for, with its polygons cut by a fan from each corner in turn.
+std::string what_is_wrong_with_polygons(const Mesh& mesh);
+
 /// Writes a sound mesh in all formats and judges what was written. @return "" when all hold
 std::string what_is_wrong_with_files(const Mesh& mesh);
 

@@ -1,0 +1,16 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A mesh as the harshest of its readers sees it.
+#pragma once
+
+#include <stop_token>
+
+#include "core/soundness/report.h"
+
+namespace anvil {
+
+/// Checks the mesh as it is, and with every polygon cut by a fan from each of its corners in turn: as many readings as
+/// the largest polygon has corners.
+/// @return the report with the most defects; its number of polygons is that of the mesh. Throws Stopped.
+SoundnessReport check_any_reader(const Mesh& mesh, const std::stop_token& stop = {});
+
+}  // namespace anvil
