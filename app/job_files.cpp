@@ -8,6 +8,7 @@
 #include <algorithm>
 
 #include "app/autosave.h"
+#include "app/export_dialog.h"
 #include "core/io/mesh_file.h"
 #include "job/job_file.h"
 
@@ -165,12 +166,11 @@ void JobFiles::write(const std::vector<OutgoingPart>& parts, const QString& sugg
     return session_.complain({"has nothing to write: " + why, session_.job().at(parts[0].id).name, {}, "change its recipe"}, parts[0].id);
   }
   if (!ask_unsound(parts)) return;
-  QString path = QFileDialog::getSaveFileName(window_, tr("Export"), folder_ + QLatin1Char('/') + suggestion + QStringLiteral(".stl"),
-                                              tr(mesh_filter), nullptr, QFileDialog::DontUseNativeDialog);
-  if (path.isEmpty()) return;
-  if (QFileInfo(path).suffix().isEmpty()) path += QStringLiteral(".stl");
-  folder_ = QFileInfo(path).path();
-  session_.send_out(parts, path.toStdString());
+  auto chosen = ask_export(window_, folder_, suggestion + QStringLiteral(".stl"), tr(mesh_filter));
+  if (!chosen) return;
+  if (QFileInfo(chosen->path).suffix().isEmpty()) chosen->path += QStringLiteral(".stl");
+  folder_ = QFileInfo(chosen->path).path();
+  session_.send_out(parts, chosen->path.toStdString(), chosen->settings);
 }
 
 void JobFiles::offer_recovery() {

@@ -397,6 +397,12 @@ void Session::bring_in(const std::vector<std::filesystem::path>& files, Unit uni
       });
 }
 
+static QString in_words(const std::vector<std::string>& notes) {
+  QString words;
+  for (const std::string& note : notes) words += QStringLiteral("; ") + QString::fromStdString(note);
+  return words;
+}
+
 /// What counts is what stands in the file: some formats round to 32 bits. @return the verdict, where that made a sound mesh
 /// unsound; empty else. Throws Stopped.
 static std::string harm_done_by_writing(const Mesh& mesh, const std::filesystem::path& path, const std::stop_token& stop) {
@@ -407,14 +413,15 @@ static std::string harm_done_by_writing(const Mesh& mesh, const std::filesystem:
   return report.sound ? std::string() : verdict(report);
 }
 
-void Session::send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path) {
+void Session::send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path, const WriteSettings& settings) {
   std::vector<PlacedMesh> meshes;
   for (const OutgoingPart& part : parts)
     if (part.result.evaluated) meshes.push_back({part.result.evaluated->mesh, part.world});
-  write_beside(tr("Writing %1").arg(QString::fromStdString(path.filename().string())), [this, meshes, path](const std::stop_token& stop) {
+  write_beside(tr("Writing %1").arg(QString::fromStdString(path.filename().string())), [this, meshes, path, settings](const std::stop_token& stop) {
     const auto together = placed_together(meshes);
     if (stop.stop_requested()) return std::function<void()>([this] { say(tr("Stopped: nothing was written")); });
-    const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path));
+    const auto notes = std::make_shared<std::vector<std::string>>();
+    const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path, notes.get(), settings));
     std::string harm;
     bool checked = true;
     if (*written) try {
@@ -422,16 +429,16 @@ void Session::send_out(const std::vector<OutgoingPart>& parts, const std::filesy
       } catch (const Stopped&) {
         checked = false;
       }
-    return std::function<void()>([this, written, path, harm, checked] {
+    return std::function<void()>([this, written, path, harm, checked, notes] {
       const QString name = QString::fromStdString(path.filename().string());
       if (!*written)
         complain(written->issue());
       else if (!harm.empty())
-        complain({fmt::format("rounding to 32 bits spoiled it ({})", harm), path.string(), {}, "export as OBJ, PLY or OFF, which keep all digits"});
+        complain({fmt::format("is not sound in the file ({})", harm), path.string(), {}, "export as 3MF or, for all digits, as OBJ, PLY or OFF"});
       else if (!checked)
         say(tr("Sent out %1, %L2 bytes; whether it is sound in the file was not looked at, as you stopped it").arg(name).arg(**written));
       else
-        say(tr("Sent out %1, %L2 bytes").arg(name).arg(**written));
+        say(tr("Sent out %1, %L2 bytes").arg(name).arg(**written) + in_words(*notes));
     });
   });
 }

@@ -12,6 +12,7 @@
 
 #include "app/view/place.h"
 #include "job/evaluator.h"
+#include "core/io/mesh_file.h"
 #include "job/history.h"
 
 namespace anvil::app {
@@ -111,7 +112,7 @@ class Session : public QObject {
   /// Reads mesh files on a worker and adds one part for each; what cannot be read is said, file by file.
   void bring_in(const std::vector<std::filesystem::path>& files, Unit unit);
   /// Writes parts as they stand in the job, on a worker.
-  void send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path);
+  void send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path, const WriteSettings& settings = {});
   /// Makes the pieces of a part's result parts of their own.
   void break_out(PartId part);
   bool busy_with_files() const { return !tasks_.empty(); }

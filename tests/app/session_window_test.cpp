@@ -3,6 +3,7 @@
 #include <sys/resource.h>
 #include <unistd.h>
 
+#include <QComboBox>
 #include <QStandardPaths>
 
 #include <fstream>
@@ -10,6 +11,7 @@
 #include "app/autosave.h"
 #include "app/job_files.h"
 #include "core/io/mesh_file.h"
+#include "core/soundness/check.h"
 #include "job/edit.h"
 #include "job/job_file.h"
 #include "tests/app/driver.h"
@@ -210,6 +212,89 @@ TEST_CASE("a safety copy that was being written when the work was given up is no
     autosave.discard();
   }
   CHECK_FALSE(std::filesystem::exists(copy));
+}
+
+namespace {
+
+/// Exports the chosen part by its key; sets what the dialog offers before the name is typed.
+void export_to(Driver& d, const std::filesystem::path& path, const char* faces, const char* touching, const char* width = nullptr) {
+  d.answer(QString(), [=](QDialog& dialog) {
+    auto choose = [&](const char* name, const char* key) {
+      auto* box = dialog.findChild<QComboBox*>(QLatin1String(name));
+      REQUIRE(box != nullptr);
+      const int wanted = box->findData(QLatin1String(key));
+      REQUIRE(wanted >= 0);
+      box->setFocus();
+      while (box->currentIndex() > wanted) QTest::keyClick(box, Qt::Key_Up);
+      while (box->currentIndex() < wanted) QTest::keyClick(box, Qt::Key_Down);
+    };
+    choose("faces", faces);
+    choose("touching", touching);
+    if (width != nullptr) {
+      auto* field = dialog.findChild<QLineEdit*>(QStringLiteral("opening"));
+      REQUIRE(field->isEnabled());
+      field->setFocus();
+      field->selectAll();
+      QTest::keyClicks(field, QLatin1String(width));
+      QTest::keyClick(field, Qt::Key_Tab);
+    }
+    auto* line = dialog.findChild<QLineEdit*>(QStringLiteral("fileNameEdit"));
+    line->setFocus();
+    line->selectAll();
+    QTest::keyClicks(line, QString::fromStdString(path.string()));
+    QTest::keyClick(line, Qt::Key_Return);
+  });
+  d.key(Qt::Key_E, Qt::ControlModifier);
+  REQUIRE(Driver::until([&] { return std::filesystem::exists(path) && !d.session().busy_with_files(); }));
+}
+
+}  // namespace
+
+TEST_CASE("the export dialog offers the faces that are written, and how touching places are opened, and remembers") {
+  Driver d;
+  const TemporaryFolder folder;
+  PartId star = 0, cubes = 0;
+  Part first;
+  first.name = "Star";
+  first.source = Primitive::of("star-prism");
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), first, &star));
+  Part pair;
+  pair.name = "Pair";
+  Mesh mesh = cube();
+  append(mesh, placed(cube(), {2, 2, 0}));
+  pair.source = ImportedSource{shared(std::move(mesh)), ""};
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), pair, &cubes));
+  d.settle();
+  d.session().select({star});
+  QTest::qWait(50);
+  export_to(d, folder / "a.off", "convex", "least");
+  export_to(d, folder / "b.off", "triangles", "least");
+  export_to(d, folder / "c.off", "polygons", "least");
+  const auto a = read_mesh(folder / "a.off"), b = read_mesh(folder / "b.off"), c = read_mesh(folder / "c.off");
+  CHECK(c->mesh.corners == make_mesh(Primitive::of("star-prism"))->corners);
+  CHECK(b->mesh.triangles_only());
+  CHECK(a->mesh.face_count() > c->mesh.face_count());
+  CHECK(a->mesh.face_count() < b->mesh.face_count());
+  d.session().select({cubes});
+  QTest::qWait(50);
+  std::string said;
+  QObject::connect(&d.session(), &Session::said, &d.window, [&](const QString& text) { said = text.toStdString(); });
+  export_to(d, folder / "pair.stl", "convex", "width", "0.2+0.05");
+  CHECK(said.find("1 place where it touches itself opened by 0.25 mm") != std::string::npos);
+  const Mesh opened = read_mesh(folder / "pair.stl")->mesh;
+  CHECK(check_soundness(opened).sound);
+  double least = 10;
+  for (std::size_t i = 0; i < opened.positions.size(); ++i)
+    for (std::size_t j = 0; j < i; ++j) least = std::min(least, (opened.positions[i] - opened.positions[j]).norm());
+  CHECK(least == Approx(0.25).epsilon(1e-5));
+  CHECK(QSettings().value(QStringLiteral("export/touching")) == QStringLiteral("width"));
+  // By choice they are left; then it is said that the file is not sound.
+  std::vector<std::string> complaints;
+  QObject::connect(&d.session(), &Session::complained, &d.window, [&](const Issue& issue) { complaints.push_back(issue.message()); });
+  export_to(d, folder / "left.stl", "convex", "leave");
+  CHECK_FALSE(check_soundness(read_mesh(folder / "left.stl")->mesh).sound);
+  REQUIRE(complaints.size() == 1);
+  CHECK(complaints[0].find("non-manifold") != std::string::npos);
 }
 
 #ifndef __SANITIZE_ADDRESS__  // whose shadow memory alone is larger than any limit
