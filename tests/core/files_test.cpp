@@ -8,6 +8,7 @@
 #include "core/mesh/weld.h"
 #include "core/shape/mirror.h"
 #include "core/soundness/check.h"
+#include "core/soundness/readings.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_files.h"
 #include "tests/support/referee.h"
@@ -143,4 +144,52 @@ TEST_CASE("a triangle that is cut many times is paired once with each piece, so 
   const auto mirrored = mirror(shared(board->mesh), "board", settings);
   REQUIRE(mirrored);
   CHECK(what_is_wrong_with_file(mirrored->result.mesh, ".stl") == "");
+}
+
+TEST_CASE("concave polygons come apart into few convex pieces, with the same area, volume and materials") {
+  // The five corners of a star are reflex; a plane region needs at least half as many cuts as it has reflex corners
+  // (Chazelle and Dobkin 1985), and joining triangles makes at most four times the fewest pieces (Hertel and Mehlhorn 1983).
+  Mesh star = stock("star-prism", {20, 10, 10, 5});
+  star.materials.names = {"steel", "brass"};
+  star.materials.of_face.assign(star.face_count(), 0);
+  std::size_t ends = 0;
+  for (std::size_t f = 0; f < star.face_count(); ++f)
+    if (star.face(f).size() == 10) star.materials.of_face[f] = 1, ++ends;
+  REQUIRE(ends == 2);
+  const Mesh convex = convex_faces(star);
+  CHECK(convex.positions == star.positions);
+  CHECK(surface_area(convex) == Approx(surface_area(star)).epsilon(1e-12));
+  CHECK(signed_volume(convex) == Approx(signed_volume(star)).epsilon(1e-12));
+  std::size_t pieces = 0;
+  for (std::size_t f = 0; f < convex.face_count(); ++f) pieces += convex.materials.of_face[f] == 1;
+  CHECK(pieces >= 2 * 4);
+  CHECK(pieces <= 2 * 8);
+  CHECK(check_any_reader(convex).sound);
+  CHECK(check_soundness(star).sound);
+  CHECK_FALSE(check_any_reader(star).sound);
+}
+
+TEST_CASE("convex polygons that are flat stay whole; one with a corner in a straight side does not") {
+  const Mesh prism = stock("prism", {10, 5, 6});
+  CHECK(convex_faces(prism).corners == prism.corners);
+  // A corner in the middle of an edge: a fan from its neighbour would have a triangle without area.
+  Mesh box = cube();
+  const Index a = box.face(0)[0], b = box.face(0)[1];
+  const Index middle = box.add_vertex((box.positions[a] + box.positions[b]) / 2);
+  Mesh split;
+  split.positions = box.positions;
+  for (std::size_t f = 0; f < box.face_count(); ++f) {
+    std::vector<Index> ring;
+    for (std::size_t k = 0; k < box.face(f).size(); ++k) {
+      const Index v = box.face(f)[k], w = box.face(f)[(k + 1) % box.face(f).size()];
+      ring.push_back(v);
+      if ((v == a && w == b) || (v == b && w == a)) ring.push_back(middle);
+    }
+    split.add_face(ring);
+  }
+  REQUIRE(check_soundness(split).sound);
+  CHECK_FALSE(check_any_reader(split).sound);
+  const Mesh convex = convex_faces(split);
+  CHECK(convex.face_count() == 4 + 2 * 2);
+  CHECK(check_any_reader(convex).sound);
 }
