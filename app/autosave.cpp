@@ -5,6 +5,7 @@
 #include <csignal>
 #include <utility>
 #include <fstream>
+#include <system_error>
 
 #include <unistd.h>
 
@@ -58,26 +59,30 @@ void Autosave::write() {
   fs::create_directories(folder(), error);
   writing_ = true;
   unwanted_ = false;
-  writer_.start(
-      [this, job = session_.history().committed(), copy = copy_, original = session_.path()] {
-        const bool good = save_job(*job, copy) && write_bytes(note_beside(copy), original.string());
-        QMetaObject::invokeMethod(
-            this,
-            [this, good] {
-              writing_ = false;
-              if (good)
-                for (const Leftover& old : std::exchange(taken_over_, {})) remove(old);
-              if (!good) session_.say(tr("The safety copy could not be written; save the job yourself"));
-              if (session_.history().saved()) discard();
-              emit written();
-            },
-            Qt::QueuedConnection);
-      });
+  // A thread of its own: a pool whose thread could not be made, for want of memory, would be waited for without end.
+  try {
+    write_ = std::async(std::launch::async, [this, job = session_.history().committed(), copy = copy_, original = session_.path()] {
+      const bool good = save_job(*job, copy) && write_bytes(note_beside(copy), original.string());
+      QMetaObject::invokeMethod(
+          this, [this, good] { finish(good); }, Qt::QueuedConnection);
+    });
+  } catch (const std::system_error&) {
+    finish(false);
+  }
+}
+
+void Autosave::finish(bool good) {
+  writing_ = false;
+  if (good)
+    for (const Leftover& old : std::exchange(taken_over_, {})) remove(old);
+  if (!good) session_.say(tr("The safety copy could not be written; save the job yourself"));
+  if (session_.history().saved()) discard();
+  emit written();
 }
 
 Autosave::~Autosave() {
   // One that was still being written when it was discarded goes as well.
-  writer_.waitForDone();
+  write_ = {};
   if (unwanted_) remove({copy_, {}});
 }
 

@@ -2,8 +2,8 @@
 // Keeps a copy of unsaved work, and finds the copy that a crashed run left behind.
 #pragma once
 
-#include <QThreadPool>
 #include <QTimer>
+#include <future>
 
 #include "app/session.h"
 
@@ -34,9 +34,10 @@ class Autosave : public QObject {
 
  private:
   void write();
+  void finish(bool good);
 
   Session& session_;
-  QThreadPool writer_;
+  std::future<void> write_;
   QTimer timer_;
   std::filesystem::path copy_;
   std::vector<Leftover> taken_over_;

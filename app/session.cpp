@@ -17,6 +17,7 @@ namespace anvil::app {
 
 Session::Session(QObject* parent) : QObject(parent) {
   writing_.setMaxThreadCount(1);
+  writing_.setExpiryTimeout(-1);  // once there, it is there when memory is short
   evaluator_ = std::make_unique<Evaluator>([this](const Published& published) {
     QMetaObject::invokeMethod(
         this, [this, published] { receive(published); }, Qt::QueuedConnection);
