@@ -170,8 +170,7 @@ void Planar::flip(int t, int i) {
   replace_neighbour(npr, t, o);
 }
 
-/// Would the other diagonal be better (the far corner inside the circle)? Of two that are as good the one at the corner
-/// with the smallest number is taken, so that two sheets with the same corners come apart into the same triangles.
+/// Would the other diagonal be clearly better (the far corner inside the circle)?
 bool Planar::fairer(int t, int i) const {
   const Tri& a = tris_[u(t)];
   const Tri& b = tris_[u(a.n[z(i)])];
@@ -186,7 +185,7 @@ bool Planar::fairer(int t, int i) const {
   const double t0 = w[0] * (x[1] * y[2] - x[2] * y[1]), t1 = w[1] * (x[2] * y[0] - x[0] * y[2]),
                t2 = w[2] * (x[0] * y[1] - x[1] * y[0]);
   const double det = sign_ * (t0 + t1 + t2), unsure = 1e-9 * (std::abs(t0) + std::abs(t1) + std::abs(t2));
-  if (std::abs(det) > unsure) return det > 0;
+  if (!ties_by_number_ || std::abs(det) > unsure) return det > unsure;
   const Index p = ids_[u(a.v[z(i)])], q = ids_[u(a.v[z(next(i))])], r = ids_[u(a.v[z(prev(i))])], far = ids_[u(b.v[z(j)])];
   return std::min(p, far) < std::min(q, r);
 }
@@ -205,7 +204,8 @@ void Planar::legalise(std::vector<std::pair<int, int>>& stack) {
   }
 }
 
-void Planar::flip_to_delaunay() {
+void Planar::flip_to_delaunay(bool ties_by_number) {
+  ties_by_number_ = ties_by_number;
   std::vector<std::pair<int, int>> stack;
   for (int t = 0; t < static_cast<int>(tris_.size()); ++t)
     for (int i = 0; i < 3; ++i)

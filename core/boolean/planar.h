@@ -19,7 +19,9 @@ class Planar {
   /// A point of the triangle that is none of those added so far.
   void add_inside(Index point);
   /// Makes the triangulation as fair as flips can make it.
-  void flip_to_delaunay();
+  /// @param ties_by_number  of two diagonals that are as good the one at the point with the smallest number is taken, so that
+  ///                        two sheets with the same points come apart into the same triangles
+  void flip_to_delaunay(bool ties_by_number = false);
   /// A segment between two points added before; it must not cross another one in its interior.
   void constrain(Index from, Index to);
 
@@ -63,6 +65,7 @@ class Planar {
   std::vector<std::pair<Index, int>> by_id_;  ///< sorted on demand
   mutable bool sorted_ = false;
   int last_ = 0;
+  bool ties_by_number_ = false;
 };
 
 }  // namespace anvil::boolean

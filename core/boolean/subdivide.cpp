@@ -258,10 +258,10 @@ std::vector<Planar::Piece> cut_triangle(Index t, const Soup& soup, const Cuts& c
   std::optional<Planar> at_edges_only;
   if (by_contact) at_edges_only.emplace(planar);
   try {
-    if (known.size() > 3) planar.flip_to_delaunay();
+    if (known.size() > 3) planar.flip_to_delaunay(by_contact);
     for (Index p : inside) planar.add_inside(p);
     for (const auto& s : segments) planar.constrain(s.from, s.to);
-    if (!segments.empty()) planar.flip_to_delaunay();
+    if (!segments.empty()) planar.flip_to_delaunay(by_contact);
     return planar.pieces();
   } catch (const Contradiction&) {
     if (!by_contact) throw;
