@@ -129,7 +129,10 @@ class Opening {
       failing = still_failing();
       for (Index k : failing) try_other(doubled_[k]);
     }
-    for (Index k : failing) opened.left.push_back(doubled_[k].from);
+    for (Index k : failing) {
+      opened.left.push_back(doubled_[k].from);
+      mesh_.positions[doubled_[k].vertex] = doubled_[k].from;
+    }
     tell_places(opened);
     return opened;
   }

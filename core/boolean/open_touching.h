@@ -17,7 +17,7 @@ struct Opened {
   std::size_t places = 0;  ///< what a person sees as one: touching edges that hang together, or a vertex
   double width = 0;        ///< of the widest place, mesh units; no vertex moved by more than twice that
   std::vector<Vec3> at;    ///< of each place
-  std::vector<Vec3> left;  ///< positions of vertices that no width tried could take apart
+  std::vector<Vec3> left;  ///< positions of vertices that no width tried could take apart; they stay where they were
 };
 
 /// Moves vertices that lie at one position apart, so that no two in use share one: each into its own material or, at the

@@ -34,16 +34,6 @@ Vec3 as_float(const Vec3& p) { return p.cast<float>().cast<double>(); }
 /// The distance of neighbouring 32-bit numbers at the largest coordinate of a point.
 double step_of_floats(const Vec3& p) { return std::ldexp(1.0, std::ilogb(std::max(p.cwiseAbs().maxCoeff(), 1e-30)) - 23); }
 
-/// The very triangles that soundness was judged by.
-Mesh in_triangles(const Mesh& mesh) {
-  const TriangleList list = triangulate(mesh);
-  Mesh out;
-  out.positions = mesh.positions;
-  for (const Triangle& t : list.triangles) out.add_face(t);
-  carry_attributes(mesh, list.face, out);
-  return out;
-}
-
 /// How far a settled mesh lies from where it came from.
 struct Movement {
   double farthest = 0;
@@ -84,7 +74,7 @@ constexpr Try tries[] = {{4, 0, 1}, {4, 0, 6}, {4, 1, 1}, {4, 1, 6}, {4, 2, 1}, 
 class Settling {
  public:
   Settling(const Mesh& mesh, OperationReport& report, const FloatSettings& settings, const Control& control)
-      : mesh_(in_triangles(mesh)), report_(report), settings_(settings), control_(control) {}
+      : mesh_(cut_to_triangles(mesh)), report_(report), settings_(settings), control_(control) {}
 
   Mesh run() {
     plain_ = mesh_;
@@ -171,7 +161,7 @@ class Settling {
       assemble({part_}, {&operand}, std::move(pass.rounded), {Assembly::triangles}, result, control_);
       carry_attributes(mesh_, result.sources.face, result.mesh);
       // Judged as it will be written: a diagonal of one polygon may be one of another as well.
-      Mesh triangles = in_triangles(result.mesh);
+      Mesh triangles = cut_to_triangles(result.mesh);
       if (!triangles.empty() && !check_soundness(triangles, control_.stop).sound) return std::nullopt;
       const Movement moved = movement(mesh_, result.mesh, result.sources.face);
       report_.tell(float_settled, static_cast<std::size_t>(rounds), fmt::format("{:.2g}", moved.farthest));

@@ -205,12 +205,7 @@ Mesh convex_faces(const Mesh& mesh, const std::stop_token& stop) {
 Mesh faces_for(const Mesh& mesh, FacesWritten faces, const std::stop_token& stop) {
   if (faces == FacesWritten::polygons) return mesh;
   if (faces == FacesWritten::convex) return convex_faces(mesh, stop);
-  const TriangleList list = triangulate(mesh);
-  Mesh out;
-  out.positions = mesh.positions;
-  for (const Triangle& t : list.triangles) out.add_face(t);
-  carry_attributes(mesh, list.face, out);
-  return out;
+  return cut_to_triangles(mesh);
 }
 
 }  // namespace anvil

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mesh/attributes.h"
 
+#include "core/mesh/triangulate.h"
+
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -55,6 +57,15 @@ void append_attributes(Mesh& mesh, std::size_t before, const Mesh& other) {
       for (Index f = 0; f < before; ++f) mesh.origins.push_back({0, f, no_index});
     for (Index f = 0; f < other.face_count(); ++f) mesh.origins.push_back(origin_of(other, f));
   }
+}
+
+Mesh cut_to_triangles(const Mesh& mesh) {
+  const TriangleList list = triangulate(mesh);
+  Mesh out;
+  out.positions = mesh.positions;
+  for (const Triangle& t : list.triangles) out.add_face(t);
+  carry_attributes(mesh, list.face, out);
+  return out;
 }
 
 }  // namespace anvil

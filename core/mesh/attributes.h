@@ -28,6 +28,9 @@ void carry_materials(std::span<const Mesh* const> inputs, const FaceSources& sou
 /// @param face  per face of `to`; no_index: made anew
 void carry_attributes(const Mesh& from, std::span<const Index> face, Mesh& to);
 
+/// The triangles of triangulate(), the very ones that soundness is judged by, as faces with the attributes of theirs.
+Mesh cut_to_triangles(const Mesh& mesh);
+
 /// Gives a mesh that is about to have the faces of `other` behind its `before` own ones their attributes.
 void append_attributes(Mesh& mesh, std::size_t before, const Mesh& other);
 
