@@ -8,7 +8,7 @@
 
 #include "core/boolean/contradiction.h"
 #include "core/boolean/prepared.h"
-#include "core/mesh/bvh.h"
+#include "core/mesh/charts.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/orient.h"
 #include "core/exact/predicates.h"
@@ -153,8 +153,8 @@ bool has_crossings(const Prepared& part, const Control& control) {
     std::sort(t.begin(), t.end());
     return t;
   };
-  const Bvh tree(part.points, part.triangles);
-  tree.for_each_pair(
+  for_each_possible_crossing(
+      part.points, part.triangles, part.opposite,
       [&](Index i, Index j) {
         if (found.load(std::memory_order_relaxed)) return;
         const Triangle &s = part.triangles[i], &t = part.triangles[j];

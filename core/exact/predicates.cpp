@@ -10,8 +10,7 @@ namespace anvil {
 namespace {
 
 constexpr double half_ulp = 0x1p-53;
-// Static filter bounds: Shewchuk 1997, ccwerrboundA and o3derrboundA.
-constexpr double orient2d_bound = (3 + 16 * half_ulp) * half_ulp;
+// Static filter bound: Shewchuk 1997, o3derrboundA.
 constexpr double orient3d_bound = (7 + 56 * half_ulp) * half_ulp;
 
 int orient2d_exact(const Point2& a, const Point2& b, const Point2& c) {
@@ -36,14 +35,6 @@ bool between(const Point2& a, const Point2& b, const Point2& p) {
          p.y <= std::max(a.y, b.y);
 }
 
-bool segments_meet(const Point2& p, const Point2& q, const Point2& a, const Point2& b) {
-  const int pa = orient2d(p, q, a), pb = orient2d(p, q, b);
-  const int ap = orient2d(a, b, p), aq = orient2d(a, b, q);
-  if (pa * pb < 0 && ap * aq < 0) return true;
-  return (pa == 0 && between(p, q, a)) || (pb == 0 && between(p, q, b)) || (ap == 0 && between(a, b, p)) ||
-         (aq == 0 && between(a, b, q));
-}
-
 }  // namespace
 
 Projection Projection::along(const Vec3& normal) {
@@ -53,13 +44,19 @@ Projection Projection::along(const Vec3& normal) {
   return normal[axis] >= 0 ? Projection{u, v} : Projection{v, u};
 }
 
+Projection projection_of(const Vec3& a, const Vec3& b, const Vec3& c) {
+  // The normal may be too rough to choose an axis from.
+  Projection plane = Projection::along((b - a).cross(c - a));
+  for (int k = 0; k < 3 && orient2d(plane(a), plane(b), plane(c)) == 0; ++k) plane = {k, (k + 1) % 3};
+  return plane;
+}
+
 int orient2d(const Point2& a, const Point2& b, const Point2& c) {
-  const double left = (a.x - c.x) * (b.y - c.y);
-  const double right = (a.y - c.y) * (b.x - c.x);
-  const double det = left - right;
-  const double bound = orient2d_bound * (std::abs(left) + std::abs(right));
-  if (det > bound) return 1;
-  if (det < -bound) return -1;
+  if (const int sure = orient2d_if_sure(a, b, c); sure != 0) return sure;
+  // Three on a line along an axis, and walls seen from above, are the common cases in hard-surface work.
+  if ((a.x == b.x && a.x == c.x) || (a.y == b.y && a.y == c.y)) return 0;
+  auto same = [](const Point2& p, const Point2& q) { return p.x == q.x && p.y == q.y; };
+  if (same(a, b) || same(b, c) || same(c, a)) return 0;
   return orient2d_exact(a, b, c);
 }
 
@@ -93,6 +90,22 @@ bool collinear(const Vec3& a, const Vec3& b, const Vec3& c) {
   return true;
 }
 
+bool segments_meet(const Point2& p, const Point2& q, const Point2& a, const Point2& b) {
+  const int pa = orient2d(p, q, a), pb = orient2d(p, q, b);
+  const int ap = orient2d(a, b, p), aq = orient2d(a, b, q);
+  if (pa * pb < 0 && ap * aq < 0) return true;
+  return (pa == 0 && between(p, q, a)) || (pb == 0 && between(p, q, b)) || (ap == 0 && between(a, b, p)) ||
+         (aq == 0 && between(a, b, q));
+}
+
+bool segment_meets_triangle(const Point2& p, const Point2& q, const Point2& a, const Point2& b, const Point2& c) {
+  const int turn = orient2d(a, b, c);
+  const int ab = orient2d(a, b, p), bc = orient2d(b, c, p), ca = orient2d(c, a, p);
+  if (ab != -turn && bc != -turn && ca != -turn) return true;
+  if (p.x == q.x && p.y == q.y) return false;
+  return segments_meet(p, q, a, b) || segments_meet(p, q, b, c) || segments_meet(p, q, c, a);
+}
+
 bool segment_meets_triangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c) {
   const int sp = orient3d(a, b, c, p);
   const int sq = orient3d(a, b, c, q);
@@ -104,15 +117,8 @@ bool segment_meets_triangle(const Vec3& p, const Vec3& q, const Vec3& a, const V
     const bool all_right = ab <= 0 && bc <= 0 && ca <= 0;
     return all_left || all_right;
   }
-  // Coplanar. The plane's normal may be too rough to choose an axis from, so take one in which the
-  // triangle is not exactly degenerate.
-  Projection plane = Projection::along((b - a).cross(c - a));
-  for (int k = 0; k < 3 && orient2d(plane(a), plane(b), plane(c)) == 0; ++k) plane = {k, (k + 1) % 3};
-  const Point2 p2 = plane(p), q2 = plane(q), a2 = plane(a), b2 = plane(b), c2 = plane(c);
-  if (segments_meet(p2, q2, a2, b2) || segments_meet(p2, q2, b2, c2) || segments_meet(p2, q2, c2, a2))
-    return true;
-  const int turn = orient2d(a2, b2, c2);
-  return orient2d(a2, b2, p2) == turn && orient2d(b2, c2, p2) == turn && orient2d(c2, a2, p2) == turn;
+  const Projection plane = projection_of(a, b, c);
+  return segment_meets_triangle(plane(p), plane(q), plane(a), plane(b), plane(c));
 }
 
 }  // namespace anvil

@@ -3,6 +3,8 @@
 // expansions where it cannot decide. No tolerance anywhere.
 #pragma once
 
+#include <cmath>
+
 #include "core/mesh/mesh.h"
 
 namespace anvil {
@@ -20,8 +22,22 @@ struct Projection {
   Point2 operator()(const Vec3& p) const { return {p[u], p[v]}; }
 };
 
+/// A projection along an axis in which a triangle is not degenerate, and turns left where doubles can tell.
+Projection projection_of(const Vec3& a, const Vec3& b, const Vec3& c);
+
 /// Sign of twice the area of triangle abc: 1 when counter-clockwise, 0 when exactly collinear.
 int orient2d(const Point2& a, const Point2& b, const Point2& c);
+
+/// As orient2d, but 0 also where floating-point arithmetic alone cannot tell.
+inline int orient2d_if_sure(const Point2& a, const Point2& b, const Point2& c) {
+  constexpr double half_ulp = 0x1p-53;
+  constexpr double bound = (3 + 16 * half_ulp) * half_ulp;  // Shewchuk 1997, ccwerrboundA
+  const double left = (a.x - c.x) * (b.y - c.y);
+  const double right = (a.y - c.y) * (b.x - c.x);
+  const double det = left - right;
+  const double error = bound * (std::abs(left) + std::abs(right));
+  return det > error ? 1 : det < -error ? -1 : 0;
+}
 
 /// Sign of (b−a)×(c−a)·(d−a): 1 when d lies on the side that the normal of abc points to, 0 when the
 /// four points are exactly coplanar.
@@ -33,7 +49,11 @@ int orient3d_if_sure(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d)
 /// True when the three points lie exactly on one line (two equal points included).
 bool collinear(const Vec3& a, const Vec3& b, const Vec3& c);
 
-/// True when the closed segment pq and the closed, non-degenerate triangle abc have a point in common.
+/// True when the closed segments pq and ab have a point in common.
+bool segments_meet(const Point2& p, const Point2& q, const Point2& a, const Point2& b);
+
+/// True when the closed segment pq (p = q for a point) and the closed, non-degenerate triangle abc have a point in common.
+bool segment_meets_triangle(const Point2& p, const Point2& q, const Point2& a, const Point2& b, const Point2& c);
 bool segment_meets_triangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c);
 
 }  // namespace anvil

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
+#include <utility>
 
 namespace anvil {
 namespace {
@@ -28,21 +29,35 @@ struct Keyed {
 
 /// Least-significant-digit radix sort on the 30 key bits; stable.
 void radix_sort(std::vector<Keyed>& items) {
+  constexpr std::size_t digits = 1024, least_chunk = 32768;
+  const std::size_t chunks = std::clamp<std::size_t>(items.size() / least_chunk, 1, 16), size = (items.size() + chunks - 1) / chunks;
   std::vector<Keyed> other(items.size());
+  std::vector<std::array<Index, digits>> start(chunks);
   for (int shift = 0; shift < 30; shift += 10) {
-    std::array<Index, 1025> start{};
-    for (const Keyed& k : items) ++start[((k.key >> shift) & 1023u) + 1];
-    for (std::size_t i = 1; i < start.size(); ++i) start[i] += start[i - 1];
-    for (const Keyed& k : items) other[start[(k.key >> shift) & 1023u]++] = k;
+    auto digit = [shift](const Keyed& k) { return (k.key >> shift) & (digits - 1); };
+    auto in_chunks = [&](auto&& visit) {
+      tbb::parallel_for(std::size_t{0}, chunks, [&](std::size_t c) {
+        for (std::size_t i = c * size; i < std::min(items.size(), (c + 1) * size); ++i) visit(start[c][digit(items[i])], items[i]);
+      });
+    };
+    for (auto& counts : start) counts.fill(0);
+    in_chunks([](Index& count, const Keyed&) { ++count; });
+    Index sum = 0;
+    for (std::size_t d = 0; d < digits; ++d)
+      for (auto& counts : start) sum += std::exchange(counts[d], sum);
+    in_chunks([&](Index& place, const Keyed& k) { other[place++] = k; });
     items.swap(other);
   }
 }
 
+/// At least one step of single precision below or above.
 float round_down(double x) {
-  return std::nextafter(static_cast<float>(x), -infinity);
+  const auto f = static_cast<float>(x);
+  return f - (std::abs(f) * 0x1p-23f + std::numeric_limits<float>::min());
 }
 float round_up(double x) {
-  return std::nextafter(static_cast<float>(x), infinity);
+  const auto f = static_cast<float>(x);
+  return f + (std::abs(f) * 0x1p-23f + std::numeric_limits<float>::min());
 }
 
 }  // namespace
@@ -64,7 +79,6 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
   const std::size_t count = triangles.size();
 
   std::vector<Keyed> keyed(count);
-  std::vector<Box> unsorted(count);
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, 8192), [&](const auto& range) {
     for (std::size_t i = range.begin(); i < range.end(); ++i) {
       const Vec3 &a = positions[triangles[i][0]], &b = positions[triangles[i][1]],
@@ -72,8 +86,6 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
       std::uint32_t key = 0;
       for (int k = 0; k < 3; ++k) {
         const double lo = std::min({a[k], b[k], c[k]}), hi = std::max({a[k], b[k], c[k]});
-        unsorted[i].lo[k] = round_down(lo - margin - centre_[k]);
-        unsorted[i].hi[k] = round_up(hi + margin - centre_[k]);
         const double cell = (0.5 * (lo + hi) - all.lo[k]) / span * 1023.0;
         key |= spread(static_cast<std::uint32_t>(std::clamp(cell, 0.0, 1023.0))) << k;
       }
@@ -82,32 +94,41 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
   });
   radix_sort(keyed);
   order_.resize(count);
-  boxes_.resize(count);
-  leaf_boxes_.resize((count + leaf_size - 1) / leaf_size);
-  leaves_ = std::bit_ceil(std::max<std::size_t>(1, (count + leaf_size - 1) / leaf_size));
+  const std::size_t leaf_count = (count + leaf_size - 1) / leaf_size;
+  leaf_boxes_.resize(leaf_count);
+  leaves_ = std::bit_ceil(std::max<std::size_t>(1, leaf_count));
   nodes_.assign(2 * leaves_, Box{{infinity, infinity, infinity}, {-infinity, -infinity, -infinity}});
-  tbb::parallel_for(
-      tbb::blocked_range<std::size_t>(0, (count + leaf_size - 1) / leaf_size, 2048), [&](const auto& range) {
-        for (std::size_t leaf = range.begin(); leaf < range.end(); ++leaf) {
-          for (std::size_t i = leaf * leaf_size; i < std::min(count, (leaf + 1) * leaf_size); ++i) {
-            order_[i] = keyed[i].index;
-            boxes_[i] = unsorted[keyed[i].index];
-            nodes_[leaves_ + leaf].add(boxes_[i]);
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, leaf_count, 2048), [&](const auto& range) {
+    for (std::size_t leaf = range.begin(); leaf < range.end(); ++leaf) {
+      for (std::size_t j = 0; j < leaf_size; ++j) {
+        const std::size_t i = leaf * leaf_size + j;
+        Box box{{infinity, infinity, infinity}, {-infinity, -infinity, -infinity}};
+        if (i < count) {
+          order_[i] = keyed[i].index;
+          const Triangle& t = triangles[order_[i]];
+          const Vec3 &a = positions[t[0]], &b = positions[t[1]], &c = positions[t[2]];
+          for (int k = 0; k < 3; ++k) {
+            box.lo[k] = round_down(std::min({a[k], b[k], c[k]}) - margin - centre_[k]);
+            box.hi[k] = round_up(std::max({a[k], b[k], c[k]}) + margin - centre_[k]);
           }
-          for (std::size_t j = 0; j < leaf_size; ++j) {
-            const std::size_t i = leaf * leaf_size + j;
-            for (std::size_t k = 0; k < 3; ++k) {
-              leaf_boxes_[leaf].lo[k][j] = i < count ? boxes_[i].lo[k] : infinity;
-              leaf_boxes_[leaf].hi[k][j] = i < count ? boxes_[i].hi[k] : -infinity;
-            }
-          }
+          nodes_[leaves_ + leaf].add(box);
         }
-      });
+        for (std::size_t k = 0; k < 3; ++k) {
+          leaf_boxes_[leaf].lo[k][j] = box.lo[k];
+          leaf_boxes_[leaf].hi[k][j] = box.hi[k];
+        }
+      }
+    }
+  });
   for (std::size_t n = leaves_; n-- > 1;) {
     nodes_[n] = nodes_[2 * n];
     nodes_[n].add(nodes_[2 * n + 1]);
   }
-  if (groups.empty()) return;
+  if (!groups.empty()) set_groups(groups);
+}
+
+void Bvh::set_groups(std::span<const Index> groups) {
+  const std::size_t count = order_.size();
   constexpr Index none = no_index - 1;  // of a node without triangles
   group_of_.assign(2 * leaves_, none);
   auto join = [](Index& group, Index other) {
@@ -140,7 +161,7 @@ struct Bvh::PairWalk {
     if (b0 >= count) return;
     const Leaf& leaf = tree.leaf_boxes_[b - tree.leaves_];
     for (std::size_t i = a0; i < a1; ++i) {
-      const auto hit = leaf.overlaps(tree.boxes_[i]);
+      const auto hit = leaf.overlaps(tree.box(i));
       for (std::size_t j = a == b ? i + 1 - b0 : 0; j < leaf_size; ++j)
         if (hit[j] && !one_group_of(i, b0 + j)) visit(tree.order_[i], tree.order_[b0 + j]);
     }

@@ -22,6 +22,9 @@ class Bvh {
   Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin = 0,
       std::span<const Index> groups = {});
 
+  /// Says which pairs are not asked for, as `groups` of the constructor.
+  void set_groups(std::span<const Index> groups);
+
   /// Calls visit(i, j) once for every pair i ≠ j of triangles whose boxes overlap. Calls come from
   /// several threads at once and in no particular order. Throws Stopped.
   void for_each_pair(const std::function<void(Index, Index)>& visit, const std::stop_token& stop) const;
@@ -61,10 +64,15 @@ class Bvh {
   };
   struct PairWalk;
 
+  Box box(std::size_t place) const {
+    const Leaf& leaf = leaf_boxes_[place / leaf_size];
+    const std::size_t j = place % leaf_size;
+    return {{leaf.lo[0][j], leaf.lo[1][j], leaf.lo[2][j]}, {leaf.hi[0][j], leaf.hi[1][j], leaf.hi[2][j]}};
+  }
+
   Vec3 centre_;
   std::vector<Index> order_;  ///< triangle at each place of the curve
-  std::vector<Box> boxes_;    ///< box of each place
-  std::vector<Leaf> leaf_boxes_;  ///< the same by leaves
+  std::vector<Leaf> leaf_boxes_;  ///< of the triangles at each leaf's places
   std::vector<Box> nodes_;    ///< heap order, root at 1; leaves at [leaves_, 2 leaves_)
   std::vector<Index> groups_;    ///< of each place
   std::vector<Index> group_of_;  ///< of each node: the group of all its triangles, no_index when they differ

@@ -380,6 +380,36 @@ TEST_CASE("two triangles with a corner in common cross exactly when CGAL says so
   CHECK(crossing < 2700);
 }
 
+TEST_CASE("two triangles cross exactly when CGAL says so, needles and walls seen from above too, in either order") {
+  std::mt19937 random(43);
+  std::size_t crossing = 0, compared = 0;
+  while (compared < 6000) {
+    // Coarse positions, most of them turned: what was on one line or in one plane is so but for rounding.
+    std::vector<Vec3> points;
+    for (int k = 0; k < 6; ++k) points.push_back(whole_numbers(random, {4, 4, 2}));
+    std::uniform_real_distribution<double> degrees(0, 360);
+    if (const auto how = random() % 3; how > 0) {
+      const Affine turn = Placement{Vec3::Zero(), {how == 1 ? 0 : degrees(random), 0, degrees(random)}, Vec3::Ones()}.matrix();
+      for (Vec3& p : points) p = turn * p;
+    }
+    const auto shared = static_cast<Index>(random() % 3);
+    const Triangle s{0, 1, 2}, t{shared > 0 ? 0u : 3u, shared > 1 ? 1u : 4u, 5};
+    bool usable = !collinear(points[s[0]], points[s[1]], points[s[2]]) && !collinear(points[t[0]], points[t[1]], points[t[2]]);
+    for (std::size_t i = 0; i < 6; ++i)
+      for (std::size_t j = i + 1; j < 6; ++j) usable = usable && points[i] != points[j];
+    if (!usable) continue;
+    CAPTURE(shared, points[0].transpose(), points[1].transpose(), points[2].transpose(), points[3].transpose(), points[4].transpose(),
+            points[5].transpose());
+    const bool own = triangles_cross(points, s, t);
+    REQUIRE(own == meet_beyond_corners({points[s[0]], points[s[1]], points[s[2]]}, {points[t[0]], points[t[1]], points[t[2]]}));
+    REQUIRE(own == triangles_cross(points, {t[1], t[2], t[0]}, {s[2], s[0], s[1]}));
+    crossing += own;
+    ++compared;
+  }
+  CHECK(crossing > 600);
+  CHECK(crossing < 5400);
+}
+
 TEST_CASE("trouble is what crosses, lies twice on the same corners or has no area, within a piece or across") {
   const std::vector<Vec3> points{{0, 0, 0}, {2, 0, 0}, {0, 2, 0}, {0.5, 0.5, -1}, {0.5, 0.5, 1}, {1, 0.5, 1}, {9, 9, 9}, {10, 9, 9}, {11, 9, 9}};
   const std::vector<Triangle> triangles{{0, 1, 2}, {3, 5, 4}, {6, 7, 8}, {1, 2, 0}};

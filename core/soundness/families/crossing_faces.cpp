@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "core/mesh/bvh.h"
+#include "core/mesh/charts.h"
 #include "core/mesh/triangles_cross.h"
 #include "core/mesh/union_find.h"
 #include "core/soundness/analysis.h"
@@ -17,25 +17,26 @@ struct Pair {
   bool operator<(const Pair& o) const { return a != o.a ? a < o.a : b < o.b; }
 };
 
-/// Corners at one position count as one.
-Triangle by_position(const Analysis& a, Index i) {
-  Triangle t = a.triangles.triangles[i];
-  for (Index& v : t) v = a.positions.first[a.positions.id[v]];
-  return t;
+/// The triangles, corners at one position counted as one.
+std::vector<Triangle> by_position(const Analysis& a) {
+  std::vector<Triangle> triangles = a.triangles.triangles;
+  if (!a.all_welded())
+    for (Triangle& t : triangles)
+      for (Index& v : t) v = a.positions.first[a.positions.id[v]];
+  return triangles;
 }
 
 std::vector<Defect> find_crossings(const Analysis& a) {
-  const Bvh tree(a.mesh.positions, a.triangles.triangles);
-  a.check_stop();
+  const std::vector<Triangle> triangles = by_position(a);
   tbb::enumerable_thread_specific<std::vector<Pair>> parts;
-  tree.for_each_pair(
+  for_each_possible_crossing(
+      a.mesh.positions, triangles, find_opposites(triangles, {}, a.mesh.positions.size()),
       [&](Index i, Index j) {
         if (a.degenerate[i] || a.degenerate[j]) return;  // reported as zero-area faces
-        if (triangles_cross(a.mesh.positions, by_position(a, i), by_position(a, j))) {
-          const Index f = a.triangles.face[i], g = a.triangles.face[j];
-          if (f != g && same_ring(a, f, g)) return;
-          parts.local().push_back({std::min(f, g), std::max(f, g)});
-        }
+        if (!triangles_cross(a.mesh.positions, triangles[i], triangles[j])) return;
+        const Index f = a.triangles.face[i], g = a.triangles.face[j];
+        if (f != g && same_ring(a, f, g)) return;
+        parts.local().push_back({std::min(f, g), std::max(f, g)});
       },
       a.stop);
   std::vector<Pair> pairs;

@@ -1,0 +1,263 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/mesh/charts.h"
+
+#include <tbb/enumerable_thread_specific.h>
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <numeric>
+
+#include "core/control.h"
+#include "core/exact/predicates.h"
+#include "core/mesh/bvh.h"
+#include "core/mesh/edges.h"
+
+namespace anvil {
+namespace {
+
+constexpr std::size_t stretch = 4096;    // triangles looked at together; a power of two times the hierarchy's leaves
+constexpr std::size_t worth_splitting = 64;
+constexpr std::size_t fewest = 3;        // of a chart; two triangles at one edge are as quickly compared
+constexpr std::size_t longest_rim = 2048;  // half-edges; looking whether it meets itself takes longer than in proportion
+constexpr double least_slope = 0.25;     // of a normal along the axis of its chart; flatter ones make ragged rims
+
+/// One of the six directions along an axis to look from.
+struct Direction {
+  int axis = 0;
+  bool from_above = true;
+
+  Projection projection() const {
+    const int u = (axis + 1) % 3, v = (axis + 2) % 3;
+    return from_above ? Projection{u, v} : Projection{v, u};
+  }
+  double slope(const Vec3& normal) const { return from_above ? normal[axis] : -normal[axis]; }
+};
+Direction direction(std::size_t k) { return {static_cast<int>(k / 2), k % 2 == 0}; }
+constexpr std::size_t directions = 6;
+constexpr unsigned char nowhere = directions;
+
+/// Is the direction from v to a at an angle within [0, 180) degrees?
+bool in_upper_half(const Point2& v, const Point2& a) { return a.y > v.y || (a.y == v.y && a.x > v.x); }
+
+class ChartFinder {
+ public:
+  ChartFinder(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Index> opposite,
+              std::span<const Index> place, std::vector<Index>& chart)
+      : positions_(positions), triangles_(triangles), opposite_(opposite), place_(place), chart_(chart), turns_(positions.size()) {}
+
+  /// Looks for charts among the triangles at places from `first` on.
+  void find(std::span<const Index> some, Index first) {
+    some_ = some;
+    first_ = first;
+    normals_.resize(some.size());
+    facing_.assign(some.size(), nowhere);
+    list_.assign(some.size(), 0);
+    lists_ = 0;
+    std::array<std::size_t, directions> facing_count{};
+    for (std::size_t k = 0; k < some.size(); ++k) {
+      const Triangle& t = triangles_[some[k]];
+      const Vec3 n = (positions_[t[1]] - positions_[t[0]]).cross(positions_[t[2]] - positions_[t[0]]);
+      normals_[k] = n;
+      int axis = 0;
+      if (!(n.cwiseAbs().maxCoeff(&axis) > 0)) continue;
+      facing_[k] = static_cast<unsigned char>(2 * axis + (n[axis] > 0 ? 0 : 1));
+      ++facing_count[facing_[k]];
+    }
+    // The direction that most are best seen from takes all that can be seen from there, and so on.
+    while (true) {
+      const auto most = static_cast<std::size_t>(std::max_element(facing_count.begin(), facing_count.end()) - facing_count.begin());
+      if (facing_count[most] < fewest) return;
+      const Direction from = direction(most);
+      plane_ = from.projection();
+      std::vector<Index> seen;
+      for (Index k = 0; k < some.size(); ++k) {
+        if (facing_[k] == nowhere || from.slope(normals_[k]) < least_slope * normals_[k].norm()) continue;
+        --facing_count[facing_[k]];
+        facing_[k] = nowhere;
+        const Triangle& t = triangles_[some[k]];
+        if (orient2d(at(t[0]), at(t[1]), at(t[2])) > 0) seen.push_back(k);
+      }
+      certify(seen);
+    }
+  }
+
+ private:
+  /// One half-edge of a rim, seen from one of its ends.
+  struct RimEnd {
+    Index vertex, other;
+    bool begins;  ///< the surface lies to the left of vertex → other; otherwise of other → vertex
+  };
+  struct Turns {
+    Index piece = 0, count = 0;
+  };
+
+  Point2 at(Index vertex) const { return plane_(positions_[vertex]); }
+  Index from(Index corner) const { return triangles_[corner / 3][corner % 3]; }
+  Index to(Index corner) const { return from(next_in_triangle(corner)); }
+  /// The triangle across a half-edge when it is in the same list, else no_index: its place from first_ on.
+  Index across(Index corner, Index list) const {
+    if (opposite_[corner] == no_index) return no_index;
+    const Index k = place_[opposite_[corner] / 3] - first_;  // wraps around when it is before
+    return k < list_.size() && list_[k] == list ? k : no_index;
+  }
+  Index turns_at(Index vertex) const { return turns_[vertex].piece == piece_number_ ? turns_[vertex].count : 0; }
+
+  /// Splits a list of triangles that all face a direction into connected pieces, and proves what it can of them.
+  void certify(const std::vector<Index>& list) {
+    if (list.size() < fewest) return;
+    const Index number = ++lists_;
+    for (Index k : list) list_[k] = number;
+    std::vector<std::vector<Index>> again;
+    for (Index k : list) {
+      if (list_[k] != number) continue;
+      if (flood(k, number)) {
+        if (piece_.size() < fewest) continue;
+        Index least = no_index;
+        for (Index p : piece_) least = std::min(least, some_[p]);
+        for (Index p : piece_) chart_[some_[p]] = least;
+      } else if (piece_.size() > worth_splitting) {
+        // Most of it may do all the same: each half by itself, near ones together as in the list.
+        std::sort(piece_.begin(), piece_.end());
+        const auto half = piece_.begin() + static_cast<std::ptrdiff_t>(piece_.size() / 2);
+        again.emplace_back(piece_.begin(), half);
+        again.emplace_back(half, piece_.end());
+      }
+    }
+    for (const auto& some : again) certify(some);
+  }
+
+  /// Fills piece_ with what is connected to a triangle of a list, and takes it from there.
+  /// @return whether the projection is one to one there; all triangles turn the same way in it
+  bool flood(Index first, Index list) {
+    const Index taken = ++lists_;
+    ++piece_number_;
+    piece_.assign(1, first);
+    list_[first] = taken;
+    rim_.clear();
+    bool once = true;
+    for (std::size_t p = 0; p < piece_.size(); ++p) {
+      const Triangle& t = triangles_[some_[piece_[p]]];
+      const std::array<Point2, 3> corner{at(t[0]), at(t[1]), at(t[2])};
+      for (Index k = 0; k < 3; ++k) {
+        const Index half_edge = 3 * some_[piece_[p]] + k;
+        if (const Index next = across(half_edge, list); next != no_index) {
+          list_[next] = taken;
+          piece_.push_back(next);
+        } else if (across(half_edge, taken) == no_index) {
+          rim_.push_back(half_edge);
+        }
+        // The fan of a vertex passes the direction of the first axis as often as it goes around.
+        if (in_upper_half(corner[k], corner[(k + 1) % 3]) || !in_upper_half(corner[k], corner[(k + 2) % 3])) continue;
+        Turns& turns = turns_[t[k]];
+        if (turns.piece != piece_number_) turns = {piece_number_, 0};
+        if (++turns.count > 1) once = false;
+      }
+    }
+    return once && rim_.size() <= longest_rim && no_direction_twice() && rim_is_simple();
+  }
+
+  /// Do the triangles around each vertex of the rim leave every direction covered at most once? (Those around other
+  /// vertices do when they go around once.)
+  bool no_direction_twice() {
+    ends_.clear();
+    for (Index c : rim_) {
+      ends_.push_back({from(c), to(c), true});
+      ends_.push_back({to(c), from(c), false});
+    }
+    std::sort(ends_.begin(), ends_.end(), [&](const RimEnd& a, const RimEnd& b) {
+      if (a.vertex != b.vertex) return a.vertex < b.vertex;
+      const Point2 v = at(a.vertex);
+      const bool up = in_upper_half(v, at(a.other)), other_up = in_upper_half(v, at(b.other));
+      if (up != other_up) return up;
+      return orient2d(v, at(a.other), at(b.other)) > 0;
+    });
+    for (std::size_t k = 0; k < ends_.size();) {
+      std::size_t end = k + 1;
+      while (end < ends_.size() && ends_[end].vertex == ends_[k].vertex) ++end;
+      const Point2 v = at(ends_[k].vertex);
+      // Going around once, sectors begin and end in turn, and what covers the first direction is the one that ends first.
+      if (turns_at(ends_[k].vertex) != (ends_[k].begins ? 0 : 1)) return false;
+      for (std::size_t j = k + 1; j < end; ++j) {
+        if (ends_[j].begins == ends_[j - 1].begins) return false;
+        const Point2 a = at(ends_[j - 1].other), b = at(ends_[j].other);
+        if (in_upper_half(v, a) == in_upper_half(v, b) && orient2d(v, a, b) == 0) return false;
+      }
+      k = end;
+    }
+    return true;
+  }
+
+  /// Do half-edges of the rim meet only at common vertices?
+  bool rim_is_simple() {
+    struct Segment {
+      double lo, hi, low, high;
+      Index from, to;
+    };
+    Box3 box;
+    for (Index c : rim_) box.add({at(from(c)).x, at(from(c)).y, 0});
+    const bool along_x = box.size().x() > box.size().y();
+    std::vector<Segment> segments;
+    for (Index c : rim_) {
+      const Point2 a = at(from(c)), b = at(to(c));
+      const auto [lo, hi] = along_x ? std::minmax(a.x, b.x) : std::minmax(a.y, b.y);
+      const auto [low, high] = along_x ? std::minmax(a.y, b.y) : std::minmax(a.x, b.x);
+      segments.push_back({lo, hi, low, high, from(c), to(c)});
+    }
+    std::sort(segments.begin(), segments.end(), [](const Segment& a, const Segment& b) { return a.lo < b.lo; });
+    for (auto s = segments.begin(); s != segments.end(); ++s)
+      for (auto t = s + 1; t != segments.end() && t->lo <= s->hi; ++t) {
+        if (t->low > s->high || s->low > t->high) continue;
+        const bool at_start = s->from == t->from || s->from == t->to, at_end = s->to == t->from || s->to == t->to;
+        if (at_start && at_end) return false;
+        if (at_start || at_end) continue;  // told apart by their directions from there
+        if (segments_meet(at(s->from), at(s->to), at(t->from), at(t->to))) return false;
+      }
+    return true;
+  }
+
+  std::span<const Vec3> positions_;
+  std::span<const Triangle> triangles_;
+  std::span<const Index> opposite_, place_;
+  std::vector<Index>& chart_;
+  std::vector<Turns> turns_;  ///< per vertex, of the piece at hand
+  Index piece_number_ = 0;
+  // Of the stretch at hand:
+  std::span<const Index> some_;
+  Index first_ = 0;
+  std::vector<Vec3> normals_;
+  std::vector<unsigned char> facing_;  ///< the direction it is best seen from; nowhere: taken, or it has none
+  std::vector<Index> list_;            ///< that it is in
+  Index lists_ = 0;
+  Projection plane_{0, 1};
+  // Of the piece at hand:
+  std::vector<Index> piece_;  ///< places from first_ on
+  std::vector<Index> rim_;    ///< half-edges without one across
+  std::vector<RimEnd> ends_;
+};
+
+}  // namespace
+
+std::vector<Index> find_charts(std::span<const Vec3> positions, std::span<const Triangle> triangles,
+                               std::span<const Index> opposite, std::span<const Index> order, const std::stop_token& stop) {
+  std::vector<Index> chart(triangles.size(), no_index), place(triangles.size());
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, order.size(), 16384), [&](const auto& range) {
+    for (std::size_t k = range.begin(); k < range.end(); ++k) place[order[k]] = static_cast<Index>(k);
+  });
+  tbb::enumerable_thread_specific<ChartFinder> finders([&] { return ChartFinder(positions, triangles, opposite, place, chart); });
+  tbb::parallel_for(std::size_t{0}, (order.size() + stretch - 1) / stretch, [&](std::size_t k) {
+    if (stop.stop_requested()) throw Stopped{};
+    finders.local().find(order.subspan(k * stretch, std::min(stretch, order.size() - k * stretch)), static_cast<Index>(k * stretch));
+  });
+  return chart;
+}
+
+void for_each_possible_crossing(std::span<const Vec3> positions, std::span<const Triangle> triangles,
+                                std::span<const Index> opposite, const std::function<void(Index, Index)>& visit,
+                                const std::stop_token& stop) {
+  Bvh tree(positions, triangles);
+  if (stop.stop_requested()) throw Stopped{};
+  tree.set_groups(find_charts(positions, triangles, opposite, tree.order(), stop));
+  tree.for_each_pair(visit, stop);
+}
+
+}  // namespace anvil
