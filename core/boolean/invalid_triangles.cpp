@@ -10,6 +10,8 @@
 #include "core/exact/predicates.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/broad_phase.h"
+#include "core/mesh/charts.h"
+#include "core/mesh/edges.h"
 #include "core/mesh/triangles_cross.h"
 
 namespace anvil::boolean {
@@ -66,6 +68,21 @@ bool same_corners(Triangle s, Triangle t) {
   return s == t;
 }
 
+/// The same triangles on the points that they use.
+std::pair<std::vector<Vec3>, std::vector<Triangle>> renumbered(std::span<const Vec3> points, std::vector<Triangle> triangles) {
+  std::vector<Index> number(points.size(), no_index);
+  std::vector<Vec3> used;
+  for (Triangle& t : triangles)
+    for (Index& v : t) {
+      if (number[v] == no_index) {
+        number[v] = static_cast<Index>(used.size());
+        used.push_back(points[v]);
+      }
+      v = number[v];
+    }
+  return {std::move(used), std::move(triangles)};
+}
+
 }  // namespace
 
 std::vector<char> find_invalid_triangles(std::span<const Vec3> points, std::span<const Triangle> all, std::span<const Index> piece,
@@ -80,9 +97,12 @@ std::vector<char> find_invalid_triangles(std::span<const Vec3> points, std::span
   if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return {};
   const Neighbourhood about(points, all, suspect);
   check_stop(control);
-  const Bvh tree(points, about.triangles, 0, about.groups);
+  const auto [own_points, triangles] = renumbered(points, about.triangles);
+  std::vector<Index> own_piece;
+  for (Index i : about.chosen) own_piece.push_back(piece[i]);
   tbb::enumerable_thread_specific<std::vector<std::pair<Index, Index>>> found;
-  tree.for_each_pair(
+  for_each_possible_crossing(
+      own_points, triangles, find_opposites(triangles, own_piece, own_points.size()),
       [&](Index i, Index j) {
         const Index s = about.chosen[i], t = about.chosen[j];
         if (!suspect[s] && !suspect[t]) return;

@@ -69,17 +69,12 @@ void Bvh::Box::add(const Box& o) {
   }
 }
 
-Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin,
-         std::span<const Index> groups) {
+std::vector<Index> morton_order(std::span<const Vec3> positions, std::span<const Triangle> triangles) {
   Box3 all;
   for (const Vec3& p : positions) all.add(p);
-  centre_ = all.centre();
-  const Vec3 size = all.size();
-  const double span = std::max(size.maxCoeff(), 1e-300);
-  const std::size_t count = triangles.size();
-
-  std::vector<Keyed> keyed(count);
-  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, 8192), [&](const auto& range) {
+  const double span = std::max(all.size().maxCoeff(), 1e-300);
+  std::vector<Keyed> keyed(triangles.size());
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, keyed.size(), 8192), [&](const auto& range) {
     for (std::size_t i = range.begin(); i < range.end(); ++i) {
       const Vec3 &a = positions[triangles[i][0]], &b = positions[triangles[i][1]],
                  &c = positions[triangles[i][2]];
@@ -93,7 +88,21 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
     }
   });
   radix_sort(keyed);
-  order_.resize(count);
+  std::vector<Index> order(keyed.size());
+  for (std::size_t i = 0; i < keyed.size(); ++i) order[i] = keyed[i].index;
+  return order;
+}
+
+Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin, std::span<const Index> groups)
+    : Bvh(positions, triangles, morton_order(positions, triangles), margin, groups) {}
+
+Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::vector<Index> order, double margin,
+         std::span<const Index> groups)
+    : order_(std::move(order)) {
+  Box3 all;
+  for (const Vec3& p : positions) all.add(p);
+  centre_ = all.centre();
+  const std::size_t count = order_.size();
   const std::size_t leaf_count = (count + leaf_size - 1) / leaf_size;
   leaf_boxes_.resize(leaf_count);
   leaves_ = std::bit_ceil(std::max<std::size_t>(1, leaf_count));
@@ -104,7 +113,6 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
         const std::size_t i = leaf * leaf_size + j;
         Box box{{infinity, infinity, infinity}, {-infinity, -infinity, -infinity}};
         if (i < count) {
-          order_[i] = keyed[i].index;
           const Triangle& t = triangles[order_[i]];
           const Vec3 &a = positions[t[0]], &b = positions[t[1]], &c = positions[t[2]];
           for (int k = 0; k < 3; ++k) {
@@ -124,11 +132,7 @@ Bvh::Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, d
     nodes_[n] = nodes_[2 * n];
     nodes_[n].add(nodes_[2 * n + 1]);
   }
-  if (!groups.empty()) set_groups(groups);
-}
-
-void Bvh::set_groups(std::span<const Index> groups) {
-  const std::size_t count = order_.size();
+  if (groups.empty()) return;
   constexpr Index none = no_index - 1;  // of a node without triangles
   group_of_.assign(2 * leaves_, none);
   auto join = [](Index& group, Index other) {

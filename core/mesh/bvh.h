@@ -12,6 +12,9 @@
 
 namespace anvil {
 
+/// The triangles along a Morton curve through the middles of their boxes, so that near ones are near each other.
+std::vector<Index> morton_order(std::span<const Vec3> positions, std::span<const Triangle> triangles);
+
 class Bvh {
  public:
   /// Sorts the triangles along a Morton curve and builds a perfect binary tree of boxes over groups of
@@ -21,9 +24,9 @@ class Bvh {
   ///                Empty means that all pairs are
   Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, double margin = 0,
       std::span<const Index> groups = {});
-
-  /// Says which pairs are not asked for, as `groups` of the constructor.
-  void set_groups(std::span<const Index> groups);
+  /// Of some of the triangles, sorted already.
+  Bvh(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::vector<Index> order, double margin,
+      std::span<const Index> groups);
 
   /// Calls visit(i, j) once for every pair i ≠ j of triangles whose boxes overlap. Calls come from
   /// several threads at once and in no particular order. Throws Stopped.
@@ -36,9 +39,6 @@ class Bvh {
   /// Nearest triangle hit by the ray, either side (Möller and Trumbore 1997; for picking, not exact).
   std::optional<Hit> nearest_hit(std::span<const Vec3> positions, std::span<const Triangle> triangles,
                                  const Vec3& origin, const Vec3& direction) const;
-
-  /// Groups of four triangles in the order of the Morton curve.
-  std::span<const Index> order() const { return order_; }
 
  private:
   struct Box {

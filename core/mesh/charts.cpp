@@ -5,17 +5,18 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
-#include <numeric>
+#include <mutex>
 
 #include "core/control.h"
 #include "core/exact/predicates.h"
+#include "core/mesh/broad_phase.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/edges.h"
 
 namespace anvil {
 namespace {
 
-constexpr std::size_t stretch = 4096;    // triangles looked at together; a power of two times the hierarchy's leaves
+constexpr std::size_t stretch = 8192;    // triangles looked at together; a power of two times the hierarchy's leaves
 constexpr std::size_t worth_splitting = 64;
 constexpr std::size_t fewest = 3;        // of a chart; two triangles at one edge are as quickly compared
 constexpr std::size_t longest_rim = 2048;  // half-edges; looking whether it meets itself takes longer than in proportion
@@ -42,8 +43,11 @@ bool in_upper_half(const Point2& v, const Point2& a) { return a.y > v.y || (a.y 
 class ChartFinder {
  public:
   ChartFinder(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Index> opposite,
-              std::span<const Index> place, std::vector<Index>& chart)
-      : positions_(positions), triangles_(triangles), opposite_(opposite), place_(place), chart_(chart), turns_(positions.size()) {}
+              std::span<const Index> place)
+      : positions_(positions), triangles_(triangles), opposite_(opposite), place_(place), turns_(positions.size()) {}
+
+  std::vector<std::vector<Index>> found;  ///< charts
+  std::vector<Box3> boxes;                ///< of each
 
   /// Looks for charts among the triangles at places from `first` on.
   void find(std::span<const Index> some, Index first) {
@@ -112,9 +116,12 @@ class ChartFinder {
       if (list_[k] != number) continue;
       if (flood(k, number)) {
         if (piece_.size() < fewest) continue;
-        Index least = no_index;
-        for (Index p : piece_) least = std::min(least, some_[p]);
-        for (Index p : piece_) chart_[some_[p]] = least;
+        std::vector<Index>& chart = found.emplace_back(piece_.size());
+        Box3& box = boxes.emplace_back();
+        for (std::size_t p = 0; p < piece_.size(); ++p) {
+          chart[p] = some_[piece_[p]];
+          for (Index v : triangles_[chart[p]]) box.add(positions_[v]);
+        }
       } else if (piece_.size() > worth_splitting) {
         // Most of it may do all the same: each half by itself, near ones together as in the list.
         std::sort(piece_.begin(), piece_.end());
@@ -218,7 +225,6 @@ class ChartFinder {
   std::span<const Vec3> positions_;
   std::span<const Triangle> triangles_;
   std::span<const Index> opposite_, place_;
-  std::vector<Index>& chart_;
   std::vector<Turns> turns_;  ///< per vertex, of the piece at hand
   Index piece_number_ = 0;
   // Of the stretch at hand:
@@ -235,29 +241,89 @@ class ChartFinder {
   std::vector<RimEnd> ends_;
 };
 
+/// Triangles that may meet one of another chart, or that are in none: those whose boxes overlap the box of another chart,
+/// or of a triangle that is in none. In the given order.
+std::vector<Index> near_others(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Charts& charts,
+                               std::span<const Index> order) {
+  // A box stands as a triangle with its corners.
+  std::vector<Vec3> corners;
+  std::vector<Triangle> boxes;
+  auto add = [&](const Box3& box) {
+    const auto first = static_cast<Index>(corners.size());
+    corners.insert(corners.end(), {box.lo, box.hi});
+    boxes.push_back({first, first + 1, first});
+  };
+  for (const Box3& box : charts.boxes) add(box);
+  for (Index i = 0; i < triangles.size(); ++i)
+    if (charts.chart[i] == no_index) add(box_of(positions, triangles[i]));
+  std::vector<std::vector<Index>> beside(charts.boxes.size());
+  std::mutex mutex;
+  Bvh(corners, boxes).for_each_pair(
+      [&](Index i, Index j) {
+        const std::lock_guard lock(mutex);
+        if (i < beside.size()) beside[i].push_back(j);
+        if (j < beside.size()) beside[j].push_back(i);
+      },
+      {});
+  std::vector<char> near(triangles.size(), 1);
+  tbb::parallel_for(std::size_t{0}, beside.size(), [&](std::size_t c) {
+    constexpr std::size_t at_once = 16;  // they were found one beside the other: most are clear together
+    const std::vector<Index>& chart = charts.triangles[c];
+    std::array<Box3, at_once> own;
+    std::vector<Box3> others, close;
+    for (Index other : beside[c]) others.push_back({corners[2 * other], corners[2 * other + 1]});
+    for (std::size_t first = 0; first < chart.size(); first += at_once) {
+      const std::size_t count = std::min(at_once, chart.size() - first);
+      Box3 all;
+      for (std::size_t k = 0; k < count; ++k) {
+        own[k] = box_of(positions, triangles[chart[first + k]]);
+        all.add(own[k].lo);
+        all.add(own[k].hi);
+      }
+      close.clear();
+      std::copy_if(others.begin(), others.end(), std::back_inserter(close), [&](const Box3& other) { return overlap(all, other); });
+      for (std::size_t k = 0; k < count; ++k)
+        near[chart[first + k]] = std::any_of(close.begin(), close.end(), [&](const Box3& other) { return overlap(own[k], other); });
+    }
+  });
+  std::vector<Index> some;
+  for (Index i : order)
+    if (near[i]) some.push_back(i);
+  return some;
+}
+
 }  // namespace
 
-std::vector<Index> find_charts(std::span<const Vec3> positions, std::span<const Triangle> triangles,
-                               std::span<const Index> opposite, std::span<const Index> order, const std::stop_token& stop) {
-  std::vector<Index> chart(triangles.size(), no_index), place(triangles.size());
+Charts find_charts(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Index> opposite,
+                   std::span<const Index> order, const std::stop_token& stop) {
+  std::vector<Index> place(triangles.size());
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, order.size(), 16384), [&](const auto& range) {
     for (std::size_t k = range.begin(); k < range.end(); ++k) place[order[k]] = static_cast<Index>(k);
   });
-  tbb::enumerable_thread_specific<ChartFinder> finders([&] { return ChartFinder(positions, triangles, opposite, place, chart); });
+  tbb::enumerable_thread_specific<ChartFinder> finders([&] { return ChartFinder(positions, triangles, opposite, place); });
   tbb::parallel_for(std::size_t{0}, (order.size() + stretch - 1) / stretch, [&](std::size_t k) {
     if (stop.stop_requested()) throw Stopped{};
     finders.local().find(order.subspan(k * stretch, std::min(stretch, order.size() - k * stretch)), static_cast<Index>(k * stretch));
   });
-  return chart;
+  Charts charts;
+  for (ChartFinder& finder : finders) {
+    std::move(finder.found.begin(), finder.found.end(), std::back_inserter(charts.triangles));
+    charts.boxes.insert(charts.boxes.end(), finder.boxes.begin(), finder.boxes.end());
+  }
+  charts.chart.assign(triangles.size(), no_index);
+  tbb::parallel_for(std::size_t{0}, charts.triangles.size(), [&](std::size_t c) {
+    for (Index i : charts.triangles[c]) charts.chart[i] = static_cast<Index>(c);
+  });
+  return charts;
 }
 
 void for_each_possible_crossing(std::span<const Vec3> positions, std::span<const Triangle> triangles,
                                 std::span<const Index> opposite, const std::function<void(Index, Index)>& visit,
                                 const std::stop_token& stop) {
-  Bvh tree(positions, triangles);
+  const std::vector<Index> order = morton_order(positions, triangles);
   if (stop.stop_requested()) throw Stopped{};
-  tree.set_groups(find_charts(positions, triangles, opposite, tree.order(), stop));
-  tree.for_each_pair(visit, stop);
+  const Charts charts = find_charts(positions, triangles, opposite, order, stop);
+  Bvh(positions, triangles, near_others(positions, triangles, charts, order), 0, charts.chart).for_each_pair(visit, stop);
 }
 
 }  // namespace anvil

@@ -9,6 +9,11 @@
 
 namespace anvil {
 
+struct Charts {
+  std::vector<Index> chart;             ///< of each triangle, a number of the lists below, or no_index
+  std::vector<std::vector<Index>> triangles;  ///< of each chart
+  std::vector<Box3> boxes;              ///< of each chart
+};
 /// Finds charts: triangles connected over edges of which it is proven that no two meet anywhere but at common corners and
 /// edges. May miss some, never claims too much.
 ///
@@ -21,9 +26,9 @@ namespace anvil {
 ///                   no chart
 /// @param opposite   of find_opposites (core/mesh/edges.h)
 /// @param order      all triangles, near ones near each other; stretches of it are looked at one by one
-/// @return for each triangle the first of its chart's triangles, or no_index. Throws Stopped.
-std::vector<Index> find_charts(std::span<const Vec3> positions, std::span<const Triangle> triangles,
-                               std::span<const Index> opposite, std::span<const Index> order, const std::stop_token& stop);
+/// Which charts there are does not depend on the number of threads, their numbers do. Throws Stopped.
+Charts find_charts(std::span<const Vec3> positions, std::span<const Triangle> triangles,
+                   std::span<const Index> opposite, std::span<const Index> order, const std::stop_token& stop);
 
 /// Calls visit(i, j) once for every pair i ≠ j of triangles that may meet anywhere but at common corners and edges: those
 /// whose boxes overlap, but for pairs within one chart. Parameters as above. Calls come from several threads at once and in no particular

@@ -55,8 +55,8 @@ class Driver {
   const Job& job() { return session().job(); }
   ViewWidget& view() { return window.view(); }
 
-  /// Waits until `holds`, at most ten seconds.
-  static bool until(const std::function<bool()>& holds) { return QTest::qWaitFor(holds, 10000); }
+  /// Waits until `holds`, at most a minute: sanitizers are slow.
+  static bool until(const std::function<bool()>& holds) { return QTest::qWaitFor(holds, 60000); }
 
   /// Waits for every part's mesh and report.
   void settle() {

@@ -53,10 +53,7 @@ struct Sheet {
         {});
     return pairs;
   }
-  std::vector<Index> charts() const {
-    const Bvh tree(points, triangles);
-    return find_charts(points, triangles, opposite(), tree.order(), {});
-  }
+  std::vector<Index> charts() const { return find_charts(points, triangles, opposite(), morton_order(points, triangles), {}).chart; }
 };
 
 Sheet sheet_of(const Mesh& mesh) { return {mesh.positions, triangulate(mesh).triangles}; }
@@ -187,7 +184,7 @@ TEST_CASE("a sheet that cannot cross itself is one chart, whatever its holes") {
   for (const Index gone : {1500, 1200, 900, 640, 300}) sheet.triangles.erase(sheet.triangles.begin() + gone, sheet.triangles.begin() + gone + 8);
   const auto charts = sheet.charts();
   CHECK(std::count(charts.begin(), charts.end(), charts[0]) == static_cast<std::ptrdiff_t>(charts.size()));
-  CHECK(charts[0] == 0);
+  CHECK(charts[0] != no_index);
   std::size_t asked = 0;
   for_each_possible_crossing(sheet.points, sheet.triangles, sheet.opposite(), [&](Index, Index) { ++asked; }, {});
   CHECK(asked == 0);

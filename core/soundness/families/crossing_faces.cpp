@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 #include <tbb/enumerable_thread_specific.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
 
@@ -26,11 +27,27 @@ std::vector<Triangle> by_position(const Analysis& a) {
   return triangles;
 }
 
+/// Of triangles by position; what the edges tell already is not found out again.
+std::vector<Index> opposites(const Analysis& a, const std::vector<Triangle>& triangles) {
+  if (!a.mesh.triangles_only()) return find_opposites(triangles, {}, a.mesh.positions.size());
+  const EdgeTable& edges = a.position_edges();
+  std::vector<Index> opposite(3 * triangles.size(), no_index);
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, edges.size(), 16384), [&](const auto& range) {
+    for (std::size_t e = range.begin(); e < range.end(); ++e) {
+      const auto uses = edges.corners_of(e);
+      if (uses.size() != 2 || triangles[uses[0] / 3][uses[0] % 3] == triangles[uses[1] / 3][uses[1] % 3]) continue;
+      opposite[uses[0]] = uses[1];
+      opposite[uses[1]] = uses[0];
+    }
+  });
+  return opposite;
+}
+
 std::vector<Defect> find_crossings(const Analysis& a) {
   const std::vector<Triangle> triangles = by_position(a);
   tbb::enumerable_thread_specific<std::vector<Pair>> parts;
   for_each_possible_crossing(
-      a.mesh.positions, triangles, find_opposites(triangles, {}, a.mesh.positions.size()),
+      a.mesh.positions, triangles, opposites(a, triangles),
       [&](Index i, Index j) {
         if (a.degenerate[i] || a.degenerate[j]) return;  // reported as zero-area faces
         if (!triangles_cross(a.mesh.positions, triangles[i], triangles[j])) return;
