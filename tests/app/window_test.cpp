@@ -367,6 +367,44 @@ TEST_CASE("a refusal names the part and its places stay in the rail until the ca
   CHECK_FALSE(d.session().result(box).evaluated->error);
 }
 
+TEST_CASE("a cut box split by its own copy is one piece without skins, wherever it stands and however it is turned") {
+  struct Pose {
+    Vec3 box, box_angles, pin, pin_angles;
+  };
+  const Vec3 none = Vec3::Zero();
+  for (const Pose& pose : {Pose{{0, 0, 10}, none, {0, 0, 10}, none}, Pose{{0, 0, 10}, none, {20, 0, 10}, none},
+                           Pose{{0, 0, 10}, {0, 0, 30}, {3.3, 1.7, 10}, {90, 0, 0}},
+                           Pose{{7.1, -3.3, 21.7}, {10, 45, 30}, {8.9, -1.1, 20}, {75, 20, 5}}}) {
+    Driver d;
+    box_and_cylinder(d);
+    const PartId box = d.named("Box"), pin = d.named("Cylinder");
+    for (const auto& [part, at, angles] : {std::tuple(box, pose.box, pose.box_angles), std::tuple(pin, pose.pin, pose.pin_angles)})
+      d.session().commit(QStringLiteral("move"), edit::change_part(d.job(), part, [&](Part& p) {
+                           p.placement.position = at;
+                           p.placement.angles = angles;
+                         }));
+    d.session().select({pin});
+    d.key(Qt::Key_D);
+    d.settle();
+    const double volume = d.volume(box);
+    CHECK(volume < box_volume - 1);
+    d.session().select({box});
+    d.key(Qt::Key_D, Qt::ControlModifier);
+    REQUIRE(d.job().parts.size() == 4);
+    const PartId copy = d.session().chosen();
+    d.key(Qt::Key_D, Qt::ShiftModifier);
+    d.settle();
+    REQUIRE(d.job().use_of(copy));
+    REQUIRE(d.job().use_of(copy)->part == box);
+    const Evaluated& made = *d.session().result(box).evaluated;
+    const SoundnessReport& report = *d.session().result(box).report;
+    CHECK(report.sound);
+    CHECK(made.pieces == 1);
+    CHECK(report.shells == 1);
+    CHECK(d.volume(box) == Approx(volume).epsilon(1e-9));
+  }
+}
+
 TEST_CASE("a sheet splits a box, the rail counts the pieces, and they are broken out as parts") {
   Driver d;
   d.key(Qt::Key_B);
