@@ -124,10 +124,11 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
 }
 
 /// @param all_near  look at every triangle one by one
-/// @param with_contact  else nothing is made to meet; skins are dissolved all the same
+/// @param passes  of contact, as long as they change something: each is offered the points of the last one. With none nothing
+///                is made to meet; skins are dissolved all the same
 /// @param level  of snap-rounding repair; beyond the last a result that does not come to rest is given with a note
 Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
-                              bool with_contact, bool all_near, int level) {
+                              int passes, bool all_near, int level) {
   const StageClock::Clock::time_point begin = StageClock::Clock::now();
   if (auto issue = senseless(operands)) return *issue;
   BooleanResult result;
@@ -144,7 +145,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
     const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
     const double tolerance = settings.contact < 0 ? contact_share * box.diagonal() : settings.contact;
-    const double contact = with_contact ? tolerance : 0;
+    const double contact = passes > 0 ? tolerance : 0;
     const Untouched untouched = stage("untouched", 0.12, [&] { return find_untouched(parts, 2 * (contact + max_repair_contact * extent), all_near, control); });
     auto [soup, meeting] = stage("gather", 0.15, [&] { return gather(untouched, expression.scores()); });
     std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] {
@@ -154,13 +155,15 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     });
     // Where contact found nothing that is near without meeting, there are no skins to look for.
     bool near_misses = contact == 0;
-    if (contact > 0) {
+    const std::size_t max_pairs = 16 * pairs.size() + 50'000;
+    for (int k = 0; k < passes && contact > 0; ++k) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
-      if (made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
-      near_misses = made.changed;
-      if (made.changed) {
-        pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, 0, control, &made.involved); });
-      }
+      if (k == 0 && made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
+      if (!made.changed) break;
+      near_misses = true;
+      const bool again = k + 1 < passes;
+      pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, again ? contact : 0, control, again ? nullptr : &made.involved); });
+      if (pairs.size() > max_pairs) throw Contradiction("contact makes ever more faces");
     }
     CellClassifier classifier;
     classifier.label_of = [&](std::span<const int> winding) { return expression.label_of(winding); };
@@ -181,7 +184,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     soup = {};
     // Beyond all repair level the result is given as rounding left it, with a note.
     const bool may_be_unsound = level > max_repair_level;
-    const int rounds = may_be_unsound ? 0 : repair_rounding(pass, {extent, tolerance, false, level}, stage, control);
+    const int rounds = may_be_unsound ? 0 : repair_rounding(pass, {extent, tolerance, false, level, std::max(passes, 1)}, stage, control);
     if (rounds > max_rounds) throw Contradiction("rounding does not come to rest");
     if (may_be_unsound)
       result.report.tell(rounding_not_settled, 1, names.front()->name);
@@ -298,25 +301,24 @@ namespace {
 
 /// A way to combine, each farther from what was asked for than the one before (docs/decisions/safe-rounding.md).
 struct Attempt {
-  bool contact;  ///< with the contact that was asked for, else without any
+  int passes;    ///< of the contact that was asked for; 0: without it
   int nudge;     ///< the tools moved by far less than anybody can see, but by far more than rounding; no_nudge: not
   int level;     ///< of snap-rounding repair
 };
 constexpr int no_nudge = -1;
-constexpr Attempt attempts[] = {{true, no_nudge, 0}, {false, no_nudge, 0}, {false, no_nudge, 1}, {false, 0, 0}, {false, 1, 1},
-                                {false, 2, 0},       {false, 3, 1},        {false, no_nudge, 2}, {false, no_nudge, 3},
-                                {false, no_nudge, max_repair_level + 1}};
+constexpr Attempt attempts[] = {{1, no_nudge, 0}, {6, no_nudge, 0}, {0, no_nudge, 0}, {0, no_nudge, 1}, {0, 0, 0}, {0, 1, 1},
+                                {0, 2, 0},        {0, 3, 1},        {0, no_nudge, 2}, {0, no_nudge, 3}, {0, no_nudge, max_repair_level + 1}};
 
 Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operand>& operands, const Control& control,
                                 const CombineSettings& settings) {
   const std::vector<Operand> moved = attempt.nudge == no_nudge ? std::vector<Operand>() : nudged(operands, attempt.nudge);
   const std::vector<Operand>& parts = attempt.nudge == no_nudge ? operands : moved;
   if (!settings.every_triangle) try {
-      return compute(parts, control, settings, attempt.contact, false, attempt.level);
+      return compute(parts, control, settings, attempt.passes, false, attempt.level);
     } catch (const ReachesUntouched&) {
       // Then with every triangle.
     }
-  return compute(parts, control, settings, attempt.contact, true, attempt.level);
+  return compute(parts, control, settings, attempt.passes, true, attempt.level);
 }
 
 }  // namespace
@@ -324,12 +326,12 @@ Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operan
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
   std::string why;
   for (const Attempt& attempt : attempts) {
-    if (settings.contact == 0 && !attempt.contact && attempt.nudge == no_nudge && attempt.level == 0) continue;  // that was the first
+    if (settings.contact == 0 && attempt.passes != 1 && attempt.nudge == no_nudge && attempt.level == 0) continue;  // that was the first
     try {
       Result<BooleanResult> result = carry_out(attempt, operands, control, settings);
       if (!result) return result;
       const std::string& name = operands.front().name;
-      if (!attempt.contact && settings.contact != 0) result->report.tell(contact_left_out, 1, name);
+      if (attempt.passes == 0 && settings.contact != 0) result->report.tell(contact_left_out, 1, name);
       if (attempt.nudge != no_nudge) result->report.tell(tools_nudged, operands.size() - 1, name);
       return result;
     } catch (const Contradiction& contradiction) {

@@ -101,7 +101,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     const double tolerance = to_float ? std::ldexp(step, float_contact_bits(level, rounds))
                                       : std::min(std::ldexp(step, contact_bits(level, rounds)), max_repair_contact * extent);
     std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
-    if (rounds == 0) max_pairs = (to_float ? 16 : 4) * pairs.size() + 50'000;
+    if (rounds == 0) max_pairs = to_float ? 16 * pairs.size() + 50'000 : 4 * pairs.size() + 5'000;
     bool changed_by_contact = false;
     for (int k = 0; k < passes; ++k) {
       if (k > 0) pairs = find_pairs(again, tolerance, control);
