@@ -86,16 +86,22 @@ class Settling {
       if (open(result, left)) return result;
     }
     if (!prepare_rounded()) return plain_;
-    // Most meshes are sound once they are rounded, and where they touch themselves there is room to open them.
+    // Most meshes are sound once they are rounded, and where they touch themselves there is room to open them. Only what
+    // moved is looked at.
     if (left.empty() && find_invalid_after_rounding(rounded_, control_).empty()) {
       Mesh result = plain_;
       if (open(result, left)) return result;
     }
+    // Most others come to rest at once; where not, it may be that rounding is not what would have to be settled.
     const OperationReport before = report_;
     for (const Try& way : tries) {
       report_ = before;
       if (auto result = settled(way, left))
         if (std::vector<Vec3> ignored; open(*result, ignored)) return std::move(*result);
+      if (&way == &tries[0] && !was_sound()) {
+        report_ = before;
+        return plain_;
+      }
     }
     report_ = before;
     if (!left.empty()) {
@@ -118,20 +124,13 @@ class Settling {
     return true;
   }
 
-  /// False when the mesh is not sound as it is, and rounding is not what would have to be settled.
+  /// False when the mesh bounds no volume as it is.
   bool prepare_rounded() {
     const Operand operand{std::make_shared<const Mesh>(mesh_), "", Operation::unite, Affine::Identity(), true, {}};
     const auto part = prepare(operand, false, control_);
     if (!part || !(*part)->done.empty()) return false;
     part_ = *part;
-    rounded_.triangles = part_->triangles;
-    rounded_.points = part_->points;
-    rounded_.provenance.resize(rounded_.triangles.size());
-    for (Index i = 0; i < rounded_.provenance.size(); ++i) rounded_.provenance[i].origin = i;
-    rounded_.maybe_non_manifold = part_->maybe_non_manifold;
-    rounded_.moved.assign(rounded_.points.size(), 1);
-    rounded_.inexact.assign(rounded_.points.size(), 0);
-    if (!find_invalid_after_rounding(rounded_, control_).empty()) return false;
+    rounded_ = as_rounded(*part_);
     for (std::size_t v = 0; v < rounded_.points.size(); ++v) {
       const Vec3 p = as_float(rounded_.points[v]);
       rounded_.moved[v] = rounded_.inexact[v] = p != rounded_.points[v];
@@ -140,6 +139,19 @@ class Settling {
     merge_equal(rounded_);
     return true;
   }
+  /// The part as it is, all of it to be looked at.
+  static Rounded as_rounded(const Prepared& part) {
+    Rounded rounded;
+    rounded.triangles = part.triangles;
+    rounded.points = part.points;
+    rounded.provenance.resize(rounded.triangles.size());
+    for (Index i = 0; i < rounded.provenance.size(); ++i) rounded.provenance[i].origin = i;
+    rounded.maybe_non_manifold = part.maybe_non_manifold;
+    rounded.moved.assign(rounded.points.size(), 1);
+    rounded.inexact.assign(rounded.points.size(), 0);
+    return rounded;
+  }
+  bool was_sound() const { return find_invalid_after_rounding(as_rounded(*part_), control_).empty(); }
 
   /// @param also  positions that are looked at whatever rounding did there
   /// @return nothing when this try ends in a contradiction or not sound

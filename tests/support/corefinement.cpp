@@ -2,8 +2,12 @@
 #include "tests/support/corefinement.h"
 
 #include <CGAL/Exact_predicates_inexact_constructions_kernel.h>
+#include <CGAL/boost/graph/IO/polygon_mesh_io.h>
+#include <CGAL/IO/polygon_soup_io.h>
 #include <CGAL/Polygon_mesh_processing/corefinement.h>
 #include <CGAL/Polygon_mesh_processing/polygon_soup_to_polygon_mesh.h>
+#include <CGAL/Polygon_mesh_processing/repair_polygon_soup.h>
+#include <CGAL/Polygon_mesh_processing/self_intersections.h>
 #include <CGAL/Polygon_mesh_processing/triangulate_faces.h>
 #include <CGAL/Surface_mesh.h>
 
@@ -16,6 +20,40 @@ struct CgalSolid::State {
   Surface surface;
 };
 
+namespace {
+
+/// One instantiation for all operations: it takes minutes to compile.
+bool corefine(Surface& part, Surface& tool, CgalOperation operation) {
+  std::array<boost::optional<Surface*>, 4> outputs;
+  const auto which = operation == CgalOperation::unite        ? pmp::Corefinement::UNION
+                     : operation == CgalOperation::difference ? pmp::Corefinement::TM1_MINUS_TM2
+                                                              : pmp::Corefinement::INTERSECTION;
+  outputs[which] = &part;
+  return pmp::corefine_and_compute_boolean_operations(part, tool, outputs)[which];
+}
+
+Surface read_surface(const std::string& path) {
+  std::vector<Surface::Point> points;
+  std::vector<std::array<std::size_t, 3>> triangles;
+  if (!CGAL::IO::read_polygon_soup(path, points, triangles)) throw std::runtime_error("CGAL cannot read " + path);
+  pmp::merge_duplicate_points_in_polygon_soup(points, triangles);
+  Surface surface;
+  pmp::polygon_soup_to_polygon_mesh(points, triangles, surface);
+  return surface;
+}
+
+}  // namespace
+
+bool cgal_subtract_files(const std::string& part, const std::string& tool, const std::string& result) {
+  Surface a = read_surface(part), b = read_surface(tool);
+  if (pmp::does_self_intersect<CGAL::Parallel_if_available_tag>(a) || pmp::does_self_intersect<CGAL::Parallel_if_available_tag>(b))
+    return false;
+  if (!corefine(a, b, CgalOperation::difference)) return false;
+  a.collect_garbage();
+  if (pmp::does_self_intersect<CGAL::Parallel_if_available_tag>(a)) return false;
+  return CGAL::IO::write_polygon_mesh(result, a, CGAL::parameters::use_binary_mode(true));
+}
+
 CgalSolid::CgalSolid(const Mesh& mesh) : state_(std::make_unique<State>()) {
   std::vector<Surface::Point> points;
   for (const Vec3& p : mesh.positions) points.emplace_back(p.x(), p.y(), p.z());
@@ -27,15 +65,7 @@ CgalSolid::CgalSolid(const Mesh& mesh) : state_(std::make_unique<State>()) {
 CgalSolid::CgalSolid(const CgalSolid& other) : state_(std::make_unique<State>(*other.state_)) {}
 CgalSolid::~CgalSolid() = default;
 
-bool CgalSolid::combine(CgalSolid& tool, CgalOperation operation) {
-  // One instantiation for all operations: it takes minutes to compile.
-  std::array<boost::optional<Surface*>, 4> outputs;
-  const auto which = operation == CgalOperation::unite        ? pmp::Corefinement::UNION
-                     : operation == CgalOperation::difference ? pmp::Corefinement::TM1_MINUS_TM2
-                                                          : pmp::Corefinement::INTERSECTION;
-  outputs[which] = &state_->surface;
-  return pmp::corefine_and_compute_boolean_operations(state_->surface, tool.state_->surface, outputs)[which];
-}
+bool CgalSolid::combine(CgalSolid& tool, CgalOperation operation) { return corefine(state_->surface, tool.state_->surface, operation); }
 
 std::size_t CgalSolid::faces() const { return state_->surface.number_of_faces(); }
 
