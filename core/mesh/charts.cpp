@@ -257,8 +257,11 @@ std::vector<Index> near_others(std::span<const Vec3> positions, std::span<const 
   for (Index i = 0; i < triangles.size(); ++i)
     if (charts.chart[i] == no_index) add(box_of(positions, triangles[i]));
   std::vector<std::vector<Index>> beside(charts.boxes.size());
+  // Pairs of triangles that are in none stay anyway.
+  std::vector<Index> groups(boxes.size(), 0);
+  std::fill_n(groups.begin(), beside.size(), no_index);
   std::mutex mutex;
-  Bvh(corners, boxes).for_each_pair(
+  Bvh(corners, boxes, 0, groups).for_each_pair(
       [&](Index i, Index j) {
         const std::lock_guard lock(mutex);
         if (i < beside.size()) beside[i].push_back(j);
