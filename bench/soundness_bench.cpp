@@ -24,7 +24,8 @@ namespace {
 using namespace anvil;
 using namespace anvil::bench;
 
-constexpr double machined_bar = 1, machined_goal = 1;
+// Asked for are 0.4 and 0.25 of the time before there were charts, which was about 0.11 of CGAL's.
+constexpr double machined_before = 0.11, machined_bar = 0.4 * machined_before, machined_goal = 0.25 * machined_before;
 
 Mesh in_triangles(const Mesh& polygons) {
   Mesh mesh;
