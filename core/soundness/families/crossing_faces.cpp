@@ -29,7 +29,9 @@ std::vector<Triangle> by_position(const Analysis& a) {
 
 /// Of triangles by position; what the edges tell already is not found out again.
 std::vector<Index> opposites(const Analysis& a, const std::vector<Triangle>& triangles) {
-  if (!a.mesh.triangles_only()) return find_opposites(triangles, {}, a.mesh.positions.size());
+  const auto& offsets = a.mesh.face_offsets;
+  const bool triangles_only = std::adjacent_find(offsets.begin(), offsets.end(), [](Index from, Index to) { return to - from != 3; }) == offsets.end();
+  if (!triangles_only) return find_opposites(triangles, {}, a.mesh.positions.size());
   const EdgeTable& edges = a.position_edges();
   std::vector<Index> opposite(3 * triangles.size(), no_index);
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, edges.size(), 16384), [&](const auto& range) {
