@@ -7,6 +7,7 @@
 #include <random>
 
 #include "tests/support/meshes.h"
+#include "tests/support/random_files.h"
 #include "tests/support/referee.h"
 
 namespace anvil::test {
@@ -52,7 +53,7 @@ Mesh primitive(Random& random) {
   }
 }
 
-Mesh joined(const Mesh& a, const Mesh& b, Operation operation, std::string& wrong) {
+Mesh joined(const Mesh& a, const Mesh& b, Operation operation, bool files, std::string& wrong) {
   try {
     const auto result = combine({{shared(a), "A"}, {shared(b), "B", operation}}, {}, {0});
     if (!result) {
@@ -70,6 +71,8 @@ Mesh joined(const Mesh& a, const Mesh& b, Operation operation, std::string& wron
     if (!j.sound())
       wrong = fmt::format("{}: manifold {} closed {} crosses {} bounds {} outward {} degenerate {}", key_of(operation),
                           j.manifold, j.closed, j.self_intersects, j.bounds_volume, j.outward, j.degenerate);
+    for (const std::string& here : {files ? what_is_wrong_with_file(result->mesh, ".stl") : "", files ? what_is_wrong_with_polygons(result->mesh) : ""})
+      if (!here.empty()) wrong = fmt::format("{}: {}", key_of(operation), here);
     return result->mesh;
   } catch (const std::exception& error) {
     wrong = fmt::format("{}: {}", key_of(operation), error.what());
@@ -96,21 +99,22 @@ std::pair<Mesh, Mesh> random_pair(unsigned seed) {
   }
 }
 
-std::string what_is_wrong(const Mesh& a, const Mesh& b) {
+std::string what_is_wrong(const Mesh& a, const Mesh& b, bool files) {
   std::string wrong;
+  auto volume = [&](const Mesh& part, const Mesh& tool, Operation operation) { return signed_volume(joined(part, tool, operation, files, wrong)); };
   // A part united with itself is the part without its inner overlaps.
-  const double va = signed_volume(joined(a, a, Operation::unite, wrong));
-  const double vb = signed_volume(joined(b, b, Operation::unite, wrong));
-  const double both = signed_volume(joined(a, b, Operation::intersection, wrong));
-  const double any = signed_volume(joined(a, b, Operation::unite, wrong));
-  const double a_less_b = signed_volume(joined(a, b, Operation::difference, wrong));
-  const double b_less_a = signed_volume(joined(b, a, Operation::difference, wrong));
+  const double va = volume(a, a, Operation::unite);
+  const double vb = volume(b, b, Operation::unite);
+  const double both = volume(a, b, Operation::intersection);
+  const double any = volume(a, b, Operation::unite);
+  const double a_less_b = volume(a, b, Operation::difference);
+  const double b_less_a = volume(b, a, Operation::difference);
   if (!wrong.empty()) return wrong;
   const double tolerance = 1e-9 * (va + vb);
   if (std::abs(any - (va + vb - both)) > tolerance) return fmt::format("union {} is not {} + {} − {}", any, va, vb, both);
   if (std::abs(a_less_b - (va - both)) > tolerance) return fmt::format("A − B {} is not {} − {}", a_less_b, va, both);
   if (std::abs(b_less_a - (vb - both)) > tolerance) return fmt::format("B − A {} is not {} − {}", b_less_a, vb, both);
-  if (!joined(a, a, Operation::difference, wrong).empty()) return "A − A is not empty";
+  if (!joined(a, a, Operation::difference, files, wrong).empty()) return "A − A is not empty";
   return wrong;
 }
 

@@ -15,6 +15,7 @@ std::pair<Mesh, Mesh> random_pair(unsigned seed);
 
 /// Combines by all three operations both ways, has CGAL judge every result, and compares the volumes by
 /// inclusion and exclusion. @return "" when all holds
-std::string what_is_wrong(const Mesh& a, const Mesh& b);
+/// @param files  write every result as STL and as OFF too, as they are when nothing is asked for, and judge what was written
+std::string what_is_wrong(const Mesh& a, const Mesh& b, bool files = false);
 
 }  // namespace anvil::test
