@@ -5,6 +5,9 @@
 // touches are never part of the arrangement: they pass through as triangles of the soup.
 #pragma once
 
+#include <algorithm>
+#include <tuple>
+
 #include "core/boolean/soup.h"
 
 namespace anvil::boolean {
@@ -48,6 +51,9 @@ struct Cuts {
     Index from, to;          ///< points
     Index other;             ///< triangle that cut it
     Index edge_lo, edge_hi;  ///< the other's edge when both are coplanar, else no_index
+
+    auto key() const { return std::tuple(triangle, std::min(from, to), std::max(from, to), other, edge_lo, edge_hi); }
+    bool operator<(const Segment& o) const { return key() < o.key(); }
   };
   struct EdgePoint {
     Index lo, hi, point;

@@ -2,7 +2,6 @@
 // Stage 11: from triangles back to polygons. What nothing cut comes back as it was; of the rest, edges inside one
 // flat polygon of the source go, and vertices in the middle of straight edges that only the cut had put there.
 #include <tbb/parallel_for.h>
-#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 #include <map>
@@ -16,6 +15,7 @@
 #include "core/boolean/separate.h"
 #include "core/boolean/contradiction.h"
 #include "core/boolean/invalid_triangles.h"
+#include "core/mesh/bucket_sort.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil::boolean {
@@ -309,7 +309,7 @@ class Faces {
         const Index a = all[i][k], b = all[i][(k + 1) % 3];
         if (near[a] && near[b]) uses.push_back({std::min(a, b), std::max(a, b), i});
       }
-    tbb::parallel_sort(uses.begin(), uses.end());
+    sort_by_bucket(uses, rounded_.points.size(), [](const Use& use) { return use.lo; });
     for (std::size_t i = 0; i < uses.size();) {
       std::size_t j = i;
       while (j < uses.size() && uses[j].lo == uses[i].lo && uses[j].hi == uses[i].hi) ++j;

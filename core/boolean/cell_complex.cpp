@@ -2,12 +2,12 @@
 #include "core/boolean/cell_complex.h"
 
 #include <tbb/parallel_for.h>
-#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 #include <tuple>
 
 #include "core/boolean/radial_sort.h"
+#include "core/mesh/bucket_sort.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil::boolean {
@@ -139,7 +139,7 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
       const Index a = arrangement.faces[j][k], b = arrangement.faces[j][(k + 1) % 3];
       uses.push_back({std::min(a, b), std::max(a, b), faces.triangles() + j, static_cast<unsigned char>(k)});
     }
-  tbb::parallel_sort(uses.begin(), uses.end());
+  sort_by_bucket(uses, arrangement.points.size(), [](const EdgeUse& use) { return use.lo; });
   check_stop(control);
 
   // Patches: regions and faces of the arrangement, joined over edges with exactly two faces that agree, and the

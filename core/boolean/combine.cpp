@@ -25,8 +25,6 @@ constexpr std::size_t no_limit = ~std::size_t{0};
 
 constexpr Note changes_nothing{"changes_nothing", "{1} changes nothing where it is", "{1} changes nothing where it is"};
 constexpr Note made_to_meet{"made_to_meet", "1 place made to meet within the contact tolerance", "{0} places made to meet within the contact tolerance"};
-constexpr Note contact_left_out{"contact_left_out", "near faces could not all be made to meet: combined without contact",
-                                "near faces could not all be made to meet: combined without contact"};
 constexpr Note tools_nudged{"tools_nudged", "faces lay too near each other for rounding: 1 tool was moved by a hundred-billionth of the size",
                             "faces lay too near each other for rounding: {0} tools were moved by a hundred-billionth of the size"};
 constexpr Note skins_left_out{"skins_left_out", "1 skin thinner than rounding left out", "{0} skins thinner than rounding left out"};

@@ -91,6 +91,10 @@ struct CombineSettings {
   bool every_triangle = false;    ///< look at untouched triangles one by one too: slower, the same result; for tests
 };
 
+/// Told where the contact tolerance had to be left out.
+inline constexpr Note contact_left_out{"contact_left_out", "near faces could not all be made to meet: combined without contact",
+                                       "near faces could not all be made to meet: combined without contact"};
+
 /// How the Issue of a part that encloses no volume begins.
 inline constexpr const char* bounds_nothing = "it bounds nothing";
 

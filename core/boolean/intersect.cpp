@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/boolean/arrangement.h"
+#include "core/mesh/bucket_sort.h"
 
 namespace anvil::boolean {
 namespace {
@@ -79,10 +80,16 @@ class Meeting {
 
   /// Sides of the corners of `of` seen from the plane of `plane`.
   bool all_on_one_side(const Triangle& of, const Triangle& plane, std::array<int, 3>& side) const {
+    const Vec3 &a = p(plane[0]), &b = p(plane[1]), &c = p(plane[2]);
+    const int axis = square_to(a, b, c);
+    const Projection flat = seen_along(axis);
+    const int turn = axis < 3 ? orient2d(flat(a), flat(b), flat(c)) : 0;
     for (int k = 0; k < 3; ++k) {
       const Index v = of[at(k)];
-      const bool corner = v == plane[0] || v == plane[1] || v == plane[2];
-      side[at(k)] = corner ? 0 : orient3d(p(plane[0]), p(plane[1]), p(plane[2]), p(v));
+      if (axis < 3)
+        side[at(k)] = p(v)[axis] > a[axis] ? turn : p(v)[axis] < a[axis] ? -turn : 0;
+      else
+        side[at(k)] = v == plane[0] || v == plane[1] || v == plane[2] ? 0 : orient3d(a, b, c, p(v));
     }
     return (side[0] > 0 && side[1] > 0 && side[2] > 0) || (side[0] < 0 && side[1] < 0 && side[2] < 0);
   }
@@ -238,12 +245,6 @@ class Meeting {
   int found_ = 0;
 };
 
-template <class T, class Key>
-void sort_unique(std::vector<T>& list, Key key) {
-  std::sort(list.begin(), list.end(), [&](const T& a, const T& b) { return key(a) < key(b); });
-  list.erase(std::unique(list.begin(), list.end(), [&](const T& a, const T& b) { return key(a) == key(b); }), list.end());
-}
-
 }  // namespace
 
 Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSet& points, const Control& control) {
@@ -263,19 +264,23 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
     for (const auto& f : o.face_points) cuts.push_back(f.cut);
   }
   std::erase_if(cuts, [](const Cut& c) { return c.kind == Cut::vertex; });
-  std::sort(cuts.begin(), cuts.end());
-  cuts.erase(std::unique(cuts.begin(), cuts.end()), cuts.end());
-  const auto base = static_cast<Index>(points.size());
-  for (const Cut& cut : cuts) {
-    const Vec3 &p = soup.points[cut.ids[0]], &q = soup.points[cut.ids[1]];
-    if (cut.kind == Cut::edge_triangle)
-      points.add(p, q, soup.plane(cut.ids[2]));
-    else
-      points.add_crossing(p, q, soup.points[cut.ids[2]], soup.points[cut.ids[3]]);
+  const std::vector<Index> at_vertex = bucket_sort(cuts, soup.points.size(), [](const Cut& cut) { return cut.ids[0]; });
+  std::vector<Index> numbers(cuts.size());
+  for (std::size_t k = 0; k < cuts.size(); ++k) {
+    const Cut& cut = cuts[k];
+    if (k == 0 || !(cut == cuts[k - 1])) {
+      const Vec3 &p = soup.points[cut.ids[0]], &q = soup.points[cut.ids[1]];
+      if (cut.kind == Cut::edge_triangle)
+        points.add(p, q, soup.plane(cut.ids[2]));
+      else
+        points.add_crossing(p, q, soup.points[cut.ids[2]], soup.points[cut.ids[3]]);
+    }
+    numbers[k] = static_cast<Index>(points.size() - 1);
   }
   auto number = [&](const Cut& cut) {
     if (cut.kind == Cut::vertex) return cut.ids[0];
-    return base + static_cast<Index>(std::lower_bound(cuts.begin(), cuts.end(), cut) - cuts.begin());
+    const auto begin = cuts.begin() + at_vertex[cut.ids[0]], end = cuts.begin() + at_vertex[cut.ids[0] + 1];
+    return numbers[static_cast<std::size_t>(std::lower_bound(begin, end, cut) - cuts.begin())];
   };
 
   Cuts result;
@@ -289,9 +294,9 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
     for (Index t : o.touched) result.touched[t] = 1;
     for (Index t : o.coplanar) result.coplanar[t] = 1;
   }
-  sort_unique(result.segments, [](const Cuts::Segment& s) {
-    return std::tuple(s.triangle, std::min(s.from, s.to), std::max(s.from, s.to), s.other, s.edge_lo, s.edge_hi);
-  });
+  bucket_sort(result.segments, soup.triangles.size(), [](const Cuts::Segment& s) { return s.triangle; });
+  result.segments.erase(std::unique(result.segments.begin(), result.segments.end(), [](const auto& a, const auto& b) { return a.key() == b.key(); }),
+                        result.segments.end());
   return result;
 }
 

@@ -2,13 +2,13 @@
 // Stage 2: which triangles may meet.
 #include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
-#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 
 #include "core/boolean/soup.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/broad_phase.h"
+#include "core/mesh/bucket_sort.h"
 #include "core/mesh/weld.h"
 
 namespace anvil::boolean {
@@ -115,7 +115,7 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Cont
       control.stop);
   std::vector<TrianglePair> pairs;
   for (const auto& list : found) pairs.insert(pairs.end(), list.begin(), list.end());
-  tbb::parallel_sort(pairs.begin(), pairs.end());
+  sort_by_bucket(pairs, soup.triangles.size(), [](const TrianglePair& pair) { return pair.s; });
   return pairs;
 }
 

@@ -4,7 +4,6 @@
 #include "core/boolean/contradiction.h"
 
 #include <algorithm>
-#include <deque>
 
 namespace anvil::boolean {
 namespace {
@@ -131,7 +130,7 @@ void Planar::add_inside(Index point) {
       continue;
     }
     if (zeros > 1) throw Contradiction("a point that is there already");
-    std::vector<std::pair<int, int>> stack;
+    stack_.clear();
     const int before = static_cast<int>(tris_.size());
     const int beyond = zeros == 1 ? tri(t).n[z(zero)] : -1;
     if (zeros == 1)
@@ -139,9 +138,9 @@ void Planar::add_inside(Index point) {
     else
       split(t, v);
     for (int n : {t, beyond})
-      if (n >= 0) stack.emplace_back(n, index_of(n, v));
-    for (int n = before; n < static_cast<int>(tris_.size()); ++n) stack.emplace_back(n, index_of(n, v));
-    legalise(stack);
+      if (n >= 0) stack_.emplace_back(n, index_of(n, v));
+    for (int n = before; n < static_cast<int>(tris_.size()); ++n) stack_.emplace_back(n, index_of(n, v));
+    legalise();
     last_ = some_[u(v)];
     return;
   }
@@ -190,27 +189,27 @@ bool Planar::fairer(int t, int i) const {
   return std::min(p, far) < std::min(q, r);
 }
 
-void Planar::legalise(std::vector<std::pair<int, int>>& stack) {
-  std::size_t budget = 64 * (stack.size() + 16);
-  while (!stack.empty() && budget-- > 0) {
-    const auto [t, i] = stack.back();
-    stack.pop_back();
+void Planar::legalise() {
+  std::size_t budget = 64 * (stack_.size() + 16);
+  while (!stack_.empty() && budget-- > 0) {
+    const auto [t, i] = stack_.back();
+    stack_.pop_back();
     const int o = tri(t).n[z(i)];
     if (o < 0 || tri(t).fixed[z(i)] || !fairer(t, i) || !flippable(t, i)) continue;
     flip(t, i);
     for (int n : {t, o})
       for (int k = 0; k < 3; ++k)
-        if (tri(n).n[z(k)] != t && tri(n).n[z(k)] != o) stack.emplace_back(n, k);
+        if (tri(n).n[z(k)] != t && tri(n).n[z(k)] != o) stack_.emplace_back(n, k);
   }
 }
 
 void Planar::flip_to_delaunay(bool ties_by_number) {
   ties_by_number_ = ties_by_number;
-  std::vector<std::pair<int, int>> stack;
+  stack_.clear();
   for (int t = 0; t < static_cast<int>(tris_.size()); ++t)
     for (int i = 0; i < 3; ++i)
-      if (tri(t).n[z(i)] > t) stack.emplace_back(t, i);
-  legalise(stack);
+      if (tri(t).n[z(i)] > t) stack_.emplace_back(t, i);
+  legalise();
 }
 
 /// The triangle from which turning counter-clockwise around v meets all its triangles.
@@ -307,7 +306,7 @@ void Planar::constrain(Index from, Index to) {
     if (t < 0) throw Contradiction("a segment leaves its triangle");
 
     // Walk along it, collecting the edges it crosses, up to its end or to a vertex that lies on it.
-    std::deque<std::pair<int, int>> crossed;
+    std::vector<std::pair<int, int>> crossed;
     int right = tri(t).v[z(next(index_of(t, a)))], left = tri(t).v[z(prev(index_of(t, a)))];
     int i = index_of(t, a), target = -1;
     while (target < 0) {
@@ -331,10 +330,9 @@ void Planar::constrain(Index from, Index to) {
     // Flip the crossed edges away (Sloan, "A fast algorithm for generating constrained Delaunay
     // triangulations", Computers & Structures 1993).
     std::size_t budget = 64 * crossed.size() * crossed.size() + 1024;
-    while (!crossed.empty()) {
+    for (std::size_t first = 0; first < crossed.size(); ++first) {
       if (budget-- == 0) throw Contradiction("a segment cannot be made an edge");
-      const auto [r, l] = crossed.front();
-      crossed.pop_front();
+      const auto [r, l] = crossed[first];
       int e = 0, k = 0;
       if (!find_edge(r, l, e, k)) throw Contradiction("an edge went missing under a segment");
       if (!flippable(e, k)) {

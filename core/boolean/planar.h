@@ -49,7 +49,8 @@ class Planar {
   bool flippable(int t, int i) const;
   void flip(int t, int i);
   bool fairer(int t, int i) const;
-  void legalise(std::vector<std::pair<int, int>>& stack);
+  /// Flips what stands on stack_, and what that touches, as long as it gets fairer.
+  void legalise();
   bool find_edge(int a, int b, int& t, int& i) const;
   void fix_edge(int a, int b);
   int first_around(int v, int t) const;
@@ -64,6 +65,7 @@ class Planar {
   std::vector<Tri> tris_;
   std::vector<std::pair<Index, int>> by_id_;  ///< sorted on demand
   mutable bool sorted_ = false;
+  std::vector<std::pair<int, int>> stack_;  ///< triangles, and the corner opposite the edge to look at
   int last_ = 0;
   bool ties_by_number_ = false;
 };

@@ -12,6 +12,7 @@
 #include "core/mesh/edges.h"
 #include "core/mesh/orient.h"
 #include "core/exact/predicates.h"
+#include "core/exact/volume.h"
 #include "core/mesh/triangles_cross.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
@@ -123,6 +124,21 @@ std::size_t close(Mesh& mesh, bool may_be_sheet, const std::string& name, Prepar
   if (places.size() > OperationReport::max_places) places.resize(OperationReport::max_places);
   if (caps > 0) out.done.push_back({&holes_closed, caps, name, std::move(places)});
   return own;
+}
+
+/// Does it enclose less than it excludes?
+bool is_inside_out(const Prepared& part) {
+  const Vec3 origin = part.points[part.triangles[0][0]];
+  double six_volumes = 0, size = 0;
+  for (const Triangle& t : part.triangles) {
+    const Vec3 a = part.points[t[0]] - origin, b = part.points[t[1]] - origin, c = part.points[t[2]] - origin;
+    six_volumes += a.dot((b - a).cross(c - a));
+    size = std::max(size, a.cwiseAbs().maxCoeff());
+  }
+  const double reach = std::max(size, origin.cwiseAbs().maxCoeff());
+  // Of the thinnest, rounding would decide.
+  const bool thin = std::abs(six_volumes) < 1e-13 * static_cast<double>(part.triangles.size()) * size * size * reach;
+  return thin ? volume_sign(part.points, part.triangles) < 0 : six_volumes < 0;
 }
 
 /// Triangles that cannot pass as part of an untouched region.
@@ -268,17 +284,11 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
   }
   if (list.triangles.empty())
     return Issue{"it bounds nothing: it has no faces with an area", operand.name, {}, "leave it out"};
-  const Vec3 origin = mesh.positions[list.triangles[0][0]];
-  double six_volumes = 0;
-  for (const Triangle& t : list.triangles) {
-    const Vec3 &a = mesh.positions[t[0]], &b = mesh.positions[t[1]], &c = mesh.positions[t[2]];
-    six_volumes += (a - origin).dot((b - a).cross(c - a));
-  }
   out->points = std::move(mesh.positions);
   out->triangles = std::move(list.triangles);
   find_blocks(*out);
   for (const Box3& block : out->blocks) out->box.add(block.lo), out->box.add(block.hi);
-  if (six_volumes < 0 && !out->sheet) out->done.push_back({&operands_turned_right, 1, operand.name, {out->box.centre()}});
+  if (!out->sheet && is_inside_out(*out)) out->done.push_back({&operands_turned_right, 1, operand.name, {out->box.centre()}});
   out->one_triangle_each = operand.mesh->triangles_only();
   if (!out->one_triangle_each)
     for (std::size_t f = 0; f < mesh.face_count(); ++f) out->first_corner.push_back(mesh.face(f).empty() ? 0 : mesh.face(f)[0]);

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stage 10: manifold by construction. Where four or more faces meet at an edge, or fans at a vertex, each solid
 // wedge gets vertices of its own.
-#include <tbb/parallel_sort.h>
-
 #include <algorithm>
 #include <map>
 #include <numeric>
@@ -10,6 +8,7 @@
 #include "core/boolean/separate.h"
 #include "core/boolean/radial_sort.h"
 #include "core/exact/volume.h"
+#include "core/mesh/bucket_sort.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/union_find.h"
 
@@ -37,6 +36,10 @@ struct EdgeUse {
     return own != other ? own < other : pair_key(piece, corner) < pair_key(o.piece, o.corner);
   }
 };
+
+void sort_by_edge(std::vector<EdgeUse>& uses, std::size_t points) {
+  sort_by_bucket(uses, points, [](const EdgeUse& use) { return use.lo; });
+}
 
 /// Where both ends of a non-manifold edge stay one vertex for all its faces (the solid closes around it elsewhere),
 /// the vertices do not tell its wedges apart: each wedge gets a vertex of its own in the middle of the edge.
@@ -132,7 +135,7 @@ std::vector<char> at_confused_edges(const Rounded& rounded) {
       if (rounded.maybe_non_manifold[a] && rounded.maybe_non_manifold[b]) uses.push_back({std::min(a, b), std::max(a, b), rounded.provenance[i].piece, 3 * i + k});
     }
   }
-  tbb::parallel_sort(uses.begin(), uses.end());
+  sort_by_edge(uses, rounded.points.size());
   std::vector<char> confused;
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() < 3) return;
@@ -162,7 +165,7 @@ std::vector<char> in_turned_shells(std::span<const Vec3> points, std::span<const
       if (near[a] && near[b]) uses.push_back({std::min(a, b), std::max(a, b), piece[i], 3 * i + k});
     }
   }
-  tbb::parallel_sort(uses.begin(), uses.end());
+  sort_by_edge(uses, points.size());
   UnionFind shells(triangles.size());
   for_each_edge(uses, [&](std::span<const EdgeUse> edge) {
     if (edge.size() == 2) shells.unite(edge[0].corner / 3, edge[1].corner / 3);
@@ -230,7 +233,7 @@ Separated separate_wedges(Rounded& rounded) {
       corners.push_back(3 * i + k);
     }
   }
-  tbb::parallel_sort(uses.begin(), uses.end());
+  sort_by_edge(uses, rounded.points.size());
 
   // Which two corners' faces go on into each other; where four or more meet, the two that bound one wedge.
   UnionFind fans(corners.size());

@@ -9,6 +9,7 @@
 
 #include "core/boolean/assemble.h"
 #include "core/boolean/cache.h"
+#include "core/boolean/combine.h"
 #include "core/boolean/contradiction.h"
 #include "core/boolean/invalid_triangles.h"
 #include "core/boolean/repair.h"
@@ -65,11 +66,22 @@ Movement movement(const Mesh& from, const Mesh& settled, std::span<const Index> 
 }
 
 struct Try {
-  double thin;  ///< what goes with its neighbours, in steps of 32 bits
+  double meet;  ///< what is nearer is made to meet, and thinner goes with its neighbours, before anything is rounded, in steps of 32 bits
+  double thin;  ///< what goes with its neighbours where rounding made trouble, likewise
   int level;    ///< of repair
   int passes;   ///< of contact
 };
-constexpr Try tries[] = {{4, 0, 1}, {4, 0, 6}, {4, 1, 1}, {4, 1, 6}, {4, 2, 1}, {8, 0, 6}, {2, 1, 1}, {8, 1, 1}, {0, 0, 1}, {0, 1, 1}};
+// Rounding first moves things least. What it leaves in a tangle may never have been one, had near things met before.
+constexpr Try tries[] = {{0, 4, 0, 1}, {8, 4, 0, 1}, {4, 4, 0, 1}, {16, 4, 0, 1}, {0, 4, 0, 6}, {0, 4, 1, 1},  {0, 4, 1, 6},
+                         {0, 4, 2, 1}, {0, 8, 0, 6}, {0, 2, 1, 1}, {0, 8, 1, 1},  {0, 0, 0, 1}, {64, 4, 0, 1}, {256, 4, 0, 1}};
+constexpr double may_vanish = 8;  ///< steps; a solid that is thicker somewhere is never given up as too thin
+
+/// A mesh of triangles in 32-bit coordinates, and the triangle of the mesh before that each comes from.
+struct Settled {
+  Mesh mesh;
+  std::vector<Index> source;
+  std::size_t rounds = 0;
+};
 
 class Settling {
  public:
@@ -77,8 +89,7 @@ class Settling {
       : mesh_(cut_to_triangles(mesh)), report_(report), settings_(settings), control_(control) {}
 
   Mesh run() {
-    plain_ = mesh_;
-    for (Vec3& p : plain_.positions) p = as_float(p);
+    round_plainly();
     if (!is_closed()) return plain_;
     std::vector<Vec3> left;
     if (plain_.positions == mesh_.positions) {  // nothing to round
@@ -87,8 +98,8 @@ class Settling {
     }
     if (!prepare_rounded()) return plain_;
     // Most meshes are sound once they are rounded, and where they touch themselves there is room to open them. Only what
-    // moved is looked at.
-    if (left.empty() && find_invalid_after_rounding(rounded_, control_).empty()) {
+    // moved is looked at; what collapsed is not there to be looked at.
+    if (left.empty() && is_sound_rounded()) {
       Mesh result = plain_;
       if (open(result, left)) return result;
     }
@@ -96,8 +107,10 @@ class Settling {
     const OperationReport before = report_;
     for (const Try& way : tries) {
       report_ = before;
-      if (auto result = settled(way, left))
-        if (std::vector<Vec3> ignored; open(*result, ignored)) return std::move(*result);
+      if (auto result = way.meet > 0 ? met_and_settled(way) : settled(way, left)) {
+        tell_movement(*result);
+        if (std::vector<Vec3> ignored; open(result->mesh, ignored)) return std::move(result->mesh);
+      }
       if (&way == &tries[0] && !was_sound()) {
         report_ = before;
         return plain_;
@@ -124,6 +137,10 @@ class Settling {
     return true;
   }
 
+  void round_plainly() {
+    plain_ = mesh_;
+    for (Vec3& p : plain_.positions) p = as_float(p);
+  }
   /// False when the mesh bounds no volume as it is.
   bool prepare_rounded() {
     const Operand operand{std::make_shared<const Mesh>(mesh_), "", Operation::unite, Affine::Identity(), true, {}};
@@ -153,9 +170,42 @@ class Settling {
   }
   bool was_sound() const { return find_invalid_after_rounding(as_rounded(*part_), control_).empty(); }
 
+  /// What moved is sound and nothing collapsed.
+  bool is_sound_rounded() const {
+    return rounded_.triangles.size() == part_->triangles.size() && find_invalid_after_rounding(rounded_, control_).empty();
+  }
+
+  /// A solid united with itself is itself, with what is near made to meet: then there is little left for rounding to tangle.
+  /// @return nothing when this try does not come out sound; an empty mesh when nothing of the solid is as thick
+  std::optional<Settled> met_and_settled(const Try& way) {
+    const double extent = std::max(part_->box.lo.cwiseAbs().maxCoeff(), part_->box.hi.cwiseAbs().maxCoeff());
+    const Operand own{std::make_shared<const Mesh>(mesh_), "", Operation::unite, Affine::Identity(), true, {}};
+    const auto met = combine({own, own}, control_, {way.meet * step_of_floats(Vec3::Constant(extent))});
+    if (!met || met->mesh.empty()) return way.meet <= may_vanish ? std::optional(Settled()) : std::nullopt;
+    for (const auto& done : met->report.done)
+      if (done.note == &contact_left_out || done.note == &boolean::rounding_not_settled) return std::nullopt;
+    OperationReport ignored;
+    Settling inner(met->mesh, ignored, settings_, control_);
+    inner.round_plainly();
+    if (!inner.prepare_rounded()) return std::nullopt;
+    std::optional<Settled> result;
+    if (inner.is_sound_rounded()) {
+      result = Settled{inner.plain_, {}, 0};
+      for (Index f = 0; f < inner.plain_.face_count(); ++f) result->source.push_back(f);
+    } else {
+      result = inner.settled(way, {});
+    }
+    if (!result) return std::nullopt;
+    const std::vector<Index> polygon = triangulate(met->mesh).face;
+    for (Index& source : result->source)
+      if (source != no_index) source = met->sources.face[polygon[source]];
+    carry_attributes(mesh_, result->source, result->mesh);
+    return result;
+  }
+
   /// @param also  positions that are looked at whatever rounding did there
   /// @return nothing when this try ends in a contradiction or not sound
-  std::optional<Mesh> settled(const Try& way, const std::vector<Vec3>& also) {
+  std::optional<Settled> settled(const Try& way, const std::vector<Vec3>& also) {
     StageClock stage(report_, control_);
     Pass pass;
     pass.pieces = 1;
@@ -173,15 +223,20 @@ class Settling {
       assemble({part_}, {&operand}, std::move(pass.rounded), {Assembly::triangles}, result, control_);
       carry_attributes(mesh_, result.sources.face, result.mesh);
       // Judged as it will be written: a diagonal of one polygon may be one of another as well.
-      Mesh triangles = cut_to_triangles(result.mesh);
-      if (!triangles.empty() && !check_soundness(triangles, control_.stop).sound) return std::nullopt;
-      const Movement moved = movement(mesh_, result.mesh, result.sources.face);
-      report_.tell(float_settled, static_cast<std::size_t>(rounds), fmt::format("{:.2g}", moved.farthest));
-      if (moved.beyond > 0) report_.tell(moved_beyond_rounding, moved.beyond, "", moved.at);
-      return triangles;
+      const std::vector<Index> polygon = triangulate(result.mesh).face;
+      Settled answer{cut_to_triangles(result.mesh), {}, static_cast<std::size_t>(rounds)};
+      for (Index f : polygon) answer.source.push_back(result.sources.face[f]);
+      if (!answer.mesh.empty() && !check_soundness(answer.mesh, control_.stop).sound) return std::nullopt;
+      return answer;
     } catch (const Contradiction&) {
       return std::nullopt;
     }
+  }
+
+  void tell_movement(const Settled& result) {
+    const Movement moved = movement(mesh_, result.mesh, result.source);
+    report_.tell(float_settled, std::max<std::size_t>(1, result.rounds), fmt::format("{:.2g}", moved.farthest));
+    if (moved.beyond > 0) report_.tell(moved_beyond_rounding, moved.beyond, "", moved.at);
   }
 
   /// Opens touching places where that is asked for. @return false where some are left

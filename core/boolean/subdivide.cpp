@@ -123,14 +123,15 @@ void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Contro
 
 /// One id for points that are exactly equal: the smallest, so given vertices win.
 std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& points) {
-  std::vector<Index> ids;
+  std::vector<char> used(points.size(), 0);
   for (Index t = 0; t < soup.triangles.size(); ++t)
-    if (cuts.touched[t]) ids.insert(ids.end(), soup.triangles[t].begin(), soup.triangles[t].end());
-  for (const auto& s : cuts.segments) ids.insert(ids.end(), {s.from, s.to});
-  for (const auto& e : cuts.edge_points) ids.push_back(e.point);
-  for (const auto& f : cuts.face_points) ids.push_back(f.point);
-  std::sort(ids.begin(), ids.end());
-  ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
+    for (std::size_t k = 0; k < 3 && cuts.touched[t]; ++k) used[soup.triangles[t][k]] = 1;
+  for (const auto& s : cuts.segments) used[s.from] = used[s.to] = 1;
+  for (const auto& e : cuts.edge_points) used[e.point] = 1;
+  for (const auto& f : cuts.face_points) used[f.point] = 1;
+  std::vector<Index> ids;
+  for (Index id = 0; id < used.size(); ++id)
+    if (used[id]) ids.push_back(id);
 
   std::vector<Index> canonical(points.size());
   std::iota(canonical.begin(), canonical.end(), Index{0});

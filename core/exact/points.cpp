@@ -25,8 +25,15 @@ template <class T>
 T dot(const Triple<T>& a, const Triple<T>& b) {
   return a.x * b.x + a.y * b.y + a.z * b.z;
 }
+/// A normal of a plane through three points, on its side, of any length. Planes square to an axis, the most frequent ones, have
+/// a short one.
 template <class T>
 Triple<T> normal(const Vec3* plane) {
+  if (const int axis = square_to(plane[0], plane[1], plane[2]); axis < 3) {
+    const Projection flat = seen_along(axis);
+    const T side(orient2d(flat(plane[0]), flat(plane[1]), flat(plane[2])));
+    return {axis == 0 ? side : T(0), axis == 1 ? side : T(0), axis == 2 ? side : T(0)};
+  }
   return cross(minus<T>(plane[1], plane[0]), minus<T>(plane[2], plane[0]));
 }
 
@@ -152,6 +159,17 @@ Index PointSet::add_crossing(const Vec3& p, const Vec3& q, const Vec3& r, const 
 
 int PointSet::side(const Plane& plane, Index id) const {
   if (is_given(id)) return orient3d(plane[0], plane[1], plane[2], given_[id]);
+  if (const int axis = square_to(plane[0], plane[1], plane[2]); axis < 3) {
+    const Projection flat = seen_along(axis);
+    const Approx at = coordinate(id, axis);
+    const double height = plane[0][axis];
+    int above = at.value - at.error > height ? 1 : at.value + at.error < height ? -1 : 0;
+    if (above == 0) {
+      const Homogeneous& h = exact_of_defined(id);
+      above = sign_of(h[axis] - h.w * Exact(height));
+    }
+    return above == 0 ? 0 : above * orient2d(flat(plane[0]), flat(plane[1]), flat(plane[2]));
+  }
   const Triple<Approx> across = normal<Approx>(plane.data());
   const Triple<Approx> to{coordinate(id, 0) - Approx(plane[0].x()), coordinate(id, 1) - Approx(plane[0].y()),
                           coordinate(id, 2) - Approx(plane[0].z())};

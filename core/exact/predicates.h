@@ -22,6 +22,15 @@ struct Projection {
   Point2 operator()(const Vec3& p) const { return {p[u], p[v]}; }
 };
 
+/// The axis to which the plane of a triangle is exactly square, as flat faces' planes mostly are; 3 when there is none.
+inline int square_to(const Vec3& a, const Vec3& b, const Vec3& c) {
+  int axis = 0;
+  while (axis < 3 && !(a[axis] == b[axis] && b[axis] == c[axis])) ++axis;
+  return axis;
+}
+/// Seen along that axis, a triangle turns left when its normal points along it.
+inline Projection seen_along(int axis) { return {(axis + 1) % 3, (axis + 2) % 3}; }
+
 /// A projection along an axis in which a triangle is not degenerate, and turns left where doubles can tell.
 Projection projection_of(const Vec3& a, const Vec3& b, const Vec3& c);
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mesh/triangles_cross.h"
 
+#include <optional>
+
 #include "core/exact/predicates.h"
 
 namespace anvil {
@@ -55,6 +57,34 @@ struct Test {
            (sa * sb <= 0 && segment_meets_triangle(a, b, p, q, r)) ||
            (sb * sc <= 0 && segment_meets_triangle(b, c, p, q, r)) ||
            (sc * sa <= 0 && segment_meets_triangle(c, a, p, q, r));
+  }
+
+  /// The same two triangles where one lies square to an axis, as caps and flat faces do: then the sides of the other's
+  /// corners are known by comparing one coordinate. Corners that both share, `shared` of them, come first in both.
+  /// @return nothing where the other goes through that plane or lies in it
+  std::optional<bool> cross_square_plane(const Triangle& s, const Triangle& t, int shared) const {
+    const Vec3 &a = at(s[0]), &b = at(s[1]), &c = at(s[2]);
+    const int axis = square_to(a, b, c);
+    if (axis == 3) return std::nullopt;
+    bool above = false, below = false;
+    std::array<Index, 3> in_plane{};
+    int count = 0;
+    for (Index v : t) {
+      const double height = at(v)[axis];
+      if (height == a[axis]) in_plane[static_cast<std::size_t>(count++)] = v;
+      above = above || height > a[axis];
+      below = below || height < a[axis];
+    }
+    if ((above && below) || count == 3) return std::nullopt;
+    if (count == shared) return false;  // it has nothing else in that plane
+    const Projection plane = seen_along(axis);
+    const Point2 pa = plane(a), pb = plane(b), pc = plane(c), p = plane(at(in_plane[0])), q = plane(at(in_plane[static_cast<std::size_t>(count) - 1]));
+    const int turn = orient2d(pa, pb, pc);
+    if (turn == 0) return std::nullopt;
+    // From the shared corner, which is first: does q lie within the angle of the other two?
+    if (shared == 1) return orient2d(pa, pb, q) * turn >= 0 && orient2d(pa, q, pc) * turn >= 0;
+    if (beyond_an_edge({pa, pb, pc}, {p, q, q})) return false;
+    return segment_meets_triangle(p, q, pa, pb, pc);
   }
 
   static bool on_one_side(int p, int q, int r) {
@@ -172,6 +202,10 @@ bool triangles_cross(std::span<const Vec3> positions, Triangle s, Triangle t) {
     ++shared;
   }
   const Test test{positions};
+  if (shared < 3) {
+    if (const auto known = test.cross_square_plane(s, t, shared)) return *known;
+    if (const auto known = test.cross_square_plane(t, s, shared)) return *known;
+  }
   switch (shared) {
     case 0: return test.apart(s, t);
     case 1: return test.at_corner(s, t);
