@@ -147,7 +147,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     const Untouched untouched = stage("untouched", 0.12, [&] { return find_untouched(parts, 2 * (contact + max_repair_contact * extent), all_near, control); });
     auto [soup, meeting] = stage("gather", 0.15, [&] { return gather(untouched, expression.scores()); });
     std::vector<TrianglePair> pairs = stage("pairs", 0.2, [&] {
-      auto found = find_pairs(soup, contact, control, &meeting);
+      auto found = find_pairs(soup, {contact, &meeting}, control);
       weld_parts(soup, found);
       return found;
     });
@@ -160,8 +160,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       if (!made.changed) break;
       near_misses = true;
       const bool again = k + 1 < passes;
-      pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, again ? contact : 0, control, again ? nullptr : &made.involved); });
-      if (pairs.size() > max_pairs) throw Contradiction("contact makes ever more faces");
+      pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, {again ? contact : 0, again ? nullptr : &made.involved, max_pairs}, control); });
     }
     CellClassifier classifier;
     classifier.label_of = [&](std::span<const int> winding) { return expression.label_of(winding); };

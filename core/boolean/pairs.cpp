@@ -4,7 +4,9 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <atomic>
 
+#include "core/boolean/contradiction.h"
 #include "core/boolean/soup.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/broad_phase.h"
@@ -13,6 +15,8 @@
 
 namespace anvil::boolean {
 namespace {
+
+constexpr const char* too_many_pairs = "ever more faces come near each other";
 
 /// Triangles that may meet another: within the bounds of another part, or of a part that crosses itself.
 struct Candidates {
@@ -82,16 +86,15 @@ Candidates candidates(const Soup& soup, double margin, const std::vector<Index>*
 
 }  // namespace
 
-std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control,
-                                     const std::vector<Index>* among) {
-  auto [chosen, boxes] = candidates(soup, margin, among);
+std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search, const Control& control) {
+  auto [chosen, boxes] = candidates(soup, search.margin, search.among);
   std::vector<Index> groups;
   groups.reserve(chosen.size());
   for (Index i : chosen) {
     const bool alone = soup.parts[soup.part[i]].crosses_itself || soup.needs_self_test[i];
     groups.push_back(alone ? no_index : soup.part[i]);
   }
-  const std::vector<char> near = broad_phase(boxes, groups, margin);
+  const std::vector<char> near = broad_phase(boxes, groups, search.margin);
   check_stop(control);
   std::size_t kept = 0;
   std::vector<Triangle> triangles;
@@ -103,18 +106,23 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Cont
   }
   chosen.resize(kept);
   groups.resize(kept);
-  const Bvh tree(soup.points, triangles, margin, groups);
+  const Bvh tree(soup.points, triangles, search.margin, groups);
   check_stop(control);
+  constexpr std::size_t counted_at_once = 4096;
   tbb::enumerable_thread_specific<std::vector<TrianglePair>> found;
+  std::atomic<std::size_t> count = 0;
   tree.for_each_pair(
       [&](Index i, Index j) {
         const Index s = std::min(chosen[i], chosen[j]), t = std::max(chosen[i], chosen[j]);
         if (!soup.may_meet(s, t)) return;
-        found.local().push_back({s, t});
+        std::vector<TrianglePair>& own = found.local();
+        own.push_back({s, t});
+        if (own.size() % counted_at_once == 0 && (count += counted_at_once) > search.max_pairs) throw Contradiction(too_many_pairs);
       },
       control.stop);
   std::vector<TrianglePair> pairs;
   for (const auto& list : found) pairs.insert(pairs.end(), list.begin(), list.end());
+  if (pairs.size() > search.max_pairs) throw Contradiction(too_many_pairs);
   sort_by_bucket(pairs, soup.triangles.size(), [](const TrianglePair& pair) { return pair.s; });
   return pairs;
 }

@@ -81,7 +81,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
   // Each round should leave less to do. Where near faces lie many deep, contact can make ever more of them instead.
   // Sheets that lie on each other have many times their triangles in common.
   const std::size_t max_triangles = (to_float ? 16 : 4) * pass.rounded.triangles.size() + 2'000;
-  std::size_t max_pairs = 0;
+  std::size_t max_pairs = ~std::size_t{0};
   for (int rounds = 0;; ++rounds) {
     std::vector<char> near = stage("settle", 0.9, [&] { return find_invalid_after_rounding(pass.rounded, control); });
     if (rounds == 0 && !also.empty()) {
@@ -100,12 +100,11 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     Soup again = soup_again(pass.rounded, std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, float_contact_bits(level, rounds))
                                       : std::min(std::ldexp(step, contact_bits(level, rounds)), max_repair_contact * extent);
-    std::vector<TrianglePair> pairs = find_pairs(again, tolerance, control);
+    std::vector<TrianglePair> pairs = find_pairs(again, {tolerance, nullptr, max_pairs}, control);
     if (rounds == 0) max_pairs = to_float ? 16 * pairs.size() + 50'000 : 4 * pairs.size() + 5'000;
     bool changed_by_contact = false;
     for (int k = 0; k < passes; ++k) {
-      if (k > 0) pairs = find_pairs(again, tolerance, control);
-      if (pairs.size() > max_pairs) throw Contradiction(diverges);
+      if (k > 0) pairs = find_pairs(again, {tolerance, nullptr, max_pairs}, control);
       if (!make_contact(again, pairs, tolerance, control).changed) break;
       changed_by_contact = true;
       if (again.triangles.size() > max_triangles) throw Contradiction(diverges);
@@ -115,8 +114,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
       std::vector<char> changed(again.triangles.size());
       for (std::size_t i = 0; i < changed.size(); ++i) changed[i] = again.needs_self_test[i] || again.active[i];
       again.active = Flags::of(with_neighbours(again.points, again.triangles, changed, control));
-      pairs = find_pairs(again, 0, control);
-      if (pairs.size() > max_pairs) throw Contradiction(diverges);
+      pairs = find_pairs(again, {0, nullptr, max_pairs}, control);
     }
     if (!again.seam.empty()) {
       std::vector<char> at_seam(again.points.size(), 0);

@@ -64,16 +64,19 @@ struct Gathered {
 /// @param scores     per part
 Gathered gather(const Untouched& untouched, const std::vector<char>& scores);
 
-/// Stage 2. Pairs of triangles, of different parts or of one that crosses itself, whose boxes come nearer
-/// than `margin`; sorted.
 struct TrianglePair {
   Index s, t;
   bool operator==(const TrianglePair&) const = default;
   bool operator<(const TrianglePair& o) const { return pair_key(s, t) < pair_key(o.s, o.t); }
 };
-/// @param among  only these triangles; null: all
-std::vector<TrianglePair> find_pairs(const Soup& soup, double margin, const Control& control,
-                                     const std::vector<Index>* among = nullptr);
+struct PairSearch {
+  double margin = 0;                          ///< how near their boxes come to each other at least
+  const std::vector<Index>* among = nullptr;  ///< only these triangles; null: all
+  std::size_t max_pairs = ~std::size_t{0};    ///< more are a Contradiction, thrown before they fill the memory
+};
+/// Stage 2. Pairs of triangles, of different parts or of one that crosses itself, whose boxes come nearer than the margin;
+/// sorted.
+std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search, const Control& control);
 /// Vertices of different parts at one place become one vertex.
 /// @param pairs  at least all pairs of triangles of different parts whose boxes meet
 void weld_parts(Soup& soup, const std::vector<TrianglePair>& pairs);

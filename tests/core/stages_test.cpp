@@ -9,6 +9,7 @@
 #include "core/boolean/polygons.h"
 #include "core/boolean/assemble.h"
 #include "core/mesh/edges.h"
+#include "core/boolean/contradiction.h"
 #include "core/boolean/invalid_triangles.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/broad_phase.h"
@@ -184,13 +185,15 @@ TEST_CASE("pairs are all triangles of different parts whose boxes meet, sorted; 
     const auto [a, b] = random_pair(seed);
     GatheredParts given({a, b});
     Soup& soup = given.soup;
-    const auto pairs = find_pairs(soup, 0, {});
+    const auto pairs = find_pairs(soup, {}, {});
     CHECK(std::is_sorted(pairs.begin(), pairs.end()));
     CHECK(std::adjacent_find(pairs.begin(), pairs.end()) == pairs.end());
     for (Index s = 0; s < soup.triangles.size(); ++s)
       for (Index t = s + 1; t < soup.triangles.size(); ++t)
         if (soup.may_meet(s, t) && overlap(box_of(soup.points, soup.triangles[s]), box_of(soup.points, soup.triangles[t])))
           REQUIRE(std::binary_search(pairs.begin(), pairs.end(), TrianglePair{s, t}));
+    if (pairs.size() > 1) CHECK_THROWS_AS(find_pairs(soup, {0, nullptr, pairs.size() - 1}, {}), Contradiction);
+    CHECK(find_pairs(soup, {0, nullptr, pairs.size()}, {}).size() == pairs.size());
     weld_parts(soup, pairs);
     for (const TrianglePair& pair : pairs)
       for (Index v : soup.triangles[pair.s])
@@ -205,7 +208,7 @@ TEST_CASE("an arrangement covers each of its triangles once, facing as it does, 
     const auto [a, b] = random_pair(seed);
     GatheredParts given({a, b});
     Soup& soup = given.soup;
-    auto pairs = find_pairs(soup, 0, {});
+    auto pairs = find_pairs(soup, {}, {});
     weld_parts(soup, pairs);
     Arrangement arrangement(soup.points);
     Cuts cuts = intersect(soup, pairs, arrangement.points, {});

@@ -169,9 +169,10 @@ std::string what_is_wrong_with_file(const Mesh& mesh, const std::string& extensi
   const Box3 box = bounds(mesh);
   const double step = std::ldexp(std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff()), -23);
   const double volume = signed_volume(mesh), area = surface_area(mesh);
+  const double of_sums = 1e-16 * std::pow(box.diagonal(), 3);  // what adding up tetrahedra leaves of nothing
   const auto bytes = write_mesh(mesh, path, &notes);
   if (!bytes) {
-    const bool thin = bytes.issue().what.find("thinner") != std::string::npos && volume < 8 * step * area;
+    const bool thin = bytes.issue().what.find("thinner") != std::string::npos && volume < 8 * step * area + of_sums;
     return thin ? "" : bytes.issue().message();
   }
   Mesh back;
@@ -197,7 +198,6 @@ std::string what_is_wrong_with_file(const Mesh& mesh, const std::string& extensi
   const bool is_told = told.find("moved by more than 8 steps") != std::string::npos && moved.length <= 1.1 * settled + 2.05 * opened;
   if (moved.steps > 8 && moved.length > 2.05 * opened && !is_told)
     return fmt::format("{}: moved by {:.3g} steps, {:.3g}, and that is not told{}", extension, moved.steps, moved.length, told);
-  const double of_sums = 1e-16 * std::pow(box.diagonal(), 3);  // what adding up tetrahedra leaves of nothing
   if (std::abs(j.volume - volume) > area * (8 * step + settled + 4 * opened) + of_sums) return fmt::format("{}: volume {} instead of {}{}", extension, j.volume, volume, told);
   return "";
 }
