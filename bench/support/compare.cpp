@@ -21,6 +21,11 @@ struct Comparison {
   double bar, goal;
   bool memory, slow_peer;
 };
+struct TimeBar {
+  std::string name;
+  Work ours;
+  double bar, goal;
+};
 struct MemoryBar {
   std::string name;
   double bar, goal;
@@ -31,6 +36,7 @@ struct GrowthBar {
 };
 
 std::vector<Comparison> comparisons;
+std::vector<TimeBar> time_bars;
 std::vector<MemoryBar> memory_bars;
 std::vector<GrowthBar> growth_bars;
 
@@ -99,6 +105,9 @@ void compare(const std::string& name, Work ours, const std::string& peer, Work t
              double goal, bool memory, bool slow_peer) {
   comparisons.push_back({name, peer, std::move(ours), std::move(theirs), bar, goal, memory, slow_peer});
 }
+void measure(const std::string& name, Work ours, double bar, double goal) {
+  time_bars.push_back({name, std::move(ours), bar, goal});
+}
 void require_memory(const std::string& name, double bar, double goal) {
   memory_bars.push_back({name, bar, goal});
 }
@@ -122,6 +131,7 @@ int run(int argc, char** argv) {
     register_work(c.name + "/ours", c.ours, false);
     register_work(c.name + "/" + c.peer, c.theirs, c.slow_peer);
   }
+  for (const TimeBar& t : time_bars) register_work(t.name + "/ours", t.ours, false);
   Collector times;
   benchmark::RunSpecifiedBenchmarks(&times);
   fmt::print("\n");
@@ -131,6 +141,8 @@ int run(int argc, char** argv) {
     fmt::print("{}: {:.4g} s against {:.4g} s, ratio {:.3f} ({})\n", c.name, ours, theirs, ours / theirs,
                against(ours / theirs, c.bar, c.goal));
   }
+  for (const TimeBar& t : time_bars)
+    if (const double ours = times.median(t.name + "/ours"); ours > 0) fmt::print("{}: {:.4g} s ({})\n", t.name, ours, against(ours, t.bar, t.goal));
   for (const auto& [name, m] : memory)
     fmt::print("{}: peak memory {:.0f} MB against {:.0f} MB, ratio {:.2f}\n", name, m.first, m.second,
                m.first / m.second);

@@ -16,6 +16,9 @@ using Work = std::function<std::function<void()>()>;
 void compare(const std::string& name, Work ours, const std::string& peer, Work theirs, double bar,
              double goal, bool memory = false, bool slow_peer = false);
 
+/// Registers "name/ours" alone: bar and goal are seconds, and hold on the machine they were written for.
+void measure(const std::string& name, Work ours, double bar, double goal);
+
 /// A bar on peak memory: ours ÷ peer, both as measured for the comparison `name`.
 void require_memory(const std::string& name, double bar, double goal);
 

@@ -25,6 +25,8 @@ constexpr std::size_t no_limit = ~std::size_t{0};
 
 constexpr Note changes_nothing{"changes_nothing", "{1} changes nothing where it is", "{1} changes nothing where it is"};
 constexpr Note made_to_meet{"made_to_meet", "1 place made to meet within the contact tolerance", "{0} places made to meet within the contact tolerance"};
+constexpr Note put_on_grid{"put_on_grid", "faces lay too near each other for rounding: all corners were put on a grid of {1} mm",
+                           "faces lay too near each other for rounding: all corners were put on a grid of {1} mm"};
 constexpr Note tools_nudged{"tools_nudged", "faces lay too near each other for rounding: 1 tool was moved by a hundred-billionth of the size",
                             "faces lay too near each other for rounding: {0} tools were moved by a hundred-billionth of the size"};
 constexpr Note skins_left_out{"skins_left_out", "1 skin thinner than rounding left out", "{0} skins thinner than rounding left out"};
@@ -153,14 +155,18 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     });
     // Where contact found nothing that is near without meeting, there are no skins to look for.
     bool near_misses = contact == 0;
-    const std::size_t max_pairs = 16 * pairs.size() + 50'000;
+    const std::size_t max_pairs = 8 * pairs.size() + 50'000;
     for (int k = 0; k < passes && contact > 0; ++k) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
       if (k == 0 && made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
       if (!made.changed) break;
       near_misses = true;
       const bool again = k + 1 < passes;
-      pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, {again ? contact : 0, again ? nullptr : &made.involved, max_pairs}, control); });
+      try {
+        pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, {again ? contact : 0, again ? nullptr : &made.involved, max_pairs}, control); });
+      } catch (const Contradiction& contradiction) {
+        throw ContactDiverges(contradiction.what());
+      }
     }
     CellClassifier classifier;
     classifier.label_of = [&](std::span<const int> winding) { return expression.label_of(winding); };
@@ -224,8 +230,8 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
   return result;
 }
 
-/// All parts but the first, each moved another way by some 1e-11 of the largest coordinate.
-std::vector<Operand> nudged(std::vector<Operand> operands, int k) {
+/// The largest coordinate of all parts in the common space.
+double extent_of(const std::vector<Operand>& operands) {
   double extent = 0;
   for (const Operand& operand : operands) {
     auto look = [&](const Operand& part) {
@@ -238,6 +244,40 @@ std::vector<Operand> nudged(std::vector<Operand> operands, int k) {
     for (const Operand& member : operand.tray)
       if (member.mesh != nullptr) look(member);
   }
+  return extent;
+}
+
+/// The step of a grid of 2^bits steps from zero to the largest coordinate, about.
+double grid_step(const std::vector<Operand>& operands, int bits) { return std::ldexp(1.0, std::ilogb(std::max(extent_of(operands), 1e-300)) + 1 - bits); }
+
+/// The contact tolerance that was asked for, or about the one that is meant where none was.
+double contact_of(const std::vector<Operand>& operands, const CombineSettings& settings) {
+  return settings.contact < 0 ? contact_share * extent_of(operands) : settings.contact;
+}
+
+/// All parts with their corners on that grid: what was at one place but for rounding is there exactly.
+std::vector<Operand> on_grid(std::vector<Operand> operands, int bits) {
+  const double step = grid_step(operands, bits);
+  auto put = [&](Operand& operand) {
+    if (operand.mesh == nullptr) return;
+    auto mesh = std::make_shared<Mesh>(*operand.mesh);
+    place(*mesh, operand.placement);
+    for (Vec3& p : mesh->positions) p = step * (p / step).array().round().matrix();
+    operand.mesh = std::move(mesh);
+    operand.placement = Affine::Identity();
+    operand.free_of_crossings = false;
+  };
+  for (Operand& operand : operands) {
+    if (&operand != &operands.front() && operand.operation == Operation::gather) continue;  // goes through as it is
+    put(operand);
+    for (Operand& member : operand.tray) put(member);
+  }
+  return operands;
+}
+
+/// All parts but the first, each moved another way by some 1e-11 of the largest coordinate.
+std::vector<Operand> nudged(std::vector<Operand> operands, int k) {
+  const double extent = extent_of(operands);
   std::uint32_t random = 97;
   auto part = [&] {
     random = random * 1664525u + 1013904223u;
@@ -301,15 +341,20 @@ struct Attempt {
   int passes;    ///< of the contact that was asked for; 0: without it
   int nudge;     ///< the tools moved by far less than anybody can see, but by far more than rounding; no_nudge: not
   int level;     ///< of snap-rounding repair
+  int grid = 0;  ///< bits of the grid that all corners are put on; 0: none
 };
 constexpr int no_nudge = -1;
-constexpr Attempt attempts[] = {{1, no_nudge, 0}, {6, no_nudge, 0}, {0, no_nudge, 0}, {0, no_nudge, 1}, {0, 0, 0}, {0, 1, 1},
-                                {0, 2, 0},        {0, 3, 1},        {0, no_nudge, 2}, {0, no_nudge, 3}, {0, no_nudge, max_repair_level + 1}};
+constexpr int finest_grid = 33;  // moves corners by no more than a nudge does
+constexpr Attempt attempts[] = {{1, no_nudge, 0},     {6, no_nudge, 0},     {1, no_nudge, 0, 27}, {0, no_nudge, 0}, {0, no_nudge, 0, 27},
+                                {0, no_nudge, 0, 24}, {0, no_nudge, 0, finest_grid}, {0, no_nudge, 1},     {0, 0, 0},        {0, 1, 1},
+                                {0, 2, 0},            {0, 3, 1},            {0, no_nudge, 2},     {0, no_nudge, 3}, {0, no_nudge, max_repair_level + 1}};
 
 Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operand>& operands, const Control& control,
                                 const CombineSettings& settings) {
-  const std::vector<Operand> moved = attempt.nudge == no_nudge ? std::vector<Operand>() : nudged(operands, attempt.nudge);
-  const std::vector<Operand>& parts = attempt.nudge == no_nudge ? operands : moved;
+  const std::vector<Operand> moved = attempt.grid > 0           ? on_grid(operands, attempt.grid)
+                                     : attempt.nudge != no_nudge ? nudged(operands, attempt.nudge)
+                                                                 : std::vector<Operand>();
+  const std::vector<Operand>& parts = moved.empty() ? operands : moved;
   if (!settings.every_triangle) try {
       return compute(parts, control, settings, attempt.passes, false, attempt.level);
     } catch (const ReachesUntouched&) {
@@ -322,16 +367,28 @@ Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operan
 
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
   std::string why;
+  bool diverges = false;
   for (const Attempt& attempt : attempts) {
-    if (settings.contact == 0 && attempt.passes != 1 && attempt.nudge == no_nudge && attempt.level == 0) continue;  // that was the first
+    const bool first = &attempt == attempts;
+    // Without contact the first is as the one that leaves it out.
+    if (settings.contact == 0 && !first && attempt.nudge == no_nudge && attempt.level == 0 && attempt.grid == 0) continue;
+    if (diverges && attempt.passes > 1) continue;  // it begins as the first did
+    CombineSettings now = settings;
+    if (attempt.grid > 0) {
+      if (attempt.grid != finest_grid && 8 * grid_step(operands, attempt.grid) > contact_of(operands, settings)) continue;
+      now.cache = nullptr;
+    }
     try {
-      Result<BooleanResult> result = carry_out(attempt, operands, control, settings);
+      Result<BooleanResult> result = carry_out(attempt, operands, control, now);
+      if (!result && attempt.grid > 0) continue;  // a part may be too thin for the grid
       if (!result) return result;
       const std::string& name = operands.front().name;
+      if (attempt.grid > 0) result->report.tell(put_on_grid, 1, fmt::format("{:.2g}", grid_step(operands, attempt.grid)));
       if (attempt.passes == 0 && settings.contact != 0) result->report.tell(contact_left_out, 1, name);
       if (attempt.nudge != no_nudge) result->report.tell(tools_nudged, operands.size() - 1, name);
       return result;
     } catch (const Contradiction& contradiction) {
+      diverges = diverges || (first && dynamic_cast<const ContactDiverges*>(&contradiction) != nullptr);
       why = contradiction.what();
     }
   }

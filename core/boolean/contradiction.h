@@ -17,4 +17,10 @@ class Contradiction : public std::exception {
   const char* what_;
 };
 
+/// One pass of contact has brought ever more faces near each other: more passes will not do better.
+class ContactDiverges : public Contradiction {
+ public:
+  using Contradiction::Contradiction;
+};
+
 }  // namespace anvil::boolean
