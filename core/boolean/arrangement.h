@@ -57,6 +57,8 @@ struct Cuts {
   };
   struct EdgePoint {
     Index lo, hi, point;
+    bool operator==(const EdgePoint&) const = default;
+    auto operator<=>(const EdgePoint&) const = default;
   };
   struct FacePoint {
     Index triangle, point;

@@ -13,6 +13,7 @@
 
 #include "core/boolean/contradiction.h"
 #include "core/boolean/arrangement.h"
+#include "core/mesh/bucket_sort.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
 
@@ -28,6 +29,46 @@ double nearest_on(const Vec3& a, const Vec3& b, const Vec3& p) {
   const double length = ab.squaredNorm();
   return length > 0 ? (p - a).dot(ab) / length : 0;
 }
+
+/// The points along each split edge, from its smaller to its larger vertex.
+class PointsAlong {
+ public:
+  /// @param edge_points  of split edges, in any order, some more than once
+  PointsAlong(std::vector<Cuts::EdgePoint> edge_points, std::span<const Vec3> at) : list_(std::move(edge_points)) {
+    first_ = bucket_sort(list_, at.size(), [](const Cuts::EdgePoint& e) { return e.lo; });
+    // Of equal ones the first of each bucket stays; the others are passed over.
+    std::size_t kept = 0;
+    for (std::size_t v = 0, i = 0; v + 1 < first_.size(); ++v) {
+      const std::size_t end = first_[v + 1];
+      first_[v] = static_cast<Index>(kept);
+      for (; i < end; ++i)
+        if (kept == first_[v] || !(list_[kept - 1] == list_[i])) list_[kept++] = list_[i];
+    }
+    first_.back() = static_cast<Index>(kept);
+    list_.resize(kept);
+    for (std::size_t i = 0; i < list_.size();) {
+      std::size_t j = i;
+      const auto [lo, hi] = std::pair(list_[i].lo, list_[i].hi);
+      while (j < list_.size() && list_[j].lo == lo && list_[j].hi == hi) ++j;
+      const Vec3 way = at[hi] - at[lo];
+      std::sort(list_.begin() + static_cast<std::ptrdiff_t>(i), list_.begin() + static_cast<std::ptrdiff_t>(j),
+                [&](const auto& a, const auto& b) { return way.dot(at[a.point]) < way.dot(at[b.point]); });
+      i = j;
+    }
+  }
+  /// Empty for an edge that nothing has split.
+  std::span<const Cuts::EdgePoint> of(const EdgeKey& edge) const {
+    const Cuts::EdgePoint *begin = list_.data() + first_[edge.first], *end = list_.data() + first_[edge.first + 1];
+    while (begin != end && begin->hi != edge.second) ++begin;
+    const Cuts::EdgePoint* last = begin;
+    while (last != end && last->hi == edge.second) ++last;
+    return {begin, last};
+  }
+
+ private:
+  std::vector<Cuts::EdgePoint> list_;
+  std::vector<Index> first_;  ///< per vertex, of the edges whose smaller one it is
+};
 
 /// Vertices nearer than the tolerance become the one with the smallest number.
 std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, const std::vector<Index>& involved,
@@ -152,31 +193,33 @@ class Contacts {
   }
 
   /// Pieces of the edges of one triangle that lie on the other become segments there.
-  void edges_along(Index from, Index onto, const std::map<EdgeKey, std::vector<Index>>& along) {
+  void edges_along(Index from, Index onto, const PointsAlong& along) {
     const Triangle &s = soup_.triangles[from], &t = soup_.triangles[onto];
     for (std::size_t k = 0; k < 3; ++k) {
-      std::vector<Index> chain{edge_key(s[k], s[(k + 1) % 3]).first};
-      if (const auto it = along.find(edge_key(s[k], s[(k + 1) % 3])); it != along.end())
-        chain.insert(chain.end(), it->second.begin(), it->second.end());
-      chain.push_back(edge_key(s[k], s[(k + 1) % 3]).second);
-      for (std::size_t j = 1; j < chain.size(); ++j) {
-        const int a = place_in(chain[j - 1], onto, t, along), b = place_in(chain[j], onto, t, along);
-        if (a == 0 || b == 0 || (a & b & 7) != 0) continue;  // outside, or along one edge
-        cuts_.segments.push_back({onto, chain[j - 1], chain[j], from, no_index, no_index});
-        touch(from);
-        touch(onto);
-      }
+      const EdgeKey edge = edge_key(s[k], s[(k + 1) % 3]);
+      Index last = edge.first;
+      int a = place_in(last, onto, t, along);
+      auto go_to = [&](Index next) {
+        const int b = place_in(next, onto, t, along);
+        if (a != 0 && b != 0 && (a & b & 7) == 0) {  // neither outside nor along one edge
+          cuts_.segments.push_back({onto, last, next, from, no_index, no_index});
+          touch(from);
+          touch(onto);
+        }
+        last = next;
+        a = b;
+      };
+      for (const auto& point : along.of(edge)) go_to(point.point);
+      go_to(edge.second);
     }
   }
 
   /// Marks what the points found so far cut: triangles with a point on them, and every triangle of a split edge.
-  void mark_touched(const std::vector<Index>& involved) {
+  void mark_touched(const std::vector<Index>& involved, const PointsAlong& along) {
     cuts_.touched.assign(soup_.triangles.size(), 0);
-    std::sort(split_.begin(), split_.end());
     for (Index i : involved)
-      for (std::size_t k = 0; k < 3 && !split_.empty() && !soup_.removed[i]; ++k)
-        if (std::binary_search(split_.begin(), split_.end(), edge_key(soup_.triangles[i][k], soup_.triangles[i][(k + 1) % 3])))
-          cuts_.touched[i] = 1;
+      for (std::size_t k = 0; k < 3 && !soup_.removed[i]; ++k)
+        if (!along.of(edge_key(soup_.triangles[i][k], soup_.triangles[i][(k + 1) % 3])).empty()) cuts_.touched[i] = 1;
     for (Index i : touched_) cuts_.touched[i] = 1;
   }
   bool is_touched(Index i) const { return cuts_.touched[i]; }
@@ -199,21 +242,12 @@ class Contacts {
     return std::move(cuts_);
   }
 
-  /// Points along each split edge from its smaller to its larger vertex. Also readies what edges_along needs.
-  std::map<EdgeKey, std::vector<Index>> points_along() {
-    std::map<EdgeKey, std::vector<Index>> along;
-    for (const auto& e : cuts_.edge_points) along[{e.lo, e.hi}].push_back(e.point);
-    for (auto& [edge, list] : along) {
-      std::sort(list.begin(), list.end());
-      list.erase(std::unique(list.begin(), list.end()), list.end());
-      const Vec3 way = at(edge.second) - at(edge.first);
-      std::sort(list.begin(), list.end(), [&](Index a, Index b) { return way.dot(at(a)) < way.dot(at(b)); });
-      split_.push_back(edge);
-    }
+  /// Also readies what edges_along needs.
+  PointsAlong points_along() {
     std::sort(cuts_.face_points.begin(), cuts_.face_points.end(), [](const auto& a, const auto& b) {
       return std::tie(a.triangle, a.point) < std::tie(b.triangle, b.point);
     });
-    return along;
+    return PointsAlong(cuts_.edge_points, soup_.points);
   }
 
  private:
@@ -254,13 +288,13 @@ class Contacts {
     return (at(a) + share * (at(b) - at(a)) - p).norm() <= tolerance_;
   }
   /// Bits of the edges of t on which a point lies, 8 for the inside, 0 when it does not belong to t.
-  int place_in(Index point, Index triangle, const Triangle& t, const std::map<EdgeKey, std::vector<Index>>& along) const {
+  int place_in(Index point, Index triangle, const Triangle& t, const PointsAlong& along) const {
     int bits = 0;
     for (std::size_t k = 0; k < 3; ++k) {
       const Index a = t[k], b = t[(k + 1) % 3];
       if (point == a || point == b) bits |= 1 << k;
-      const auto it = along.find(edge_key(a, b));
-      if (it != along.end() && std::find(it->second.begin(), it->second.end(), point) != it->second.end()) bits |= 1 << k;
+      const auto points = along.of(edge_key(a, b));
+      if (std::any_of(points.begin(), points.end(), [&](const auto& p) { return p.point == point; })) bits |= 1 << k;
     }
     if (bits != 0) return bits;
     const Cuts::FacePoint wanted{triangle, point};
@@ -275,7 +309,6 @@ class Contacts {
   std::size_t given_points_;
   Cuts cuts_;
   std::vector<Index> touched_, nearly_;
-  std::vector<EdgeKey> split_;
   std::map<std::pair<EdgeKey, EdgeKey>, Index> crossings_;
 };
 
@@ -506,9 +539,11 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   }
   check_stop(control);
   const auto along = contacts.points_along();
-  contacts.mark_touched(involved);
-  // Only where a triangle has points can an edge of another run along it.
-  for (const TrianglePair& pair : pairs) {
+  contacts.mark_touched(involved, along);
+  // Only where a triangle has points can an edge of another that is near run along it.
+  for (std::size_t k = 0; k < pairs.size(); ++k) {
+    if (!may_meet[k]) continue;
+    const TrianglePair& pair = pairs[k];
     if (contacts.is_touched(pair.t)) contacts.edges_along(pair.s, pair.t, along);
     if (contacts.is_touched(pair.s)) contacts.edges_along(pair.t, pair.s, along);
   }

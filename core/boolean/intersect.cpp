@@ -208,8 +208,20 @@ class Meeting {
     out_.segments.push_back({in, other, a.cut, b.cut, lo, hi});
   }
 
+  /// Has an edge of one, seen in their plane, surely all of the other beyond it?
+  bool beyond_an_edge(const Triangle& one, const Triangle& other, const Projection& plane) const {
+    for (int k = 0; k < 3; ++k) {
+      const Point2 a = plane(p(one[at(k)])), b = plane(p(one[at(k + 1)]));
+      const int inner = orient2d_if_sure(a, b, plane(p(one[at(k + 2)])));
+      auto is_beyond = [&](Index v) { return orient2d_if_sure(a, b, plane(p(v))) == -inner; };
+      if (inner != 0 && std::all_of(other.begin(), other.end(), is_beyond)) return true;
+    }
+    return false;
+  }
+
   void coplanar() {
     const Projection plane = projection(s_);
+    if (beyond_an_edge(s_, t_, plane) || beyond_an_edge(t_, s_, plane)) return;
     const auto before = out_.touched.size();
     bool overlap = false;
     for (const bool own_is_s : {true, false}) {
