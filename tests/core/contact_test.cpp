@@ -5,6 +5,7 @@
 #include "core/io/mesh_file.h"
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
+#include "tests/support/random_chains.h"
 #include "tests/support/referee.h"
 
 using namespace anvil;
@@ -17,6 +18,7 @@ BooleanResult of(const Mesh& a, Operation operation, const Mesh& b, double conta
   REQUIRE(result);
   CHECK(judge(result->mesh).sound());
   CHECK(check_soundness(result->mesh).sound);
+  if (contact != 0) CHECK(thinnest_shell(result->mesh) > contact_share * bounds(result->mesh).diagonal());
   return *result;
 }
 

@@ -9,6 +9,7 @@
 #include "core/boolean/combine.h"
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
+#include "tests/support/random_chains.h"
 #include "tests/support/referee.h"
 
 using namespace anvil;
@@ -105,6 +106,8 @@ std::string what_is_wrong(const DegeneratePair& family, const Affine& by, double
     if (!judge(in_triangles(result->mesh)).sound()) return say("is not sound to CGAL");
     const double off = std::abs(signed_volume(result->mesh) / unit - c.volume);
     if (off > 1e-9 * (family.volume_a + family.volume_b)) return say(fmt::format("volume off by {:.2g}", off));
+    if (const double thin = thinnest_shell(result->mesh); contact != 0 && thin < contact_share * bounds(result->mesh).diagonal())
+      return say(fmt::format("has a shell of thickness {:.2g}", thin));
   }
   return "";
 }
@@ -153,6 +156,7 @@ TEST_CASE("flush boxes that are off by 0 to 1e-5 of their size come out sound at
           CHECK(check_soundness(result->mesh).sound);
           CHECK(judge(in_triangles(result->mesh)).sound());
           CHECK(std::abs(signed_volume(result->mesh) - volume) < 1e-9 + 200 * 10 * offset);
+          if (contact != 0) CHECK(thinnest_shell(result->mesh) > contact_share * bounds(result->mesh).diagonal());
         }
     }
 }

@@ -135,7 +135,7 @@ std::string mirrors(const std::shared_ptr<const Mesh>& solid, const Vec3& point,
     const double volume = judge(in_triangles(result->result.mesh)).volume;
     if (how == MirrorHow::half) {
       const OperationReport& report = result->result.report;
-      const bool put = moved || did(report, "put_on_plane") || did(report, "made_to_meet") || did(report, "tools_nudged");
+      const bool put = moved || did(report, "put_on_plane") || did(report, "made_to_meet") || did(report, "tools_nudged") || did(report, "put_on_grid");
       // Polygons that contact has bent are cut into triangles one way in the half and another in its image.
       const double exact = 1e-11 * volume + 4 * bend(*solid) * area_of(*solid) + 1e-14 * std::pow(bounds(*solid).diagonal(), 3);
       if (!near(volume, 2 * below_volume, put ? slack : exact)) return fmt::format("half: {} from {}", volume, below_volume);
