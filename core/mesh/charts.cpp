@@ -10,6 +10,7 @@
 #include "core/control.h"
 #include "core/exact/predicates.h"
 #include "core/mesh/broad_phase.h"
+#include "core/mesh/bucket_sort.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/edges.h"
 
@@ -295,6 +296,75 @@ std::vector<Index> near_others(std::span<const Vec3> positions, std::span<const 
   return some;
 }
 
+/// Which triangles cannot cross a chart that lies in a plane square to an axis: those on one side of it that touch the plane
+/// in nothing but a corner of the chart, or an edge that they share with a triangle of it. As no two triangles of the chart
+/// meet anywhere but at common corners and edges, such a corner or edge meets no other triangle of it. So walls are told
+/// apart from the long triangles of their caps at once.
+class FlatCharts {
+ public:
+  FlatCharts(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Index> opposite, const Charts& charts)
+      : chart_(charts.chart) {
+    std::vector<int> axis_of;  // of each chart; 3: not flat
+    for (const Box3& box : charts.boxes) {
+      int axis = 0;
+      while (axis < 3 && box.lo[axis] != box.hi[axis]) ++axis;
+      axis_of.push_back(axis);
+    }
+    std::vector<At> at;
+    for (Index c = 0; c < axis_of.size(); ++c)
+      for (Index i : charts.triangles[c])
+        for (std::size_t k = 0; k < 3 && axis_of[c] < 3; ++k) at.push_back({triangles[i][k], c});
+    if (at.empty()) return;
+    const std::vector<Index> first = bucket_sort(at, positions.size(), [](const At& a) { return a.vertex; });
+    clear_of_.assign(triangles.size(), {no_index, no_index});
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, triangles.size(), 4096), [&](const auto& range) {
+      for (std::size_t i = range.begin(); i < range.end(); ++i) {
+        std::size_t found = 0;
+        for (std::size_t k = 0; k < 3; ++k)
+          for (Index n = first[triangles[i][k]]; n < first[triangles[i][k] + 1] && found < 2; ++n) {
+            const Index c = at[n].chart;
+            if (c == chart_[i] || clear_of_[i][0] == c || clear_of_[i][1] == c) continue;
+            auto touches_at_edge = [&](std::size_t edge) {
+              const Index across = opposite[3 * i + edge];
+              return across != no_index && chart_[across / 3] == c;
+            };
+            if (is_clear(positions, triangles[i], axis_of[c], charts.boxes[c].lo[axis_of[c]], touches_at_edge)) clear_of_[i][found++] = c;
+          }
+      }
+    });
+  }
+
+  bool are_clear(Index i, Index j) const { return !clear_of_.empty() && (is_clear_of(i, chart_[j]) || is_clear_of(j, chart_[i])); }
+
+ private:
+  struct At {
+    Index vertex, chart;
+    bool operator<(const At& o) const { return pair_key(vertex, chart) < pair_key(o.vertex, o.chart); }
+  };
+  /// @param t  has a corner of the chart
+  template <class TouchesAtEdge>
+  static bool is_clear(std::span<const Vec3> positions, const Triangle& t, int axis, double height, TouchesAtEdge&& touches_at_edge) {
+    int above = 0, below = 0, in_plane = 0;
+    std::array<bool, 3> in{};
+    for (std::size_t k = 0; k < 3; ++k) {
+      const double h = positions[t[k]][axis];
+      above += h > height;
+      below += h < height;
+      in[k] = h == height;
+      in_plane += in[k];
+    }
+    if (above > 0 && below > 0) return false;
+    if (in_plane == 1) return true;
+    for (std::size_t k = 0; k < 3; ++k)
+      if (in_plane == 2 && in[k] && in[(k + 1) % 3]) return touches_at_edge(k);
+    return false;
+  }
+  bool is_clear_of(Index i, Index chart) const { return chart != no_index && (clear_of_[i][0] == chart || clear_of_[i][1] == chart); }
+
+  std::span<const Index> chart_;
+  std::vector<std::array<Index, 2>> clear_of_;  ///< per triangle, at most two charts; empty when none is flat
+};
+
 }  // namespace
 
 Charts find_charts(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Index> opposite,
@@ -326,7 +396,13 @@ void for_each_possible_crossing(std::span<const Vec3> positions, std::span<const
   const std::vector<Index> order = morton_order(positions, triangles);
   if (stop.stop_requested()) throw Stopped{};
   const Charts charts = find_charts(positions, triangles, opposite, order, stop);
-  Bvh(positions, triangles, near_others(positions, triangles, charts, order), 0, charts.chart).for_each_pair(visit, stop);
+  const FlatCharts flat(positions, triangles, opposite, charts);
+  Bvh(positions, triangles, near_others(positions, triangles, charts, order), 0, charts.chart)
+      .for_each_pair(
+          [&](Index i, Index j) {
+            if (!flat.are_clear(i, j)) visit(i, j);
+          },
+          stop);
 }
 
 }  // namespace anvil

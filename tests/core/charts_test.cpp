@@ -2,6 +2,7 @@
 // Charts: what they leave out of a search for crossings must be no crossing. Judged by trying all pairs.
 #include <catch2/catch.hpp>
 
+#include <atomic>
 #include <map>
 #include <mutex>
 #include <numbers>
@@ -162,7 +163,66 @@ Sheet random_sheet(unsigned seed) {
   return sheet;
 }
 
+/// Boxes of unit squares on a lattice and triangles between its points, all on common vertices: flat charts that others
+/// touch in corners and edges, stand on, lie in and go through.
+Sheet random_blocks(unsigned seed) {
+  std::mt19937 random(seed);
+  auto below = [&](unsigned n) { return static_cast<int>(random() % n); };
+  Sheet sheet;
+  std::map<std::array<int, 3>, Index> known;
+  auto vertex = [&](const std::array<int, 3>& at) {
+    const auto [it, is_new] = known.try_emplace(at, static_cast<Index>(sheet.points.size()));
+    if (is_new) sheet.points.push_back({at[0] / 1.0, at[1] / 1.0, at[2] / 1.0});
+    return it->second;
+  };
+  for (int boxes = 1 + below(3); boxes > 0; --boxes) {
+    std::array<int, 3> low{below(3), below(3), below(3)}, size{1 + below(3), 1 + below(3), 1 + below(3)};
+    for (std::size_t axis = 0; axis < 3; ++axis)
+      for (const int side : {0, 1}) {
+        const std::size_t u = (axis + 1) % 3, v = (axis + 2) % 3;
+        for (int a = 0; a < size[u]; ++a)
+          for (int b = 0; b < size[v]; ++b) {
+            auto at = [&](int da, int db) {
+              std::array<int, 3> p = low;
+              p[axis] += side * size[axis];
+              p[u] += a + da;
+              p[v] += b + db;
+              return vertex(p);
+            };
+            const Index p = at(0, 0), q = at(1, 0), r = at(1, 1), t = at(0, 1);
+            sheet.triangles.push_back(side == 1 ? Triangle{p, q, r} : Triangle{p, r, q});
+            sheet.triangles.push_back(side == 1 ? Triangle{p, r, t} : Triangle{p, t, r});
+          }
+      }
+  }
+  for (int fins = below(6); fins > 0; --fins) {
+    std::array<Index, 3> t{};
+    for (Index& v : t) v = vertex({below(6), below(6), below(6)});
+    if (t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) sheet.triangles.push_back(t);
+  }
+  return sheet;
+}
+
 }  // namespace
+
+TEST_CASE("what touches a flat chart in corners and edges is told from what crosses it") {
+  std::size_t crossing = 0;
+  std::atomic<std::size_t> asked = 0, pairs = 0;
+  for (unsigned seed = 1; seed <= 400; ++seed) {
+    CAPTURE(seed);
+    const Sheet blocks = random_blocks(seed);
+    check_nothing_is_lost(blocks);
+    crossing += !blocks.crossings().empty();
+  }
+  CHECK(crossing > 100);
+  CHECK(crossing < 390);
+  // Walls of many facets between two caps: no pair of them need be looked at.
+  const Sheet tube = sheet_of(stock("cylinder", {20, 30, 64}));
+  for_each_possible_crossing(tube.points, tube.triangles, tube.opposite(), [&](Index, Index) { ++asked; }, {});
+  Bvh(tube.points, tube.triangles).for_each_pair([&](Index, Index) { ++pairs; }, {});
+  CHECK(pairs > 1000);
+  CHECK(asked < 200);
+}
 
 TEST_CASE("charts lose no crossing of random sheets, spirals, fans, noisy solids and soups") {
   std::size_t with_crossings = 0, with_charts = 0;
