@@ -108,6 +108,7 @@ struct Doubled {
   Vec3 from, direction = Vec3::Zero();
   double wanted, width;
   double scale = 1;  ///< so that those at one position come to lie a width apart
+  bool wanders = false;  ///< no direction is better than another
   std::size_t tried = 0;
 };
 
@@ -245,18 +246,21 @@ class Opening {
     return failing;
   }
 
-  /// Another width, and aside from the third time on.
+  /// Another width, and aside from the third time on. Where faces lie all around and no direction leads behind them all, any
+  /// may do: what moves by far less than the faces are large does not come to cross itself by it, only what touches it.
   void try_other(Doubled& one) {
     if (++one.tried == std::size(tries)) return;
     one.width = std::max(tries[one.tried] * one.wanted, 2 * step_at(one.from, settings_.floats));
-    if (one.tried < 4 || one.direction.norm() == 0) return;
+    const bool all_around = one.direction.norm() == 0 || one.wanders;
+    if (one.tried < 4 && !all_around) return;
     std::uint32_t random = 7919u * one.vertex + 104729u * static_cast<std::uint32_t>(one.tried);
     auto any = [&] {
       random = random * 1664525u + 1013904223u;
       return (random >> 8) / 8388608.0 - 1;
     };
     const Vec3 aside(any(), any(), any());
-    one.direction = (one.direction + 0.2 * aside).normalized();
+    one.direction = all_around ? aside.normalized() : (one.direction + 0.2 * aside).normalized();
+    one.wanders = all_around;
   }
 
   void tell_places(Opened& opened) const {
