@@ -345,9 +345,11 @@ struct Attempt {
 };
 constexpr int no_nudge = -1;
 constexpr int finest_grid = 33;  // moves corners by no more than a nudge does
-constexpr Attempt attempts[] = {{1, no_nudge, 0},     {6, no_nudge, 0},     {1, no_nudge, 0, 27}, {0, no_nudge, 0}, {0, no_nudge, 0, 27},
-                                {0, no_nudge, 0, 24}, {0, no_nudge, 0, finest_grid}, {0, no_nudge, 1},     {0, 0, 0},        {0, 1, 1},
-                                {0, 2, 0},            {0, 3, 1},            {0, no_nudge, 2},     {0, no_nudge, 3}, {0, no_nudge, max_repair_level + 1}};
+constexpr Attempt attempts[] = {
+    {1, no_nudge, 0},           {6, no_nudge, 0},     {1, no_nudge, 0, 27},
+    {0, no_nudge, 0},           {0, no_nudge, 0, 27}, {0, no_nudge, 0, 26}, {0, no_nudge, 0, 24}, {0, no_nudge, 0, 22},
+    {0, no_nudge, 0, finest_grid}, {0, no_nudge, 1},  {0, 0, 0},            {0, 1, 1},            {0, 2, 0},
+    {0, 3, 1},                  {0, no_nudge, 2},     {0, no_nudge, 3},     {0, no_nudge, max_repair_level + 1}};
 
 Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operand>& operands, const Control& control,
                                 const CombineSettings& settings) {
@@ -375,7 +377,7 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
     if (diverges && attempt.passes > 1) continue;  // it begins as the first did
     CombineSettings now = settings;
     if (attempt.grid > 0) {
-      if (attempt.grid != finest_grid && 8 * grid_step(operands, attempt.grid) > contact_of(operands, settings)) continue;
+      if (attempt.grid != finest_grid && 4 * grid_step(operands, attempt.grid) > contact_of(operands, settings)) continue;
       now.cache = nullptr;
     }
     try {
