@@ -155,7 +155,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     });
     // Where contact found nothing that is near without meeting, there are no skins to look for.
     bool near_misses = contact == 0;
-    const std::size_t max_pairs = 8 * pairs.size() + 50'000;
+    const std::size_t max_pairs = 16 * pairs.size() + 50'000;
     for (int k = 0; k < passes && contact > 0; ++k) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
       if (k == 0 && made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
@@ -346,10 +346,10 @@ struct Attempt {
 constexpr int no_nudge = -1;
 constexpr int finest_grid = 33;  // moves corners by no more than a nudge does
 constexpr Attempt attempts[] = {
-    {1, no_nudge, 0},           {6, no_nudge, 0},     {1, no_nudge, 0, 27},
-    {0, no_nudge, 0},           {0, no_nudge, 0, 27}, {0, no_nudge, 0, 26}, {0, no_nudge, 0, 24}, {0, no_nudge, 0, 22},
-    {0, no_nudge, 0, finest_grid}, {0, no_nudge, 1},  {0, 0, 0},            {0, 1, 1},            {0, 2, 0},
-    {0, 3, 1},                  {0, no_nudge, 2},     {0, no_nudge, 3},     {0, no_nudge, max_repair_level + 1}};
+    {1, no_nudge, 0},     {6, no_nudge, 0},     {0, no_nudge, 0},     {0, no_nudge, 1},     {1, no_nudge, 0, 27},
+    {0, no_nudge, 0, 27}, {0, no_nudge, 0, 26}, {0, no_nudge, 0, 24}, {0, no_nudge, 0, 22}, {0, no_nudge, 0, finest_grid},
+    {0, 0, 0},            {0, 1, 1},            {0, 2, 0},            {0, 3, 1},            {0, no_nudge, 2},
+    {0, no_nudge, 3},     {0, no_nudge, max_repair_level + 1}};
 
 Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operand>& operands, const Control& control,
                                 const CombineSettings& settings) {

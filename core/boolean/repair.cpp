@@ -81,7 +81,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
   // Each round should leave less to do. Where near faces lie many deep, contact can make ever more of them instead.
   // Sheets that lie on each other have many times their triangles in common.
   const std::size_t max_triangles = (to_float ? 16 : 4) * pass.rounded.triangles.size() + 2'000;
-  std::size_t max_pairs = ~std::size_t{0};
+  std::size_t max_pairs = PairSearch::many_pairs;
   for (int rounds = 0;; ++rounds) {
     std::vector<char> near = stage("settle", 0.9, [&] { return find_invalid_after_rounding(pass.rounded, control); });
     if (rounds == 0 && !also.empty()) {

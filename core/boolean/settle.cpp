@@ -181,7 +181,9 @@ class Settling {
     const double extent = std::max(part_->box.lo.cwiseAbs().maxCoeff(), part_->box.hi.cwiseAbs().maxCoeff());
     const Operand own{std::make_shared<const Mesh>(mesh_), "", Operation::unite, Affine::Identity(), true, {}};
     const auto met = combine({own, own}, control_, {way.meet * step_of_floats(Vec3::Constant(extent))});
-    if (!met || met->mesh.empty()) return way.meet <= may_vanish ? std::optional(Settled()) : std::nullopt;
+    const bool vanished = met ? met->mesh.empty() : met.issue().what.starts_with(bounds_nothing);
+    if (vanished && way.meet <= may_vanish) return Settled();
+    if (!met || vanished) return std::nullopt;
     for (const auto& done : met->report.done)
       if (done.note == &contact_left_out || done.note == &boolean::rounding_not_settled) return std::nullopt;
     OperationReport ignored;

@@ -72,7 +72,8 @@ struct TrianglePair {
 struct PairSearch {
   double margin = 0;                          ///< how near their boxes come to each other at least
   const std::vector<Index>* among = nullptr;  ///< only these triangles; null: all
-  std::size_t max_pairs = ~std::size_t{0};    ///< more are a Contradiction, thrown before they fill the memory
+  std::size_t max_pairs = many_pairs;         ///< more are a Contradiction, thrown before they fill the memory
+  static constexpr std::size_t many_pairs = 200'000'000;  ///< ten times what parts of millions of triangles have that lie on each other
 };
 /// Stage 2. Pairs of triangles, of different parts or of one that crosses itself, whose boxes come nearer than the margin;
 /// sorted.
