@@ -19,7 +19,7 @@ struct Arrangement {
   std::vector<Triangle> faces;    ///< what touched triangles came apart into: each set of three vertices once
   /// What lies at each of `faces`: source triangles, and whether they face the same way.
   struct Source {
-    Index triangle;
+    Index triangle;  ///< the first of its facet
     bool same_way;
     unsigned char scored;  ///< as FaceProvenance::scored, for the corners of the face
   };
@@ -47,9 +47,9 @@ struct Cut {
 /// Stage 3. What the triangles that meet cut into each other; points by number in `points`.
 struct Cuts {
   struct Segment {
-    Index triangle;          ///< that it lies in
+    Index triangle;          ///< that it lies in, the first of its facet
     Index from, to;          ///< points
-    Index other;             ///< triangle that cut it
+    Index other;             ///< triangle that cut it, likewise
     Index edge_lo, edge_hi;  ///< the other's edge when both are coplanar, else no_index
 
     auto key() const { return std::tuple(triangle, std::min(from, to), std::max(from, to), other, edge_lo, edge_hi); }
@@ -61,7 +61,7 @@ struct Cuts {
     auto operator<=>(const EdgePoint&) const = default;
   };
   struct FacePoint {
-    Index triangle, point;
+    Index triangle, point;  ///< the first of its facet
   };
   std::vector<Segment> segments;       ///< by triangle
   std::vector<EdgePoint> edge_points;  ///< by edge

@@ -13,6 +13,7 @@
 #include "core/boolean/contradiction.h"
 #include "core/boolean/expression.h"
 #include "core/boolean/assemble.h"
+#include "core/boolean/facets.h"
 #include "core/boolean/repair.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/soundness/check.h"
@@ -168,6 +169,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
         throw ContactDiverges(contradiction.what());
       }
     }
+    if (near_misses && contact > 0) find_facets_again(soup, pairs);
     CellClassifier classifier;
     classifier.label_of = [&](std::span<const int> winding) { return expression.label_of(winding); };
     if (expression.trims()) classifier.trims_away = [&](std::span<const int> winding) { return expression.trims_away(winding); };

@@ -13,6 +13,7 @@
 
 #include "core/boolean/contradiction.h"
 #include "core/boolean/arrangement.h"
+#include "core/boolean/facets.h"
 #include "core/mesh/bucket_sort.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
@@ -133,6 +134,7 @@ class Contacts {
       if (!is_near(plane, p)) continue;
       bool at_edge = false;
       for (std::size_t k = 0; k < 3 && !at_edge; ++k) {
+        if (soup_.is_inner(onto, k)) continue;
         const Index a = t[k], b = t[(k + 1) % 3];
         const double share = nearest_on(at(a), at(b), p);
         if (share <= 0 || share >= 1) continue;
@@ -147,12 +149,8 @@ class Contacts {
         touch(onto);
         continue;
       }
-      if (!(length > 0)) continue;
-      bool inside = true;
-      for (std::size_t k = 0; k < 3; ++k)
-        inside = inside && normal.dot((at(t[(k + 1) % 3]) - at(t[k])).cross(p - at(t[k]))) > 0;
-      if (!inside) continue;
-      cuts_.face_points.push_back({onto, v});
+      if (!(length > 0) || !is_inside(onto, plane, p, 0)) continue;
+      cuts_.face_points.push_back({soup_.facet_of(onto), v});
       note_moved(onto, std::abs(normal.dot(p - origin)) / length);
       touch(onto);
     }
@@ -164,7 +162,7 @@ class Contacts {
     for (std::size_t j = 0; j < 3; ++j)
       for (std::size_t k = 0; k < 3; ++k) {
         const Index a = s[j], b = s[(j + 1) % 3], c = t[k], d = t[(k + 1) % 3];
-        if (!lines_are_near(a, b, c, d)) continue;
+        if (soup_.is_inner(first, j) || soup_.is_inner(second, k) || !lines_are_near(a, b, c, d)) continue;
         const Vec3 u = at(b) - at(a), v = at(d) - at(c), w = at(a) - at(c);
         const double uu = u.dot(u), uv = u.dot(v), vv = v.dot(v), det = uu * vv - uv * uv;
         if (!(det > 1e-14 * uu * vv)) continue;  // along each other: their ends see to it
@@ -192,17 +190,22 @@ class Contacts {
       }
   }
 
-  /// Pieces of the edges of one triangle that lie on the other become segments there.
+  /// Pieces of the edges of one triangle that lie on the facet of the other become segments there.
   void edges_along(Index from, Index onto, const PointsAlong& along) {
-    const Triangle &s = soup_.triangles[from], &t = soup_.triangles[onto];
+    const Triangle& s = soup_.triangles[from];
+    const Index facet = soup_.facet_of(onto);
+    const bool by_itself = !soup_.is_inner(onto, 0) && !soup_.is_inner(onto, 1) && !soup_.is_inner(onto, 2);
+    const Plane plane = plane_of(soup_.triangles[onto]);
     for (std::size_t k = 0; k < 3; ++k) {
+      if (soup_.is_inner(from, k)) continue;
       const EdgeKey edge = edge_key(s[k], s[(k + 1) % 3]);
       Index last = edge.first;
-      int a = place_in(last, onto, t, along);
+      std::span<const Place> a = places(facet, last);
       auto go_to = [&](Index next) {
-        const int b = place_in(next, onto, t, along);
-        if (a != 0 && b != 0 && (a & b & 7) == 0) {  // neither outside nor along one edge
-          cuts_.segments.push_back({onto, last, next, from, no_index, no_index});
+        const std::span<const Place> b = places(facet, next);
+        // Neither outside nor along one edge; between two places of a facet that is not convex there may be none of it.
+        if (!a.empty() && !b.empty() && !on_one_edge(a, b) && (by_itself || is_inside(onto, plane, 0.5 * (at(last) + at(next)), tolerance_))) {
+          cuts_.segments.push_back({facet, last, next, soup_.facet_of(from), no_index, no_index});
           touch(from);
           touch(onto);
         }
@@ -214,13 +217,31 @@ class Contacts {
     }
   }
 
-  /// Marks what the points found so far cut: triangles with a point on them, and every triangle of a split edge.
-  void mark_touched(const std::vector<Index>& involved, const PointsAlong& along) {
+  /// Marks what the points found so far cut: facets with a point on them, and every one at a split edge. Readies edges_along.
+  /// @param involved  all triangles that may be; whole facets come to it
+  void mark_touched(std::vector<Index>& involved, const PointsAlong& along) {
     cuts_.touched.assign(soup_.triangles.size(), 0);
     for (Index i : involved)
       for (std::size_t k = 0; k < 3 && !soup_.removed[i]; ++k)
-        if (!along.of(edge_key(soup_.triangles[i][k], soup_.triangles[i][(k + 1) % 3])).empty()) cuts_.touched[i] = 1;
-    for (Index i : touched_) cuts_.touched[i] = 1;
+        if (!soup_.is_inner(i, k) && !along.of(edge_key(soup_.triangles[i][k], soup_.triangles[i][(k + 1) % 3])).empty())
+          cuts_.touched[soup_.facet_of(i)] = 1;
+    spread_touched(involved);
+    for (Index i : involved) {
+      if (!cuts_.touched[i] || soup_.removed[i]) continue;
+      const Triangle& t = soup_.triangles[i];
+      const Index facet = soup_.facet_of(i);
+      for (std::size_t k = 0; k < 3; ++k) {
+        if (soup_.is_inner(i, k)) continue;
+        const Index edge = 3 * i + static_cast<Index>(k);
+        places_.push_back({facet, t[k], edge});
+        places_.push_back({facet, t[(k + 1) % 3], edge});
+        for (const auto& p : along.of(edge_key(t[k], t[(k + 1) % 3]))) places_.push_back({facet, p.point, edge});
+      }
+      for (std::size_t k = 0; k < 3; ++k)
+        if (soup_.is_inner(i, k) && soup_.is_inner(i, (k + 2) % 3)) places_.push_back({facet, t[k], no_index});
+    }
+    for (const auto& p : cuts_.face_points) places_.push_back({p.triangle, p.point, no_index});
+    first_place_ = bucket_sort(places_, soup_.triangles.size(), [](const Place& place) { return place.facet; });
   }
   bool is_touched(Index i) const { return cuts_.touched[i]; }
   /// Triangles that met another nearly, not exactly.
@@ -230,8 +251,9 @@ class Contacts {
     return nearly_;
   }
 
-  Cuts finish() {
-    for (Index i : touched_) cuts_.touched[i] = 1;
+  /// @param involved  as mark_touched has it
+  Cuts finish(std::vector<Index>& involved) {
+    spread_touched(involved);
     // Equal pieces are found among all that changed: two thin triangles may share a border.
     cuts_.coplanar = cuts_.touched;
     auto key = [](const Cuts::Segment& s) { return std::tuple(s.triangle, std::min(s.from, s.to), std::max(s.from, s.to)); };
@@ -287,21 +309,50 @@ class Contacts {
     const double share = std::clamp(nearest_on(at(a), at(b), p), 0.0, 1.0);
     return (at(a) + share * (at(b) - at(a)) - p).norm() <= tolerance_;
   }
-  /// Bits of the edges of t on which a point lies, 8 for the inside, 0 when it does not belong to t.
-  int place_in(Index point, Index triangle, const Triangle& t, const PointsAlong& along) const {
-    int bits = 0;
-    for (std::size_t k = 0; k < 3; ++k) {
-      const Index a = t[k], b = t[(k + 1) % 3];
-      if (point == a || point == b) bits |= 1 << k;
-      const auto points = along.of(edge_key(a, b));
-      if (std::any_of(points.begin(), points.end(), [&](const auto& p) { return p.point == point; })) bits |= 1 << k;
+  /// Does a point near the plane of a triangle lie in it, seen along its normal?
+  /// @param beyond  how far it may lie beyond an edge of its facet; beyond a line inside, as far as the tolerance in any case
+  bool is_inside(Index triangle, const Plane& plane, const Vec3& p, double beyond) const {
+    const Triangle& t = soup_.triangles[triangle];
+    bool inside = true;
+    for (std::size_t k = 0; k < 3 && inside; ++k) {
+      const Vec3 edge = at(t[(k + 1) % 3]) - at(t[k]);
+      const double most = soup_.is_inner(triangle, k) ? tolerance_ : beyond, area = plane.normal.dot(edge.cross(p - at(t[k])));
+      inside = most > 0 ? area >= -most * plane.length * edge.norm() : area > 0;
     }
-    if (bits != 0) return bits;
-    const Cuts::FacePoint wanted{triangle, point};
-    const bool inside = std::binary_search(cuts_.face_points.begin(), cuts_.face_points.end(), wanted, [](const auto& a, const auto& b) {
-      return std::tie(a.triangle, a.point) < std::tie(b.triangle, b.point);
-    });
-    return inside ? 8 : 0;
+    return inside;
+  }
+  /// Makes all triangles of a facet with a touched one touched and involved.
+  void spread_touched(std::vector<Index>& involved) {
+    for (Index i : touched_) cuts_.touched[soup_.facet_of(i)] = 1;
+    if (soup_.facet.empty()) return;
+    std::vector<char> is_involved(soup_.triangles.size(), 0);
+    for (Index i : involved) is_involved[i] = 1;
+    for (Index t = 0; t < soup_.facet.size(); ++t) {
+      if (!cuts_.touched[soup_.facet[t]] || soup_.removed[t]) continue;
+      cuts_.touched[t] = 1;
+      is_involved[t] = 1;
+    }
+    involved.clear();
+    for (Index t = 0; t < is_involved.size(); ++t)
+      if (is_involved[t]) involved.push_back(t);
+  }
+
+  /// A point that belongs to a touched facet, and a corner from which an edge of the facet runs that it lies on; no_index when
+  /// it lies inside.
+  struct Place {
+    Index facet, point, edge;
+    bool operator<(const Place& o) const { return std::tie(point, edge) < std::tie(o.point, o.edge); }
+  };
+  std::span<const Place> places(Index facet, Index point) const {
+    const Place *begin = places_.data() + first_place_[facet], *end = places_.data() + first_place_[facet + 1];
+    const auto [first, last] = std::equal_range(begin, end, Place{facet, point, 0}, [](const Place& a, const Place& b) { return a.point < b.point; });
+    return {first, last};
+  }
+  static bool on_one_edge(std::span<const Place> a, std::span<const Place> b) {
+    for (const Place& p : a)
+      for (const Place& q : b)
+        if (p.edge == q.edge && p.edge != no_index) return true;
+    return false;
   }
 
   Soup& soup_;
@@ -309,6 +360,8 @@ class Contacts {
   std::size_t given_points_;
   Cuts cuts_;
   std::vector<Index> touched_, nearly_;
+  std::vector<Place> places_;       ///< by facet, point and edge
+  std::vector<Index> first_place_;  ///< per facet
   std::map<std::pair<EdgeKey, EdgeKey>, Index> crossings_;
 };
 
@@ -322,7 +375,10 @@ class Changes {
     changed_.push_back(t);
     for (Index k = 0; k < 3; ++k) {
       Index& opposite = soup_.opposite[3 * t + k];
-      if (opposite != no_index) old_opposites_.push_back(opposite);
+      if (!soup_.inner.empty()) soup_.inner[3 * t + k] = 0;
+      if (opposite == no_index) continue;
+      if (!soup_.inner.empty()) soup_.inner[opposite] = 0;
+      old_opposites_.push_back(opposite);
       opposite = no_index;
     }
     soup_.needs_self_test.set(t);
@@ -347,6 +403,7 @@ class Changes {
     soup_.active.append(true);
     soup_.removed.append(false);
     soup_.opposite.insert(soup_.opposite.end(), 3, no_index);
+    if (!soup_.inner.empty()) soup_.inner.insert(soup_.inner.end(), 3, 0);
     changed_.push_back(t);
     involved_.push_back(t);
     return t;
@@ -523,6 +580,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   // What is cut off a triangle meets what that met.
   pair_pieces(changes.flatten(std::move(maybe_flat)), pairs);
   std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.removed[pair.s] || soup.removed[pair.t]; });
+  find_facets(soup);
 
   Contacts contacts(soup, tolerance);
   // Most pairs are nowhere near contact, which all cores tell.
@@ -547,7 +605,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     if (contacts.is_touched(pair.t)) contacts.edges_along(pair.s, pair.t, along);
     if (contacts.is_touched(pair.s)) contacts.edges_along(pair.t, pair.s, along);
   }
-  Cuts cuts = contacts.finish();
+  Cuts cuts = contacts.finish(involved);
   std::vector<Index> touched;
   for (Index i : involved)
     if (cuts.touched[i]) touched.push_back(i);

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-#include "core/boolean/soup.h"
+#include "core/boolean/facets.h"
 
 namespace anvil::boolean {
 namespace {
@@ -86,6 +86,8 @@ Gathered gather(const Untouched& untouched, const std::vector<char>& scores) {
   soup.provenance.resize(triangles);
   soup.part.resize(triangles);
   soup.opposite.resize(3 * std::size_t{triangles});
+  const bool any_inner = std::any_of(untouched.parts.begin(), untouched.parts.end(), [](const auto& part) { return !part.prepared->inner.empty(); });
+  if (any_inner) soup.inner.resize(3 * std::size_t{triangles});
   soup.points.resize(points);
   soup.maybe_non_manifold.resize(points);
   for (Index s = 0; s < untouched.part_of.size(); ++s) soup.seam.regions.push_back({s, untouched.part_of[s]});
@@ -109,6 +111,7 @@ Gathered gather(const Untouched& untouched, const std::vector<char>& scores) {
           soup.triangles[to][c] = near.number_of_point(p.triangles[i][c]);
           const Index opposite = p.opposite[3 * i + c], beyond = opposite == no_index ? no_index : near.number_of_triangle(opposite / 3);
           soup.opposite[3 * to + c] = beyond == no_index ? no_index : 3 * beyond + opposite % 3;
+          if (any_inner) soup.inner[3 * to + c] = beyond != no_index && !p.inner.empty() && p.inner[3 * i + c];
         }
         soup.provenance[to].origin = part.first_triangle + i;
         soup.part[to] = k;
@@ -123,6 +126,7 @@ Gathered gather(const Untouched& untouched, const std::vector<char>& scores) {
                                    part.region_of[opposite / 3]});
       }
   }
+  find_facets(soup);
   return gathered;
 }
 

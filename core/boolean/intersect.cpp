@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/boolean/arrangement.h"
+#include "core/boolean/contradiction.h"
 #include "core/mesh/bucket_sort.h"
 
 namespace anvil::boolean {
@@ -18,11 +19,16 @@ constexpr Where interior = 6;
 struct Local {
   Cut cut;
   Where in_s, in_t;
+  bool stays;  ///< false: only a line inside a facet makes it
 };
+/// Of facets: a piece of a segment between lines inside them, where an end does not stay.
 struct LocalSegment {
   Index triangle, other;
   Cut from, to;
   Index edge_lo, edge_hi;
+  bool from_stays, to_stays;
+
+  auto key() const { return std::tuple(triangle, other, edge_lo, edge_hi); }
 };
 struct LocalEdgePoint {
   Index lo, hi;
@@ -58,20 +64,20 @@ class Meeting {
       : soup_(soup), is_(s), it_(t), s_(soup.triangles[s]), t_(soup.triangles[t]), out_(out) {}
 
   void run() {
+    if (soup_.facet_of(is_) == soup_.facet_of(it_)) return;
     int shared = 0;
     for (Index v : s_) shared += static_cast<int>(v == t_[0] || v == t_[1] || v == t_[2]);
     if (shared == 3) {
-      out_.touched.insert(out_.touched.end(), {is_, it_});
-      out_.coplanar.insert(out_.coplanar.end(), {is_, it_});
-      return;
+      overlapping();
+      return along_common_edges();
     }
     std::array<int, 3> s_side{}, t_side{};
     if (all_on_one_side(s_, t_, s_side)) return;
     if (s_side == std::array{0, 0, 0}) return coplanar();
-    if (shared == 2) return;  // a common edge and different planes: nothing else in common
+    if (shared == 2) return along_common_edges();  // and different planes: nothing else in common
     if (all_on_one_side(t_, s_, t_side)) return;
-    for (int k = 0; k < 3; ++k) edge_against(s_, t_, k, s_side, it_, true);
-    for (int k = 0; k < 3; ++k) edge_against(t_, s_, k, t_side, is_, false);
+    for (int k = 0; k < 3; ++k) edge_against(true, k, s_side, t_side);
+    for (int k = 0; k < 3; ++k) edge_against(false, k, t_side, s_side);
     emit();
   }
 
@@ -118,32 +124,37 @@ class Meeting {
     return zeros == 0 ? interior : 3 + on;  // two zeros would be a corner, which has the same id
   }
 
-  void note(const Cut& cut, Where in_own, Where in_other, bool own_is_s) {
-    const Local local{cut, own_is_s ? in_own : in_other, own_is_s ? in_other : in_own};
+  void note(const Cut& cut, Where in_own, Where in_other, bool own_is_s, bool stays = true) {
+    const Local local{cut, own_is_s ? in_own : in_other, own_is_s ? in_other : in_own, stays};
     for (int k = 0; k < found_; ++k)
       if (locals_[static_cast<std::size_t>(k)].cut == cut) return;
     locals_[static_cast<std::size_t>(found_++)] = local;
   }
 
-  /// Edge k of `own` against `other`, whose plane sees the corners of `own` on these sides.
-  void edge_against(const Triangle& own, const Triangle& other, int k, const std::array<int, 3>& side, Index other_id,
-                    bool own_is_s) {
-    const Index a = own[at(k)], b = own[at(k + 1)];
+  bool is_inner(bool of_s, int k) const { return soup_.is_inner(of_s ? is_ : it_, at(k)); }
+
+  /// Edge k of one triangle, `own`, against the other, whose plane sees the corners of `own` on these sides.
+  void edge_against(bool own_is_s, int k, const std::array<int, 3>& side, const std::array<int, 3>& other_side) {
+    const Triangle &own = own_is_s ? s_ : t_, &other = own_is_s ? t_ : s_;
+    const Index a = own[at(k)], b = own[at(k + 1)], other_id = own_is_s ? it_ : is_;
+    const bool inner = is_inner(own_is_s, k);
     const int sa = side[at(k)], sb = side[at(k + 1)];
     if (sa == 0) {
       const Where w = locate(a, other, projection(other));
       if (w >= 0) note(vertex_cut(a), k, w, own_is_s);
     }
-    if (sa == 0 && sb == 0) return along(own, other, k, own_is_s, projection(other));
+    if (sa == 0 && sb == 0) return along(own, other, k, own_is_s, projection(other), false);
     if (sa * sb >= 0) return;
     std::array<int, 3> o{};
     for (int j = 0; j < 3; ++j) o[at(j)] = orient3d(p(a), p(b), p(other[at(j)]), p(other[at(j + 1)]));
     const int positive = (o[0] > 0) + (o[1] > 0) + (o[2] > 0), negative = (o[0] < 0) + (o[1] < 0) + (o[2] < 0);
     if (positive > 0 && negative > 0) return;
-    if (positive + negative == 3) return note(edge_triangle_cut(a, b, other_id), 3 + k, interior, own_is_s);
+    if (positive + negative == 3) return note(edge_triangle_cut(a, b, other_id), 3 + k, interior, own_is_s, !inner);
     if (positive + negative == 2) {
       const int j = o[0] == 0 ? 0 : o[1] == 0 ? 1 : 2;
-      return note(edge_edge_cut(a, b, other[at(j)], other[at(j + 1)]), 3 + k, 3 + j, own_is_s);
+      // It stays where the edge of a facet goes through the other one. An edge in its plane only crosses lines there.
+      const bool comes_through = !is_inner(!own_is_s, j) && (other_side[at(j)] != 0 || other_side[at(j + 1)] != 0);
+      return note(edge_edge_cut(a, b, other[at(j)], other[at(j + 1)]), 3 + k, 3 + j, own_is_s, !inner || comes_through);
     }
     // Through a corner: the one that the two zero edges share.
     const int corner = o[0] != 0 ? 2 : o[1] != 0 ? 0 : 1;
@@ -151,7 +162,8 @@ class Meeting {
   }
 
   /// Edge k of `own` lies in the plane of `other`: where it crosses the edges and corners of `other`.
-  void along(const Triangle& own, const Triangle& other, int k, bool own_is_s, const Projection& plane) {
+  /// @param both  so does all of `own`
+  void along(const Triangle& own, const Triangle& other, int k, bool own_is_s, const Projection& plane, bool both) {
     const Index a = own[at(k)], b = own[at(k + 1)];
     const Point2 pa = plane(p(a)), pb = plane(p(b));
     std::array<int, 3> o{};
@@ -164,7 +176,7 @@ class Meeting {
       if (o[at(j)] == 0 && c != a && c != b && between(pa, pb, plane(p(c)))) note(vertex_cut(c), 3 + k, j, own_is_s);
       if (o[at(j)] * o[at(j + 1)] >= 0) continue;
       const int oa = orient2d(plane(p(c)), plane(p(d)), pa), ob = orient2d(plane(p(c)), plane(p(d)), pb);
-      if (oa * ob < 0) note(edge_edge_cut(a, b, c, d), 3 + k, 3 + j, own_is_s);
+      if (oa * ob < 0) note(edge_edge_cut(a, b, c, d), 3 + k, 3 + j, own_is_s, !is_inner(!own_is_s, j) && !(both && is_inner(own_is_s, k)));
     }
   }
 
@@ -177,14 +189,15 @@ class Meeting {
   void emit_points() {
     for (int k = 0; k < found_; ++k) {
       const Local& local = locals_[static_cast<std::size_t>(k)];
+      if (!local.stays) continue;
       emit_point(local.cut, local.in_s, s_, is_);
       emit_point(local.cut, local.in_t, t_, it_);
     }
   }
   void emit_point(const Cut& cut, Where where, const Triangle& t, Index id) {
     if (where < 3) return;
-    out_.touched.push_back(id);
-    if (where == interior) return out_.face_points.push_back({id, cut});
+    out_.touched.push_back(soup_.facet_of(id));
+    if (where == interior || soup_.is_inner(id, at(where))) return out_.face_points.push_back({soup_.facet_of(id), cut});
     const Index a = t[at(where - 3)], b = t[at(where - 2)];
     out_.edge_points.push_back({std::min(a, b), std::max(a, b), cut});
   }
@@ -195,17 +208,44 @@ class Meeting {
       if (on_edge(a, k) && on_edge(b, k)) return true;
     return false;
   }
+  /// Along an edge of the facet of s or t.
+  bool on_border(bool of_s, Where a, Where b) const {
+    for (int k = 0; k < 3; ++k)
+      if (on_edge(a, k) && on_edge(b, k) && !is_inner(of_s, k)) return true;
+    return false;
+  }
 
   void emit() {
     emit_points();
     if (found_ != 2) return;
     const Local &a = locals_[0], &b = locals_[1];
-    if (!on_one_edge(a.in_s, b.in_s)) segment(is_, it_, a, b, no_index, no_index);
-    if (!on_one_edge(a.in_t, b.in_t)) segment(it_, is_, a, b, no_index, no_index);
+    if (!on_border(true, a.in_s, b.in_s)) segment(is_, it_, a, b, no_index, no_index);
+    if (!on_border(false, a.in_t, b.in_t)) segment(it_, is_, a, b, no_index, no_index);
   }
   void segment(Index in, Index other, const Local& a, const Local& b, Index lo, Index hi) {
-    out_.touched.push_back(in);
-    out_.segments.push_back({in, other, a.cut, b.cut, lo, hi});
+    out_.touched.push_back(soup_.facet_of(in));
+    out_.segments.push_back({soup_.facet_of(in), soup_.facet_of(other), a.cut, b.cut, lo, hi, a.stays, b.stays});
+  }
+  /// What is an edge of one facet and a line inside the other cuts that one; what is inside both cuts both.
+  void along_common_edges() {
+    for (int k = 0; k < 3; ++k)
+      for (int j = 0; j < 3; ++j) {
+        const Index a = s_[at(k)], b = s_[at(k + 1)], c = t_[at(j)], d = t_[at(j + 1)];
+        if (std::minmax(a, b) != std::minmax(c, d)) continue;
+        const bool in_s = is_inner(true, k), in_t = is_inner(false, j), flat = coplanar_;
+        if (flat && in_s == in_t) continue;
+        const Local from{vertex_cut(a), 0, 0, true}, to{vertex_cut(b), 0, 0, true};
+        const Index lo = flat ? std::min(a, b) : no_index, hi = flat ? std::max(a, b) : no_index;
+        if (in_s) segment(is_, it_, from, to, lo, hi);
+        if (in_t) segment(it_, is_, from, to, lo, hi);
+      }
+  }
+  /// Where they overlap both must come out in the same pieces, also one that nothing cuts.
+  void overlapping() {
+    coplanar_ = true;
+    const Index s = soup_.facet_of(is_), t = soup_.facet_of(it_);
+    out_.touched.insert(out_.touched.end(), {s, t});
+    out_.coplanar.insert(out_.coplanar.end(), {s, t});
   }
 
   /// Has an edge of one, seen in their plane, surely all of the other beyond it?
@@ -227,26 +267,26 @@ class Meeting {
     for (const bool own_is_s : {true, false}) {
       const Triangle &own = own_is_s ? s_ : t_, &other = own_is_s ? t_ : s_;
       for (int k = 0; k < 3; ++k) {
+        // A line inside a facet tells whether the two overlap, no more.
+        const bool inner = is_inner(own_is_s, k);
+        if (inner && overlap) continue;
         found_ = 0;
         for (int end = 0; end < 2; ++end) {
           const Where w = locate(own[at(k + end)], other, plane);
           if (w >= 0) note(vertex_cut(own[at(k + end)]), (k + end) % 3, w, own_is_s);
         }
-        along(own, other, k, own_is_s, plane);
-        emit_points();
+        along(own, other, k, own_is_s, plane, true);
+        if (!inner) emit_points();
         if (found_ != 2) continue;
         const Local &a = locals_[0], &b = locals_[1];
         const Where wa = own_is_s ? a.in_t : a.in_s, wb = own_is_s ? b.in_t : b.in_s;
-        if (on_one_edge(wa, wb)) continue;
-        overlap = true;
+        overlap = overlap || !on_one_edge(wa, wb);
+        if (inner || on_border(!own_is_s, wa, wb)) continue;
         const Index lo = std::min(own[at(k)], own[at(k + 1)]), hi = std::max(own[at(k)], own[at(k + 1)]);
         segment(own_is_s ? it_ : is_, own_is_s ? is_ : it_, a, b, lo, hi);
       }
     }
-    // Where they overlap both must come out in the same pieces, also one that nothing cuts.
-    if (!overlap && out_.touched.size() == before) return;
-    out_.touched.insert(out_.touched.end(), {is_, it_});
-    out_.coplanar.insert(out_.coplanar.end(), {is_, it_});
+    if (overlap || out_.touched.size() != before) overlapping();
   }
 
   const Soup& soup_;
@@ -255,7 +295,63 @@ class Meeting {
   Output& out_;
   std::array<Local, 16> locals_{};
   int found_ = 0;
+  bool coplanar_ = false;
 };
+
+/// Joins pieces at their ends that do not stay: between two facets these are where they cross lines inside one of them.
+void join_pieces(std::vector<LocalSegment>& pieces, std::vector<LocalSegment>& joined) {
+  for (LocalSegment& piece : pieces)
+    if (piece.to < piece.from) std::swap(piece.from, piece.to), std::swap(piece.from_stays, piece.to_stays);
+  auto order = [](const LocalSegment& s) { return std::tie(s.from, s.to); };
+  std::sort(pieces.begin(), pieces.end(), [&](const LocalSegment& a, const LocalSegment& b) {
+    return a.key() != b.key() ? a.key() < b.key() : order(a) < order(b);
+  });
+  pieces.erase(std::unique(pieces.begin(), pieces.end(), [&](const LocalSegment& a, const LocalSegment& b) { return a.key() == b.key() && order(a) == order(b); }),
+               pieces.end());
+  struct End {
+    Cut cut;
+    std::size_t piece;
+    bool is_to;
+  };
+  std::vector<End> ends;
+  std::vector<std::array<std::size_t, 2>> beyond;  // of each piece, the one that goes on at its ends
+  constexpr std::size_t none = ~std::size_t{0};
+  for (std::size_t begin = 0; begin < pieces.size();) {
+    std::size_t end = begin;
+    while (end < pieces.size() && pieces[end].key() == pieces[begin].key()) ++end;
+    ends.clear();
+    for (std::size_t i = begin; i < end; ++i) {
+      if (!pieces[i].from_stays) ends.push_back({pieces[i].from, i, false});
+      if (!pieces[i].to_stays) ends.push_back({pieces[i].to, i, true});
+    }
+    std::sort(ends.begin(), ends.end(), [](const End& a, const End& b) { return a.cut == b.cut ? a.piece < b.piece : a.cut < b.cut; });
+    beyond.assign(end - begin, {none, none});
+    for (std::size_t i = 0; i < ends.size(); i += 2) {
+      if (i + 1 == ends.size() || !(ends[i].cut == ends[i + 1].cut) || (i + 2 < ends.size() && ends[i + 2].cut == ends[i].cut))
+        throw Contradiction("a segment ends at a line inside a facet");
+      beyond[ends[i].piece - begin][ends[i].is_to] = ends[i + 1].piece;
+      beyond[ends[i + 1].piece - begin][ends[i + 1].is_to] = ends[i].piece;
+    }
+    std::vector<char> done(end - begin, 0);
+    for (std::size_t i = begin; i < end; ++i) {
+      if (done[i - begin] || (!pieces[i].from_stays && !pieces[i].to_stays)) continue;
+      LocalSegment whole = pieces[i];
+      std::size_t at = i;
+      bool is_to = pieces[i].from_stays;  // the end to go on from
+      if (!is_to) whole.from = whole.to;
+      for (done[i - begin] = 1; beyond[at - begin][is_to] != none; done[at - begin] = 1) {
+        const Cut here = is_to ? pieces[at].to : pieces[at].from;
+        at = beyond[at - begin][is_to];
+        is_to = pieces[at].from == here && !pieces[at].from_stays;
+      }
+      whole.to = is_to ? pieces[at].to : pieces[at].from;
+      whole.from_stays = whole.to_stays = true;
+      joined.push_back(whole);
+    }
+    if (std::find(done.begin(), done.end(), 0) != done.end()) throw Contradiction("a segment has no ends");
+    begin = end;
+  }
+}
 
 }  // namespace
 
@@ -268,10 +364,15 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
       Meeting(soup, pairs[i].s, pairs[i].t, outputs[k]).run();
   });
 
+  std::vector<LocalSegment> segments, pieces;
+  for (const Output& o : outputs)
+    for (const LocalSegment& s : o.segments) (s.from_stays && s.to_stays ? segments : pieces).push_back(s);
+  join_pieces(pieces, segments);
+
   // Number the points. Equal keys are one point; points that are equal for other reasons are welded later.
   std::vector<Cut> cuts;
+  for (const LocalSegment& s : segments) cuts.insert(cuts.end(), {s.from, s.to});
   for (const Output& o : outputs) {
-    for (const auto& s : o.segments) cuts.insert(cuts.end(), {s.from, s.to});
     for (const auto& e : o.edge_points) cuts.push_back(e.cut);
     for (const auto& f : o.face_points) cuts.push_back(f.cut);
   }
@@ -298,14 +399,15 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
   Cuts result;
   result.touched.assign(soup.triangles.size(), 0);
   result.coplanar.assign(soup.triangles.size(), 0);
+  for (const LocalSegment& s : segments) result.segments.push_back({s.triangle, number(s.from), number(s.to), s.other, s.edge_lo, s.edge_hi});
   for (const Output& o : outputs) {
-    for (const auto& s : o.segments)
-      result.segments.push_back({s.triangle, number(s.from), number(s.to), s.other, s.edge_lo, s.edge_hi});
     for (const auto& e : o.edge_points) result.edge_points.push_back({e.lo, e.hi, number(e.cut)});
     for (const auto& f : o.face_points) result.face_points.push_back({f.triangle, number(f.cut)});
     for (Index t : o.touched) result.touched[t] = 1;
     for (Index t : o.coplanar) result.coplanar[t] = 1;
   }
+  for (Index t = 0; t < soup.facet.size(); ++t)
+    if (result.touched[soup.facet[t]]) result.touched[t] = 1;
   bucket_sort(result.segments, soup.triangles.size(), [](const Cuts::Segment& s) { return s.triangle; });
   result.segments.erase(std::unique(result.segments.begin(), result.segments.end(), [](const auto& a, const auto& b) { return a.key() == b.key(); }),
                         result.segments.end());

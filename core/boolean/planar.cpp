@@ -14,14 +14,22 @@ std::size_t z(int i) { return static_cast<std::size_t>(i); }
 
 }  // namespace
 
-Planar::Planar(const PointSet& points, const Triangle& corners, const Projection& projection)
+Planar::Planar(const PointSet& points, std::span<const Index> corners, std::span<const Part> parts, const Projection& projection)
     : points_(points), projection_(projection) {
   for (Index c : corners) new_vertex(c);
-  sign_ = points_.turn(projection_, corners[0], corners[1], corners[2]);
+  const auto& [a, b, c] = parts[0].corners;
+  sign_ = points_.turn(projection_, corners[u(a)], corners[u(b)], corners[u(c)]);
   if (sign_ == 0) throw Contradiction("a triangle without area reached the subdivision");
-  tris_.push_back({{0, 1, 2}, {-1, -1, -1}, {true, true, true}});
-  some_.assign(3, 0);
+  tris_.resize(parts.size());
+  for (int t = 0; t < static_cast<int>(parts.size()); ++t) {
+    const auto& beyond = parts[u(t)].beyond;
+    // The edge opposite a corner runs from the next one.
+    set(t, parts[u(t)].corners, {beyond[1], beyond[2], beyond[0]}, {beyond[1] < 0, beyond[2] < 0, beyond[0] < 0});
+  }
 }
+
+Planar::Planar(const PointSet& points, const Triangle& corners, const Projection& projection)
+    : Planar(points, corners, std::array{Part{{0, 1, 2}, {-1, -1, -1}}}, projection) {}
 
 int Planar::new_vertex(Index point) {
   ids_.push_back(point);
@@ -90,16 +98,24 @@ void Planar::split_edge(int t, int i, int v) {
   replace_neighbour(nq, t, t2);
 }
 
-void Planar::add_on_edge(int k, std::span<const Index> inside) {
-  // Edge k runs from corner k to corner k + 1: find its last piece once, then split towards corner k + 1.
+void Planar::add_on_edge(int from, int end, std::span<const Index> inside) {
+  // Find its last piece once, then split towards the end.
   int t = 0, i = 0;
-  const int end = next(k);
-  if (inside.empty() || !find_edge(k, end, t, i)) return;
+  if (inside.empty() || !find_edge(from, end, t, i)) return;
   for (Index point : inside) {
     const int v = new_vertex(point);
     split_edge(t, i, v);
     find_edge(v, end, t, i);
   }
+}
+
+/// A triangle that a point lies in or at, by looking at all: the way to it may leave a facet that is not convex.
+int Planar::find_around(int v) const {
+  for (int t = 0; t < static_cast<int>(tris_.size()); ++t) {
+    const auto& c = tris_[u(t)].v;
+    if (turn(c[0], c[1], v) >= 0 && turn(c[1], c[2], v) >= 0 && turn(c[2], c[0], v) >= 0) return t;
+  }
+  throw Contradiction("a point outside its facet");
 }
 
 void Planar::add_inside(Index point) {
@@ -126,7 +142,7 @@ void Planar::add_inside(Index point) {
     }
     if (out >= 0) {
       t = tri(t).n[z(out)];
-      if (t < 0) throw Contradiction("a point outside its triangle");
+      if (t < 0) t = find_around(v);
       continue;
     }
     if (zeros > 1) throw Contradiction("a point that is there already");

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A constrained triangulation of one triangle: points on its edges, points inside, segments between them.
+// A constrained triangulation of one triangle or flat facet: points on its edges, points inside, segments between them.
 // Topology by exact predicates only; which of two diagonals is the fairer one is judged in floating point,
 // as it does not matter for correctness.
 #pragma once
@@ -11,11 +11,21 @@ namespace anvil::boolean {
 
 class Planar {
  public:
-  /// @param corners  not on one line; @param projection  in which they are not either
+  /// A triangle of the facet, by corners in the facet's list and the triangle beyond the edge from each to the next one; −1 at
+  /// the border.
+  struct Part {
+    std::array<int, 3> corners, beyond;
+  };
+  /// @param corners     each once
+  /// @param parts       all turning the same way in the projection, none of them on one line there; they meet at edges, and
+  ///                    around each corner in one fan
+  Planar(const PointSet& points, std::span<const Index> corners, std::span<const Part> parts, const Projection& projection);
+  /// One triangle.
   Planar(const PointSet& points, const Triangle& corners, const Projection& projection);
 
-  /// Points strictly inside edge k (from corner k to corner k + 1), in that order. Before any other points.
-  void add_on_edge(int k, std::span<const Index> inside);
+  /// Points strictly inside the edge between two corners, in that order. Before any other points.
+  /// @param from, to  corners by their places in the list
+  void add_on_edge(int from, int to, std::span<const Index> inside);
   /// A point of the triangle that is none of those added so far.
   void add_inside(Index point);
   /// Makes the triangulation as fair as flips can make it.
@@ -52,6 +62,7 @@ class Planar {
   /// Flips what stands on stack_, and what that touches, as long as it gets fairer.
   void legalise();
   bool find_edge(int a, int b, int& t, int& i) const;
+  int find_around(int v) const;
   void fix_edge(int a, int b);
   int first_around(int v, int t) const;
   int local(Index point) const;

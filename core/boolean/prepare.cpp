@@ -7,6 +7,7 @@
 #include <numeric>
 
 #include "core/boolean/contradiction.h"
+#include "core/boolean/facets.h"
 #include "core/boolean/prepared.h"
 #include "core/mesh/charts.h"
 #include "core/mesh/edges.h"
@@ -296,6 +297,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
   out->maybe_non_manifold.assign(out->points.size(), 0);
   mark_maybe_non_manifold(out->triangles, out->opposite, out->maybe_non_manifold);
   out->crosses_itself = degenerate > 0 || (!operand.free_of_crossings && has_crossings(*out, control));
+  out->inner = inner_lines(*out);
   out->mesh = operand.mesh;
   if (!all_apart) out->welded = weld.id;
   out->mirrored = mirrored;

@@ -20,6 +20,7 @@ struct Prepared {
   std::vector<Index> first_corner;  ///< per face, where its ring began; only kept when faces are more than triangles
   std::vector<Index> opposite;
   std::vector<char> maybe_non_manifold;
+  std::vector<char> inner;  ///< as inner_lines() gives it
   Box3 box;
   bool crosses_itself = false, sheet = false;
   bool all_points_used = true;       ///< each is the corner of a triangle

@@ -38,6 +38,8 @@ struct Soup {
   std::vector<FaceProvenance> provenance;
   std::vector<Index> part;      ///< of each triangle
   std::vector<Index> opposite;  ///< as find_opposites gives it, within each part
+  std::vector<char> inner;      ///< as opposite: a line inside a flat polygon of the part (facets.h); empty: there are none
+  std::vector<Index> facet;     ///< of each triangle, the first of its facet; empty: each is one by itself
   Flags removed;                ///< contact has flattened it
   Flags active = Flags::all();  ///< only these may meet others
   Flags needs_self_test;        ///< contact changed it, so it may cross its own part
@@ -49,6 +51,9 @@ struct Soup {
   bool may_meet(Index s, Index t) const {
     return part[s] != part[t] || parts[part[s]].crosses_itself || needs_self_test[s] || needs_self_test[t];
   }
+  Index facet_of(Index t) const { return facet.empty() ? t : facet[t]; }
+  /// Is the edge from corner k to corner k + 1 a line inside the triangle's facet?
+  bool is_inner(Index t, std::size_t k) const { return !facet.empty() && inner[3 * t + k]; }
   Plane plane(Index triangle) const {
     const Triangle& t = triangles[triangle];
     return {points[t[0]], points[t[1]], points[t[2]]};

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Stages 4 and 5: cuts every touched triangle along its segments and makes one arrangement of all.
+// Stages 4 and 5: cuts every touched facet along its segments and makes one arrangement of all.
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
@@ -227,20 +227,37 @@ class EdgeRuns {
   std::vector<Cuts::EdgePoint>& list_;
 };
 
-/// What a touched triangle comes apart into: a constrained Delaunay triangulation of its own points and segments.
-std::vector<Planar::Piece> cut_triangle(Index t, const Soup& soup, const Cuts& cuts, const EdgeRuns& runs, const PointSet& points,
-                                        bool by_contact) {
-  const Triangle& corners = soup.triangles[t];
-  Planar planar(points, corners, projection_of(soup, t));
-  std::vector<Index> known(corners.begin(), corners.end());
-  for (int e = 0; e < 3; ++e) {
-    const Index a = corners[static_cast<std::size_t>(e)], b = corners[static_cast<std::size_t>((e + 1) % 3)];
-    std::vector<Index> run;
-    for (const auto& p : runs.of(std::min(a, b), std::max(a, b))) run.push_back(p.point);
-    if (a > b) std::reverse(run.begin(), run.end());
-    known.insert(known.end(), run.begin(), run.end());
-    planar.add_on_edge(e, run);
+/// What a touched facet comes apart into: a constrained Delaunay triangulation of its own points and segments.
+/// @param facet  its triangles
+std::vector<Planar::Piece> cut_facet(std::span<const Index> facet, const Soup& soup, const Cuts& cuts, const EdgeRuns& runs, const PointSet& points,
+                                     bool by_contact) {
+  const Index t = facet[0];
+  std::vector<Index> known;
+  for (Index i : facet) known.insert(known.end(), soup.triangles[i].begin(), soup.triangles[i].end());
+  std::sort(known.begin(), known.end());
+  known.erase(std::unique(known.begin(), known.end()), known.end());
+  const std::vector<Index> corners = known;
+  auto place = [](std::span<const Index> list, Index wanted) { return static_cast<int>(std::lower_bound(list.begin(), list.end(), wanted) - list.begin()); };
+  std::vector<Planar::Part> parts;
+  for (Index i : facet) {
+    Planar::Part& part = parts.emplace_back();
+    for (std::size_t k = 0; k < 3; ++k) {
+      part.corners[k] = place(corners, soup.triangles[i][k]);
+      part.beyond[k] = soup.is_inner(i, k) ? place(facet, soup.opposite[3 * i + k] / 3) : -1;
+    }
   }
+  Planar planar(points, corners, parts, projection_of(soup, t));
+  for (const Planar::Part& part : parts)
+    for (std::size_t k = 0; k < 3; ++k) {
+      if (part.beyond[k] >= 0) continue;
+      const int from = part.corners[k], to = part.corners[(k + 1) % 3];
+      const Index a = corners[static_cast<std::size_t>(from)], b = corners[static_cast<std::size_t>(to)];
+      std::vector<Index> run;
+      for (const auto& p : runs.of(std::min(a, b), std::max(a, b))) run.push_back(p.point);
+      if (a > b) std::reverse(run.begin(), run.end());
+      known.insert(known.end(), run.begin(), run.end());
+      planar.add_on_edge(from, to, run);
+    }
   std::sort(known.begin(), known.end());
   const auto segments = of_triangle(cuts.segments, t);
   std::vector<Index> inside;
@@ -406,16 +423,25 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
   unify_points(soup, cuts, points);
   check_stop(control);
   const EdgeRuns runs(soup, cuts, points);
+  // Touched triangles, those of one facet together, in the order of the facets.
   std::vector<Index> touched;
   for (Index t = 0; t < soup.triangles.size(); ++t)
     if (cuts.touched[t]) touched.push_back(t);
-  std::vector<std::vector<Planar::Piece>> pieces(touched.size());
-  tbb::parallel_for(std::size_t{0}, touched.size(), [&](std::size_t k) {
+  if (!soup.facet.empty()) std::stable_sort(touched.begin(), touched.end(), [&](Index a, Index b) { return soup.facet[a] < soup.facet[b]; });
+  std::vector<std::span<const Index>> facets;
+  for (std::size_t i = 0; i < touched.size();) {
+    std::size_t j = i;
+    while (j < touched.size() && soup.facet_of(touched[j]) == soup.facet_of(touched[i])) ++j;
+    facets.emplace_back(touched.data() + i, j - i);
+    i = j;
+  }
+  std::vector<std::vector<Planar::Piece>> pieces(facets.size());
+  tbb::parallel_for(std::size_t{0}, facets.size(), [&](std::size_t k) {
     check_stop(control);
-    pieces[k] = cut_triangle(touched[k], soup, cuts, runs, points, by_contact);
+    pieces[k] = cut_facet(facets[k], soup, cuts, runs, points, by_contact);
   });
   FaceCollector collector(soup, cuts, runs);
-  for (std::size_t k = 0; k < touched.size(); ++k) collector.add(touched[k], pieces[k]);
+  for (std::size_t k = 0; k < facets.size(); ++k) collector.add(facets[k][0], pieces[k]);
   check_stop(control);
   weld_faces(collector.take(), arrangement);
   arrangement.touched = cuts.touched;

@@ -346,6 +346,7 @@ Untouched find_untouched(const std::vector<PreparedPtr>& prepared, double margin
     part.meeting = std::move(meeting[k]);
     NearOfPart near(*prepared[k]);
     near.add_about(part.meeting, margin);
+    near.add_whole_faces();  // a flat one is cut as a whole
     near.add_non_manifold();
     near.add_one_of_each_shell();
     near.add_ring();

@@ -31,6 +31,26 @@ double roundness(const Point2& a, const Point2& b, const Point2& c) {
   return longest > 0 ? area / (longest * longest) : 0;
 }
 
+/// A ring that turns left at every corner and goes round once: every corner is an ear and stays one.
+bool is_convex(std::span<const Point2> ring) {
+  const std::size_t n = ring.size();
+  int turns_back = 0;  // how often it changes between going right and going left
+  bool to_the_right = ring[0].x > ring[n - 1].x || (ring[0].x == ring[n - 1].x && ring[0].y > ring[n - 1].y);
+  for (std::size_t i = 0; i < n; ++i) {
+    const Point2 &a = ring[i], &b = ring[i + 1 == n ? 0 : i + 1], &c = ring[(i + 2) % n];
+    if (orient2d_if_sure(a, b, c) <= 0) return false;
+    const bool right = b.x > a.x || (b.x == a.x && b.y > a.y);
+    if (right != to_the_right) ++turns_back;
+    to_the_right = right;
+  }
+  return turns_back == 2;
+}
+
+/// Does a ray from the apex to p lie strictly between those to `first` and, turning left by less than half a turn, `second`?
+bool is_between(const Point2& apex, const Point2& first, const Point2& second, const Point2& p) {
+  return orient2d(apex, first, p) > 0 && orient2d(apex, p, second) > 0;
+}
+
 /// Writes polygon.size() − 2 triangles to `out`.
 void clip_ears(const std::vector<Vec3>& positions, std::span<const Index> polygon, Triangle* out) {
   const Vec3 normal = newell_normal(positions, polygon);
@@ -40,15 +60,26 @@ void clip_ears(const std::vector<Vec3>& positions, std::span<const Index> polygo
   for (Index v : ring) flat.push_back(plane(positions[v]));
 
   // How good each corner is as an ear, −1 when it is none. Cutting one off changes only its two neighbours.
+  const bool convex = is_convex(flat);
   auto score = [&](std::size_t i) {
     const std::size_t n = ring.size();
     const Point2 &a = flat[(i + n - 1) % n], &b = flat[i], &c = flat[(i + 1) % n];
+    if (convex) return roundness(a, b, c);
     if (orient2d(a, b, c) <= 0) return -1.0;
+    const double lo_x = std::min({a.x, b.x, c.x}), hi_x = std::max({a.x, b.x, c.x}), lo_y = std::min({a.y, b.y, c.y}), hi_y = std::max({a.y, b.y, c.y});
     for (std::size_t j = 0; j < n; ++j) {
-      if (j == i || j == (i + 1) % n || j == (i + n - 1) % n) continue;
       const Point2& p = flat[j];
-      const bool on_corner = (p.x == a.x && p.y == a.y) || (p.x == c.x && p.y == c.y);
-      if (!on_corner && orient2d(a, b, p) >= 0 && orient2d(b, c, p) >= 0 && orient2d(c, a, p) >= 0) return -1.0;
+      if (p.x < lo_x || p.x > hi_x || p.y < lo_y || p.y > hi_y || j == i || j == (i + 1) % n || j == (i + n - 1) % n) continue;
+      // Where the ring comes to a corner of the ear again, as at the ends of a slit, it must not go on into the ear.
+      auto goes_into = [&](const Point2& apex, const Point2& first, const Point2& second) {
+        return is_between(apex, first, second, flat[(j + n - 1) % n]) || is_between(apex, first, second, flat[(j + 1) % n]);
+      };
+      auto is_at = [&](const Point2& corner) { return p.x == corner.x && p.y == corner.y; };
+      const bool blocks = is_at(a)   ? goes_into(a, b, c)
+                          : is_at(b) ? goes_into(b, c, a)
+                          : is_at(c) ? goes_into(c, a, b)
+                                     : orient2d(a, b, p) >= 0 && orient2d(b, c, p) >= 0 && orient2d(c, a, p) >= 0;
+      if (blocks) return -1.0;
     }
     return roundness(a, b, c);
   };

@@ -148,3 +148,23 @@ TEST_CASE("disjoint sets are numbered by their smallest members") {
   CHECK(sets.number(set_of) == 4);
   CHECK(set_of == std::vector<Index>{0, 1, 2, 3, 2, 1});
 }
+
+TEST_CASE("a polygon with a slit to a hole comes apart into triangles that face as it does, wherever it begins") {
+  // A frame: 12 wide, with a hole of 6; its area by subtraction.
+  const std::vector<Vec3> at{{0, 0, 0}, {12, 0, 0}, {12, 12, 0}, {0, 12, 0}, {3, 3, 0}, {3, 9, 0}, {9, 9, 0}, {9, 3, 0}};
+  const std::vector<Index> frame{0, 1, 2, 3, 0, 4, 5, 6, 7, 4};
+  for (const double facing : {1.0, -1.0})
+    for (std::ptrdiff_t first = 0; first < 10; ++first) {
+      CAPTURE(facing, first);
+      std::vector<Index> ring = frame;
+      if (facing < 0) std::reverse(ring.begin(), ring.end());
+      std::rotate(ring.begin(), ring.begin() + first, ring.end());
+      double area = 0;
+      for (const auto& [a, b, c] : triangulate(at, ring)) {
+        const double twice = facing * (at[b] - at[a]).cross(at[c] - at[a]).z();
+        CHECK(twice > 0);
+        area += twice / 2;
+      }
+      CHECK(area == 12 * 12 - 6 * 6);
+    }
+}

@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/boolean/facets.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+
+#include "core/exact/predicates.h"
+#include "core/mesh/triangles_cross.h"
+#include "core/mesh/union_find.h"
+
+namespace anvil::boolean {
+namespace {
+
+/// Do the triangles a b c and b a d lie in one plane and face the same way?
+bool are_flat(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+  const int axis = square_to(a, b, c);
+  if (axis < 3 ? d[axis] != a[axis] : orient3d(a, b, c, d) != 0) return false;
+  const Projection plane = axis < 3 ? seen_along(axis) : projection_of(a, b, c);
+  const int turn = orient2d(plane(a), plane(b), plane(c));
+  return turn != 0 && orient2d(plane(b), plane(a), plane(d)) == turn;
+}
+
+bool are_flat(std::span<const Vec3> points, std::span<const Triangle> triangles, Index corner, Index opposite) {
+  const Triangle &t = triangles[corner / 3], &u = triangles[opposite / 3];
+  const Index k = corner % 3;
+  return are_flat(points[t[k]], points[t[(k + 1) % 3]], points[t[(k + 2) % 3]], points[u[(opposite % 3 + 2) % 3]]);
+}
+
+/// The triangles become facets of their own again.
+void take_apart(Soup& soup, const std::vector<char>& facets) {
+  for (Index t = 0; t < soup.triangles.size(); ++t) {
+    if (!facets[soup.facet[t]]) continue;
+    for (std::size_t k = 0; k < 3; ++k) soup.inner[3 * std::size_t{t} + k] = 0;
+    soup.facet[t] = t;
+  }
+}
+
+/// Marks facets whose border comes to one corner more than once.
+bool mark_pinched(const Soup& soup, std::vector<char>& marked) {
+  struct Start {
+    Index facet, vertex;
+    auto operator<=>(const Start&) const = default;
+  };
+  std::vector<Start> starts;
+  for (Index t = 0; t < soup.triangles.size(); ++t) {
+    // Three corners can only be in each other's way where more triangles are about them.
+    const bool alone = soup.facet[t] == t && !soup.inner[3 * t] && !soup.inner[3 * t + 1] && !soup.inner[3 * t + 2];
+    for (Index k = 0; k < 3 && !alone; ++k)
+      if (!soup.inner[3 * t + k]) starts.push_back({soup.facet[t], soup.triangles[t][k]});
+  }
+  std::sort(starts.begin(), starts.end());
+  bool any = false;
+  for (std::size_t i = 1; i < starts.size(); ++i)
+    if (starts[i] == starts[i - 1]) marked[starts[i].facet] = 1, any = true;
+  return any;
+}
+
+}  // namespace
+
+std::vector<char> inner_lines(const Prepared& part) {
+  if (part.one_triangle_each || part.crosses_itself) return {};
+  std::vector<char> inner(part.opposite.size(), 0);
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, part.triangles.size(), 1024), [&](const auto& range) {
+    for (auto c = static_cast<Index>(3 * range.begin()); c < 3 * range.end(); ++c) {
+      const Index opposite = part.opposite[c], face = part.face[c / 3];
+      if (opposite == no_index || face == no_index || part.face[opposite / 3] != face) continue;
+      // Both ask the same question, in the same words.
+      const Index first = std::min(c, opposite), second = std::max(c, opposite);
+      inner[c] = are_flat(part.points, part.triangles, first, second);
+    }
+  });
+  return inner;
+}
+
+void find_facets(Soup& soup) {
+  soup.facet = {};
+  if (std::find(soup.inner.begin(), soup.inner.end(), 1) == soup.inner.end()) return;
+  UnionFind sets(soup.triangles.size());
+  for (Index c = 0; c < soup.inner.size(); ++c)
+    if (soup.inner[c]) sets.unite(c / 3, soup.opposite[c] / 3);
+  soup.facet.resize(soup.triangles.size());
+  for (Index t = 0; t < soup.facet.size(); ++t) soup.facet[t] = sets.find(t);
+  std::vector<char> pinched(soup.facet.size(), 0);
+  if (mark_pinched(soup, pinched)) take_apart(soup, pinched);
+}
+
+void find_facets_again(Soup& soup, const std::vector<TrianglePair>& pairs) {
+  if (soup.inner.empty()) return;
+  const auto& parts = soup.seam.source->parts;
+  auto polygon = [&](Index t) {
+    const Untouched::Part& part = parts[soup.part[t]];
+    return part.prepared->one_triangle_each || part.prepared->crosses_itself ? no_index : part.prepared->face[soup.provenance[t].origin - part.first_triangle];
+  };
+  for (Index c = 0; c < soup.inner.size(); ++c) {
+    const Index t = c / 3, opposite = soup.opposite[c];
+    if (soup.inner[c] || opposite == no_index || opposite < c || soup.removed[t] || !(soup.needs_self_test[t] || soup.needs_self_test[opposite / 3])) continue;
+    const Index face = polygon(t);
+    if (face == no_index || polygon(opposite / 3) != face || soup.provenance[t].scored || soup.provenance[opposite / 3].scored) continue;
+    if (are_flat(soup.points, soup.triangles, c, opposite)) soup.inner[c] = soup.inner[opposite] = 1;
+  }
+  find_facets(soup);
+  if (soup.facet.empty()) return;
+  std::vector<char> crosses(soup.facet.size(), 0);
+  bool any = false;
+  for (const TrianglePair& pair : pairs) {
+    const Index facet = soup.facet[pair.s];
+    if (facet != soup.facet[pair.t] || crosses[facet]) continue;
+    if (triangles_cross(soup.points, soup.triangles[pair.s], soup.triangles[pair.t])) crosses[facet] = 1, any = true;
+  }
+  if (any) take_apart(soup, crosses);
+}
+
+}  // namespace anvil::boolean
