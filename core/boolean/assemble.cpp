@@ -2,6 +2,7 @@
 // Stage 11: from triangles back to polygons. What nothing cut comes back as it was; of the rest, edges inside one
 // flat polygon of the source go, and vertices in the middle of straight edges that only the cut had put there.
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_invoke.h>
 
 #include <algorithm>
 #include <map>
@@ -212,7 +213,9 @@ class Faces {
   }
 
   /// Do the faces come out sound when they are cut into triangles again? Remembers which do not.
-  bool is_sound(const Control& control) {
+  /// @param moved_too  look at all that has a moved point, not only at what is cut in another way than before
+  bool is_sound(bool moved_too, const Control& control) {
+    auto has_moved = [&](const Triangle& t) { return moved_too && (rounded_.moved[t[0]] || rounded_.moved[t[1]] || rounded_.moved[t[2]]); };
     Mesh mesh;
     mesh.positions = rounded_.points;
     for (const Face& face : list) mesh.add_face(face.ring);
@@ -226,39 +229,49 @@ class Faces {
       const Face& face = list[again.face[i]];
       // Cut into the very triangles that came through the rounding stage it is known to be sound.
       const bool changed = !(face.whole && face.ring.size() == 4) && !same_triangles(rounded_.triangles, face.triangles, {all.data() + i, j - i});
-      suspect.insert(suspect.end(), j - i, changed);
+      for (std::size_t k = i; k < j; ++k) suspect.push_back(changed || has_moved(all[k]));
       piece.insert(piece.end(), j - i, rounded_.provenance[face.triangles[0]].piece);
       i = j;
     }
-    if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return true;
     Box3 around;
     for (std::size_t i = 0; i < all.size(); ++i)
       if (suspect[i])
         for (Index v : all[i]) around.add(rounded_.points[v]);
+    for (Index t : triangles)
+      for (Index v : rounded_.triangles[t])
+        if (has_moved(rounded_.triangles[t])) around.add(rounded_.points[v]);
+    if (around.empty()) return true;
     for (Index t : triangles) {
       const Triangle& corners = rounded_.triangles[t];
       const Vec3 &a = rounded_.points[corners[0]], &b = rounded_.points[corners[1]], &c = rounded_.points[corners[2]];
       if ((a.cwiseMin(b).cwiseMin(c).array() > around.hi.array()).any() || (a.cwiseMax(b).cwiseMax(c).array() < around.lo.array()).any())
         continue;
       all.push_back(corners);
+      suspect.push_back(has_moved(corners));
       piece.push_back(rounded_.provenance[t].piece);
     }
-    suspect.resize(all.size(), 0);
-    const std::vector<char> non_manifold_edges = on_non_manifold_edges(all, suspect);
     // Corners that were doubled where the result touches itself stand at one place.
-    for (Triangle& t : all)
+    std::vector<Triangle> at_places = all;
+    for (Triangle& t : at_places)
       for (Index& v : t) v = separated_.place[v];
-    std::vector<char> invalid = find_invalid_triangles(rounded_.points, all, piece, suspect, Across::no, control, non_manifold_edges);
-    if (invalid.empty()) {
-      // Shells of a few units in the last place are turned inside out by taking one vertex out of an edge.
-      std::vector<char> moved(all.size(), 0), changed(rounded_.points.size(), 0);
-      for (std::size_t i = 0; i < all.size(); ++i)
-        for (Index v : all[i]) {
-          if (rounded_.moved[v]) moved[i] = 1;
-          if (suspect[i]) changed[v] = 1;
-        }
-      invalid = in_turned_shells(rounded_.points, all, piece, moved, changed);
-    }
+    std::vector<char> invalid, non_manifold_edges, turned;
+    tbb::parallel_invoke(
+        [&] { invalid = find_invalid_triangles(rounded_.points, at_places, piece, suspect, Across::no, control); },
+        [&] {
+          non_manifold_edges = on_non_manifold_edges(all, suspect);
+          // Shells of a few units in the last place are turned inside out by taking one vertex out of an edge.
+          std::vector<char> moved(all.size(), 0), changed(rounded_.points.size(), 0);
+          for (std::size_t i = 0; i < all.size(); ++i)
+            for (Index v : at_places[i]) {
+              if (rounded_.moved[v]) moved[i] = 1;
+              if (suspect[i]) changed[v] = 1;
+            }
+          turned = in_turned_shells(rounded_.points, at_places, piece, moved, changed);
+        });
+    if (invalid.empty()) invalid.assign(all.size(), 0);
+    for (std::size_t i = 0; i < non_manifold_edges.size(); ++i) invalid[i] = invalid[i] || non_manifold_edges[i];
+    if (std::find(invalid.begin(), invalid.end(), 1) == invalid.end()) invalid = std::move(turned);
+    if (moved_too) return invalid.empty();
     bad_.assign(list.size(), 0);
     bool sound = true;
     for (std::size_t i = 0; i < again.face.size() && !invalid.empty(); ++i)
@@ -410,7 +423,7 @@ std::size_t drop_thin_shells(Rounded& rounded, double thinnest, const Control& c
 
 }  // namespace
 
-void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
+bool assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
               const AssemblySettings& settings, BooleanResult& result, const Control& control) {
   Index pieces = 1;
   for (const FaceProvenance& t : rounded.provenance) pieces = std::max(pieces, t.piece + 1);
@@ -431,7 +444,8 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   const double rounding = std::ldexp(extent, -46);
   const Sources sources(parts, rounding);
   Faces faces(rounded, separated, sources);
-  faces.join(settings.how == Assembly::polygons);
+  const bool unproven = settings.how == Assembly::unproven;
+  faces.join(settings.how == Assembly::polygons || unproven);
   check_stop(control);
   // What does not come out sound goes back to the triangles it was made of. Straightening changes both sides of an
   // edge, so it starts anew each time, and is given up before joining is.
@@ -439,7 +453,8 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
     const std::vector<Face> bent = faces.list;
     const auto scored = faces.scored;
     if (round < 3) faces.straighten(std::max(settings.tolerance, rounding));
-    if (faces.is_sound(control)) break;
+    if (faces.is_sound(unproven, control)) break;
+    if (unproven) return false;
     faces.list = bent;
     faces.scored = scored;
     faces.put_back();
@@ -451,6 +466,7 @@ void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   const std::size_t untouched = write_out(parts, rounded, separated.place, std::move(out), faces.scored, result);
   result.report.tell(polygons_untouched, faces.untouched_polygons + untouched, name);
   result.pieces = result.mesh.empty() ? 0 : pieces;
+  return true;
 }
 
 }  // namespace anvil::boolean

@@ -9,6 +9,7 @@ namespace anvil::boolean {
 /// Stages 10 and 11: separates solid wedges that touch, puts uncut polygons back and joins what is left of others.
 enum class Assembly {
   polygons,   ///< as above
+  unproven,   ///< likewise, and what rounding moved has not been looked at yet: nothing is given that is not sound
   triangles,  ///< what was cut stays in the triangles that the rounding stage looked at
   anyhow      ///< likewise, and what rounding has left is not complained of
 };
@@ -20,7 +21,8 @@ struct AssemblySettings {
   double thinnest = 0;   ///< shells thinner than this go; 0: none do
 };
 /// Tells of shells that went as skins_dissolved.
-void assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
+/// @return false when unproven triangles did not come out sound; the result is not made then
+bool assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Operand*>& operands, Rounded rounded,
               const AssemblySettings& settings, BooleanResult& result, const Control& control);
 
 }  // namespace anvil::boolean

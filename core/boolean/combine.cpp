@@ -189,32 +189,45 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     soup = {};
     // Beyond all repair level the result is given as rounding left it, with a note.
     const bool may_be_unsound = level > max_repair_level;
-    const int rounds = may_be_unsound ? 0 : repair_rounding(pass, {extent, tolerance, false, level, std::max(passes, 1)}, stage, control);
-    if (rounds > max_rounds) throw Contradiction("rounding does not come to rest");
-    if (may_be_unsound)
-      result.report.tell(rounding_not_settled, 1, names.front()->name);
-    else if (rounds > 0)
-      result.report.tell(rounds_to_settle, static_cast<std::size_t>(rounds), names.front()->name);
-    if (pass.rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
-    // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code; joining
-    // cut triangles to polygons may be what spoils shells of a few units in the last place.
-    const OperationReport before = result.report;
-    for (Assembly how : {may_be_unsound ? Assembly::anyhow : Assembly::polygons, Assembly::triangles}) {
+    OperationReport before = result.report;
+    // @return false where the result is not sound
+    auto is_assembled = [&](Assembly how, int rounds) {
       result.mesh = {};
       result.sources = {};
       result.piece = {};
       result.fresh_edges = {};
       result.report = before;
-      stage("assemble", 1, [&] {
-        assemble(parts, names, pass.rounded, {how, contact, near_misses || rounds > 0 ? tolerance : 0}, result, control);
-        return 0;
-      });
+      if (!stage("assemble", 1, [&] { return assemble(parts, names, pass.rounded, {how, contact, near_misses || rounds > 0 ? tolerance : 0}, result, control); }))
+        return false;
+      // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code.
       const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
                                        [](const auto& done) { return done.note == &contact_edges; });
-      if (how == Assembly::anyhow || (rounds == 0 && !touches) || expression.trims() || result.mesh.empty()) break;
-      if (stage("check", 1, [&] { return check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound; })) break;
-      if (how == Assembly::triangles) throw Contradiction("the result is not sound");
+      if (how == Assembly::anyhow || (rounds == 0 && !touches) || expression.trims() || result.mesh.empty()) return true;
+      return stage("check", 1, [&] { return check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound; });
+    };
+    auto is_sound_at_once = [&] {
+      if (may_be_unsound || pass.pieces > 1 || expression.trims() || is_tangled(pass.rounded)) return false;
+      try {
+        return is_assembled(Assembly::unproven, 0);
+      } catch (const Contradiction&) {
+        return false;
+      }
+    };
+    // Mostly rounding has broken nothing: then one look at the polygons proves both it and the joining of triangles.
+    if (!is_sound_at_once()) {
+      result.report = before;
+      const int rounds = may_be_unsound ? 0 : repair_rounding(pass, {extent, tolerance, false, level, std::max(passes, 1)}, stage, control);
+      if (rounds > max_rounds) throw Contradiction("rounding does not come to rest");
+      if (may_be_unsound)
+        result.report.tell(rounding_not_settled, 1, names.front()->name);
+      else if (rounds > 0)
+        result.report.tell(rounds_to_settle, static_cast<std::size_t>(rounds), names.front()->name);
+      before = result.report;
+      // Joining cut triangles to polygons may be what spoils shells of a few units in the last place.
+      if (!is_assembled(may_be_unsound ? Assembly::anyhow : Assembly::polygons, rounds) && !is_assembled(Assembly::triangles, rounds))
+        throw Contradiction("the result is not sound");
     }
+    if (pass.rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
     carry_slots(names, result);
     // Not so where parts were only gathered, where pieces lie wall to wall, or where rounding was left unsettled.
     result.free_of_crossings = !expression.trims() && expression.gathered().empty() && result.pieces < 2 && !may_be_unsound;

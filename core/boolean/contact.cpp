@@ -14,6 +14,7 @@
 #include "core/boolean/contradiction.h"
 #include "core/boolean/arrangement.h"
 #include "core/boolean/facets.h"
+#include "core/mesh/broad_phase.h"
 #include "core/mesh/bucket_sort.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
@@ -72,11 +73,14 @@ class PointsAlong {
 };
 
 /// Vertices nearer than the tolerance become the one with the smallest number.
-std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, const std::vector<Index>& involved,
+/// @param may_meet  per pair; of the others no vertices are as near
+std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, const std::vector<char>& may_meet, const std::vector<Index>& involved,
                            double tolerance) {
   UnionFind sets(soup.points.size());
   const double most = tolerance * tolerance;
-  for (const TrianglePair& pair : pairs)
+  for (std::size_t k = 0; k < pairs.size(); ++k) {
+    const TrianglePair& pair = pairs[k];
+    if (!may_meet[k]) continue;
     for (Index a : soup.triangles[pair.s])
       for (Index b : soup.triangles[pair.t])
         if (a != b && (soup.points[a] - soup.points[b]).squaredNorm() <= most) {
@@ -84,6 +88,7 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, c
           const Index ra = sets.find(a), rb = sets.find(b);
           if (ra != rb && (soup.points[ra] - soup.points[rb]).squaredNorm() <= most) sets.unite(ra, rb);
         }
+  }
   std::size_t merged = 0;
   std::vector<char> changed(soup.points.size(), 0);
   for (Index v = 0; v < soup.points.size(); ++v)
@@ -112,14 +117,13 @@ class Contacts {
   /// False when a first look tells that vertices_on and edges_past have nothing to do with these two.
   bool may_meet(Index first, Index second) const {
     const Triangle &s = soup_.triangles[first], &t = soup_.triangles[second];
-    const Plane of_s = plane_of(s), of_t = plane_of(t);
-    for (Index v : s)
-      if (!is_corner(t, v) && is_near(of_t, at(v))) return true;
-    for (Index v : t)
-      if (!is_corner(s, v) && is_near(of_s, at(v))) return true;
+    const Look of_t = look(s, t), of_s = look(t, s);
+    if (of_t == Look::beyond || of_s == Look::beyond) return false;
+    if (of_t == Look::near || of_s == Look::near) return true;
+    const std::array<Box3, 3> edges_of_s = edge_boxes(s, tolerance_), edges_of_t = edge_boxes(t, tolerance_);
     for (std::size_t j = 0; j < 3; ++j)
       for (std::size_t k = 0; k < 3; ++k)
-        if (lines_are_near(s[j], s[(j + 1) % 3], t[k], t[(k + 1) % 3])) return true;
+        if (overlap(edges_of_s[j], edges_of_t[k]) && lines_are_near(s[j], s[(j + 1) % 3], t[k], t[(k + 1) % 3])) return true;
     return false;
   }
 
@@ -273,6 +277,31 @@ class Contacts {
   }
 
  private:
+  /// How the corners of one triangle lie to the plane of another.
+  enum class Look { beyond, through, near };
+  Look look(const Triangle& s, const Triangle& plane) const {
+    const auto& [origin, normal, length] = plane_of(plane);
+    const double most = tolerance_ * length;
+    int above = 0, below = 0;
+    bool is_near = false;
+    for (Index v : s) {
+      const double height = normal.dot(at(v) - origin);
+      above += height > most;
+      below += height < -most;
+      is_near = is_near || (std::abs(height) <= most && !is_corner(plane, v));
+    }
+    if (above == 3 || below == 3) return Look::beyond;
+    return is_near ? Look::near : Look::through;
+  }
+  std::array<Box3, 3> edge_boxes(const Triangle& t, double margin) const {
+    std::array<Box3, 3> boxes;
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Vec3 &a = at(t[k]), &b = at(t[(k + 1) % 3]);
+      boxes[k].lo = a.cwiseMin(b).array() - margin;
+      boxes[k].hi = a.cwiseMax(b).array() + margin;
+    }
+    return boxes;
+  }
   /// Plane of a triangle; the normal is not of length one.
   struct Plane {
     Vec3 origin, normal;
@@ -566,7 +595,17 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     involved.resize(soup.triangles.size());
     std::iota(involved.begin(), involved.end(), Index{0});
   }
-  const bool merged = merge_vertices(soup, pairs, involved, tolerance) > 0;
+  // Most pairs are nowhere near contact, which all cores tell.
+  std::vector<char> may_meet;
+  auto look_at_pairs = [&] {
+    const Contacts contacts(soup, tolerance);
+    may_meet.resize(pairs.size());
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pairs.size(), 256), [&](const auto& range) {
+      for (std::size_t k = range.begin(); k < range.end(); ++k) may_meet[k] = contacts.may_meet(pairs[k].s, pairs[k].t);
+    });
+  };
+  look_at_pairs();
+  const bool merged = merge_vertices(soup, pairs, may_meet, involved, tolerance) > 0;
   std::vector<Triangle> met;
   for (Index i : involved)
     if (soup.needs_self_test[i]) met.push_back(soup.triangles[i]);
@@ -577,17 +616,15 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     if (soup.needs_self_test[i]) changes.leave(i);
     if (soup.needs_self_test[i] || (!all_active && soup.active[i])) maybe_flat.push_back(i);
   }
-  // What is cut off a triangle meets what that met.
-  pair_pieces(changes.flatten(std::move(maybe_flat)), pairs);
-  std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.removed[pair.s] || soup.removed[pair.t]; });
-  find_facets(soup);
+  if (!maybe_flat.empty()) {
+    // What is cut off a triangle meets what that met.
+    pair_pieces(changes.flatten(std::move(maybe_flat)), pairs);
+    std::erase_if(pairs, [&](const TrianglePair& pair) { return soup.removed[pair.s] || soup.removed[pair.t]; });
+    find_facets(soup);
+    look_at_pairs();
+  }
 
   Contacts contacts(soup, tolerance);
-  // Most pairs are nowhere near contact, which all cores tell.
-  std::vector<char> may_meet(pairs.size());
-  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pairs.size(), 256), [&](const auto& range) {
-    for (std::size_t k = range.begin(); k < range.end(); ++k) may_meet[k] = contacts.may_meet(pairs[k].s, pairs[k].t);
-  });
   for (std::size_t k = 0; k < pairs.size(); ++k) {
     if (!may_meet[k]) continue;
     const TrianglePair& pair = pairs[k];
@@ -663,6 +700,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     changes.flatten(std::move(cut));
   }
   changes.mend_opposites();
+  find_facets(soup);
   for (std::size_t i = 0; i < soup.triangles.size() && !all_active; ++i)
     if (soup.needs_self_test[i]) soup.active.set(i);
   return count;

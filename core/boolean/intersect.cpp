@@ -21,14 +21,18 @@ struct Local {
   Where in_s, in_t;
   bool stays;  ///< false: only a line inside a facet makes it
 };
-/// Of facets: a piece of a segment between lines inside them, where an end does not stay.
+/// In which two facets meet, or a piece of it between lines inside them, where an end does not stay.
 struct LocalSegment {
-  Index triangle, other;
-  Cut from, to;
+  Index first, second;  ///< facets
   Index edge_lo, edge_hi;
+  bool in_first, in_second;  ///< it cuts that one; it does not where it runs along its border
   bool from_stays, to_stays;
+  Cut from, to;
 
-  auto key() const { return std::tuple(triangle, other, edge_lo, edge_hi); }
+  auto key() const { return std::tuple(first, second, edge_lo, edge_hi, in_first, in_second); }
+  /// By all but the facet it is in a bucket of.
+  bool operator<(const LocalSegment& o) const { return std::tuple(key(), from, to) < std::tuple(o.key(), o.from, o.to); }
+  bool operator==(const LocalSegment& o) const { return key() == o.key() && from == o.from && to == o.to; }
 };
 struct LocalEdgePoint {
   Index lo, hi;
@@ -39,7 +43,7 @@ struct LocalFacePoint {
   Cut cut;
 };
 struct Output {
-  std::vector<LocalSegment> segments;
+  std::vector<LocalSegment> segments, pieces;
   std::vector<LocalEdgePoint> edge_points;
   std::vector<LocalFacePoint> face_points;
   std::vector<Index> touched, coplanar;
@@ -131,6 +135,12 @@ class Meeting {
     locals_[static_cast<std::size_t>(found_++)] = local;
   }
 
+  bool boxes_meet(const Vec3& a, const Vec3& b, const Triangle& t) const {
+    const Vec3 &x = p(t[0]), &y = p(t[1]), &w = p(t[2]);
+    for (int k = 0; k < 3; ++k)
+      if (std::max(a[k], b[k]) < std::min({x[k], y[k], w[k]}) || std::min(a[k], b[k]) > std::max({x[k], y[k], w[k]})) return false;
+    return true;
+  }
   bool is_inner(bool of_s, int k) const { return soup_.is_inner(of_s ? is_ : it_, at(k)); }
 
   /// Edge k of one triangle, `own`, against the other, whose plane sees the corners of `own` on these sides.
@@ -144,11 +154,15 @@ class Meeting {
       if (w >= 0) note(vertex_cut(a), k, w, own_is_s);
     }
     if (sa == 0 && sb == 0) return along(own, other, k, own_is_s, projection(other), false);
-    if (sa * sb >= 0) return;
+    if (sa * sb >= 0 || !boxes_meet(p(a), p(b), other)) return;
     std::array<int, 3> o{};
-    for (int j = 0; j < 3; ++j) o[at(j)] = orient3d(p(a), p(b), p(other[at(j)]), p(other[at(j + 1)]));
-    const int positive = (o[0] > 0) + (o[1] > 0) + (o[2] > 0), negative = (o[0] < 0) + (o[1] < 0) + (o[2] < 0);
-    if (positive > 0 && negative > 0) return;
+    int positive = 0, negative = 0;
+    for (int j = 0; j < 3; ++j) {
+      o[at(j)] = orient3d(p(a), p(b), p(other[at(j)]), p(other[at(j + 1)]));
+      positive += o[at(j)] > 0;
+      negative += o[at(j)] < 0;
+      if (positive > 0 && negative > 0) return;
+    }
     if (positive + negative == 3) return note(edge_triangle_cut(a, b, other_id), 3 + k, interior, own_is_s, !inner);
     if (positive + negative == 2) {
       const int j = o[0] == 0 ? 0 : o[1] == 0 ? 1 : 2;
@@ -219,12 +233,22 @@ class Meeting {
     emit_points();
     if (found_ != 2) return;
     const Local &a = locals_[0], &b = locals_[1];
-    if (!on_border(true, a.in_s, b.in_s)) segment(is_, it_, a, b, no_index, no_index);
-    if (!on_border(false, a.in_t, b.in_t)) segment(it_, is_, a, b, no_index, no_index);
+    segment(!on_border(true, a.in_s, b.in_s), !on_border(false, a.in_t, b.in_t), a, b, no_index, no_index);
   }
-  void segment(Index in, Index other, const Local& a, const Local& b, Index lo, Index hi) {
-    out_.touched.push_back(soup_.facet_of(in));
-    out_.segments.push_back({soup_.facet_of(in), soup_.facet_of(other), a.cut, b.cut, lo, hi, a.stays, b.stays});
+  void segment(bool in_s, bool in_t, const Local& a, const Local& b, Index lo, Index hi) {
+    if (!in_s && !in_t) return;
+    LocalSegment segment{soup_.facet_of(is_), soup_.facet_of(it_), lo, hi, in_s, in_t, a.stays, b.stays, a.cut, b.cut};
+    if (in_s) out_.touched.push_back(segment.first);
+    if (in_t) out_.touched.push_back(segment.second);
+    if (segment.second < segment.first) {
+      std::swap(segment.first, segment.second);
+      std::swap(segment.in_first, segment.in_second);
+    }
+    if (segment.to < segment.from) {
+      std::swap(segment.from, segment.to);
+      std::swap(segment.from_stays, segment.to_stays);
+    }
+    (a.stays && b.stays ? out_.segments : out_.pieces).push_back(segment);
   }
   /// What is an edge of one facet and a line inside the other cuts that one; what is inside both cuts both.
   void along_common_edges() {
@@ -236,8 +260,7 @@ class Meeting {
         if (flat && in_s == in_t) continue;
         const Local from{vertex_cut(a), 0, 0, true}, to{vertex_cut(b), 0, 0, true};
         const Index lo = flat ? std::min(a, b) : no_index, hi = flat ? std::max(a, b) : no_index;
-        if (in_s) segment(is_, it_, from, to, lo, hi);
-        if (in_t) segment(it_, is_, from, to, lo, hi);
+        segment(in_s, in_t, from, to, lo, hi);
       }
   }
   /// Where they overlap both must come out in the same pieces, also one that nothing cuts.
@@ -283,7 +306,7 @@ class Meeting {
         overlap = overlap || !on_one_edge(wa, wb);
         if (inner || on_border(!own_is_s, wa, wb)) continue;
         const Index lo = std::min(own[at(k)], own[at(k + 1)]), hi = std::max(own[at(k)], own[at(k + 1)]);
-        segment(own_is_s ? it_ : is_, own_is_s ? is_ : it_, a, b, lo, hi);
+        segment(!own_is_s, own_is_s, a, b, lo, hi);
       }
     }
     if (overlap || out_.touched.size() != before) overlapping();
@@ -299,15 +322,9 @@ class Meeting {
 };
 
 /// Joins pieces at their ends that do not stay: between two facets these are where they cross lines inside one of them.
-void join_pieces(std::vector<LocalSegment>& pieces, std::vector<LocalSegment>& joined) {
-  for (LocalSegment& piece : pieces)
-    if (piece.to < piece.from) std::swap(piece.from, piece.to), std::swap(piece.from_stays, piece.to_stays);
-  auto order = [](const LocalSegment& s) { return std::tie(s.from, s.to); };
-  std::sort(pieces.begin(), pieces.end(), [&](const LocalSegment& a, const LocalSegment& b) {
-    return a.key() != b.key() ? a.key() < b.key() : order(a) < order(b);
-  });
-  pieces.erase(std::unique(pieces.begin(), pieces.end(), [&](const LocalSegment& a, const LocalSegment& b) { return a.key() == b.key() && order(a) == order(b); }),
-               pieces.end());
+void join_pieces(std::vector<LocalSegment>& pieces, std::size_t triangles, std::vector<LocalSegment>& joined) {
+  sort_by_bucket(pieces, triangles, [](const LocalSegment& piece) { return piece.first; });
+  pieces.erase(std::unique(pieces.begin(), pieces.end()), pieces.end());
   struct End {
     Cut cut;
     std::size_t piece;
@@ -365,9 +382,11 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
   });
 
   std::vector<LocalSegment> segments, pieces;
-  for (const Output& o : outputs)
-    for (const LocalSegment& s : o.segments) (s.from_stays && s.to_stays ? segments : pieces).push_back(s);
-  join_pieces(pieces, segments);
+  for (const Output& o : outputs) {
+    segments.insert(segments.end(), o.segments.begin(), o.segments.end());
+    pieces.insert(pieces.end(), o.pieces.begin(), o.pieces.end());
+  }
+  join_pieces(pieces, soup.triangles.size(), segments);
 
   // Number the points. Equal keys are one point; points that are equal for other reasons are welded later.
   std::vector<Cut> cuts;
@@ -399,7 +418,11 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
   Cuts result;
   result.touched.assign(soup.triangles.size(), 0);
   result.coplanar.assign(soup.triangles.size(), 0);
-  for (const LocalSegment& s : segments) result.segments.push_back({s.triangle, number(s.from), number(s.to), s.other, s.edge_lo, s.edge_hi});
+  for (const LocalSegment& s : segments) {
+    const Index from = number(s.from), to = number(s.to);
+    if (s.in_first) result.segments.push_back({s.first, from, to, s.second, s.edge_lo, s.edge_hi});
+    if (s.in_second) result.segments.push_back({s.second, from, to, s.first, s.edge_lo, s.edge_hi});
+  }
   for (const Output& o : outputs) {
     for (const auto& e : o.edge_points) result.edge_points.push_back({e.lo, e.hi, number(e.cut)});
     for (const auto& f : o.face_points) result.face_points.push_back({f.triangle, number(f.cut)});

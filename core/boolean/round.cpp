@@ -164,23 +164,34 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
   return out;
 }
 
-std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Control& control) {
-  std::vector<char> suspect(rounded.triangles.size(), 0), merged(rounded.triangles.size(), 0);
-  for (std::size_t i = 0; i < suspect.size(); ++i)
-    for (Index v : rounded.triangles[i]) {
-      if (rounded.moved[v]) suspect[i] = 1;
-      if (rounded.merged[v]) merged[i] = 1;
-    }
+namespace {
+
+/// Per triangle: one of its points is such.
+std::vector<char> at_points(const Rounded& rounded, auto&& is_such) {
+  std::vector<char> marked(rounded.triangles.size(), 0);
+  for (std::size_t i = 0; i < marked.size(); ++i)
+    for (Index v : rounded.triangles[i])
+      if (is_such(v)) marked[i] = 1;
+  return marked;
+}
+std::vector<char> suspects(const Rounded& rounded) {
+  return at_points(rounded, [&](Index v) { return rounded.moved[v] != 0; });
+}
+std::vector<Index> pieces_of(const Rounded& rounded) {
   std::vector<Index> piece;
   for (const FaceProvenance& t : rounded.provenance) piece.push_back(t.piece);
-  const std::vector<char> invalid =
-      find_invalid_triangles(rounded.points, rounded.triangles, piece, suspect, Across::yes, control, merged);
-  if (!invalid.empty()) return with_neighbours(rounded.points, rounded.triangles, invalid, control);
-  const std::vector<char> confused = at_confused_edges(rounded);
-  if (!confused.empty()) return with_neighbours(rounded.points, rounded.triangles, confused, control);
-  const std::vector<char> flipped = in_turned_shells(rounded.points, rounded.triangles, piece, suspect, rounded.inexact);
-  if (flipped.empty()) return {};
-  return with_neighbours(rounded.points, rounded.triangles, flipped, control);
+  return piece;
+}
+}  // namespace
+
+bool is_tangled(const Rounded& rounded) { return !rounded.merged.uniform() || !at_confused_edges(rounded).empty(); }
+
+std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Control& control) {
+  std::vector<char> invalid = find_invalid_triangles(rounded.points, rounded.triangles, pieces_of(rounded), suspects(rounded), Across::yes, control,
+                                                     at_points(rounded, [&](Index v) { return rounded.merged[v]; }));
+  if (invalid.empty()) invalid = at_confused_edges(rounded);
+  if (invalid.empty()) invalid = in_turned_shells(rounded.points, rounded.triangles, pieces_of(rounded), suspects(rounded), rounded.inexact);
+  return invalid.empty() ? invalid : with_neighbours(rounded.points, rounded.triangles, invalid, control);
 }
 
 Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces) {

@@ -24,6 +24,8 @@ struct Rounded {
 Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Selection& selection, bool to_float);
 /// Points that have come to one place become one; triangles that collapse by that go.
 void merge_equal(Rounded& rounded);
+/// Did rounding merge points, or bring the faces around an edge into disorder?
+bool is_tangled(const Rounded& rounded);
 /// Empty when rounding made no crossing, no zero-area triangle and merged nothing; else the triangles near it.
 std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Control& control);
 /// The rounded result as one part for each piece, which may cross itself near the trouble.

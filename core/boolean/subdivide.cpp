@@ -144,10 +144,15 @@ std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& poin
   }
   const double cell = std::max({1e-10 * box.size().maxCoeff(), 16 * error, 1e-290});
   struct Entry {
-    std::array<std::int64_t, 3> key;
+    std::uint64_t cell;  // by a number that cells seldom share; what is not in one cell is only not equal
     Index id;
   };
   std::vector<Entry> entries;
+  auto number_of = [](std::int64_t x, std::int64_t y, std::int64_t w) {
+    std::uint64_t number = static_cast<std::uint64_t>(x);
+    for (const std::int64_t k : {y, w}) number = (number ^ number >> 29) * 0x9e3779b97f4a7c15u + static_cast<std::uint64_t>(k);
+    return number;
+  };
   for (Index id : ids) {
     std::array<std::array<std::int64_t, 2>, 3> range;
     for (int k = 0; k < 3; ++k) {
@@ -157,14 +162,14 @@ std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& poin
     }
     for (std::int64_t x = range[0][0]; x <= range[0][1]; ++x)
       for (std::int64_t y = range[1][0]; y <= range[1][1]; ++y)
-        for (std::int64_t w = range[2][0]; w <= range[2][1]; ++w) entries.push_back({{x, y, w}, id});
+        for (std::int64_t w = range[2][0]; w <= range[2][1]; ++w) entries.push_back({number_of(x, y, w), id});
   }
   std::sort(entries.begin(), entries.end(), [](const Entry& a, const Entry& b) {
-    return a.key != b.key ? a.key < b.key : a.id < b.id;
+    return a.cell != b.cell ? a.cell < b.cell : a.id < b.id;
   });
   UnionFind sets(points.size());
   for (std::size_t i = 0; i < entries.size(); ++i)
-    for (std::size_t j = i + 1; j < entries.size() && entries[j].key == entries[i].key; ++j) {
+    for (std::size_t j = i + 1; j < entries.size() && entries[j].cell == entries[i].cell; ++j) {
       const Index a = entries[i].id, b = entries[j].id;
       if (points.is_given(b)) continue;  // given vertices are welded already
       if (sets.find(a) != sets.find(b) && points.equal(a, b)) sets.unite(a, b);

@@ -25,7 +25,7 @@ std::vector<Index> bucket_sort(std::vector<T>& items, std::size_t keys, Key&& ke
   std::vector<T> sorted(items.size());
   for (const T& item : items) sorted[start[key(item) + 1]++] = item;
   start.pop_back();
-  constexpr std::size_t keys_at_once = 8192;
+  constexpr std::size_t keys_at_once = 512;
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, keys, keys_at_once), [&](const auto& range) {
     for (std::size_t k = range.begin(); k < range.end(); ++k)
       if (start[k + 1] - start[k] > 1) std::sort(sorted.begin() + start[k], sorted.begin() + start[k + 1]);

@@ -159,7 +159,8 @@ TriangleList triangulate(const Mesh& mesh) {
   }
   list.triangles.resize(first[faces]);
   list.face.resize(first[faces]);
-  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, faces, 1024), [&](const auto& range) {
+  constexpr std::size_t at_once = 64;  // some have hundreds of corners
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, faces, at_once), [&](const auto& range) {
     for (std::size_t f = range.begin(); f < range.end(); ++f) {
       const auto polygon = mesh.face(f);
       if (polygon.size() < 3) continue;
