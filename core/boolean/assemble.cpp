@@ -391,19 +391,23 @@ std::size_t drop_thin_shells(Rounded& rounded, double thinnest, const Control& c
   UnionFind sets(rounded.points.size());
   for (const auto& [a, b, c] : rounded.triangles) sets.unite(a, b), sets.unite(b, c);
   struct Shell {
-    Enclosed enclosed;
     const Vec3* origin = nullptr;
-    std::vector<LayerFace> faces;
+    std::vector<LayerFace> faces = {};
   };
   std::map<Index, Shell> shells;
-  for (const Triangle& t : rounded.triangles) {
-    Shell& shell = shells[sets.find(t[0])];
-    const Vec3 &a = rounded.points[t[0]], &b = rounded.points[t[1]], &c = rounded.points[t[2]];
-    if (shell.origin == nullptr) shell.origin = &a;
-    shell.enclosed.add(*shell.origin, a, b, c);
+  {
+    std::vector<Index> shell_of;
+    std::vector<std::pair<Shell, Enclosed>> all(sets.number(shell_of));
+    for (const Triangle& t : rounded.triangles) {
+      auto& [shell, enclosed] = all[shell_of[t[0]]];
+      const Vec3 &a = rounded.points[t[0]], &b = rounded.points[t[1]], &c = rounded.points[t[2]];
+      if (shell.origin == nullptr) shell.origin = &a;
+      enclosed.add(*shell.origin, a, b, c);
+    }
+    rounded.seam.for_each_end([&](Index v, Index) { all[shell_of[v]].first.origin = nullptr; });
+    for (Index v = 0; v < shell_of.size(); ++v)
+      if (const auto& [shell, enclosed] = all[shell_of[v]]; sets.find(v) == v && shell.origin != nullptr && enclosed.thinner_than(thinnest)) shells.emplace(v, shell);
   }
-  rounded.seam.for_each_end([&](Index v, Index) { shells.erase(sets.find(v)); });
-  std::erase_if(shells, [&](const auto& item) { return !item.second.enclosed.thinner_than(thinnest); });
   if (shells.empty()) return 0;
   auto shell_of = [&](const Triangle& t) { return shells.find(sets.find(t[0])); };
   for (const Triangle& t : rounded.triangles)

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <numeric>
 #include <optional>
@@ -232,6 +233,31 @@ class EdgeRuns {
   std::vector<Cuts::EdgePoint>& list_;
 };
 
+/// Orders points so that near ones come one after the other (along a Z-curve): then the walks to them are short.
+void put_near_each_other(std::vector<Index>& ids, const PointSet& points, const Projection& projection) {
+  constexpr double cells = 65535;
+  std::vector<Point2> at;
+  double lo_x = std::numeric_limits<double>::infinity(), lo_y = lo_x, size = 0;
+  for (Index id : ids) {
+    const Point2 p = at.emplace_back(projection(points.approximate(id)));
+    lo_x = std::min(lo_x, p.x);
+    lo_y = std::min(lo_y, p.y);
+  }
+  for (const Point2& p : at) size = std::max({size, p.x - lo_x, p.y - lo_y});
+  const double per = size > 0 ? cells / size : 0;
+  auto spread = [](double cell) {
+    auto bits = static_cast<std::uint64_t>(cell);
+    bits = (bits | bits << 8) & 0x00ff00ffu;
+    bits = (bits | bits << 4) & 0x0f0f0f0fu;
+    bits = (bits | bits << 2) & 0x33333333u;
+    return (bits | bits << 1) & 0x55555555u;
+  };
+  std::vector<std::pair<std::uint64_t, Index>> order;
+  for (std::size_t k = 0; k < ids.size(); ++k) order.emplace_back(spread((at[k].x - lo_x) * per) | spread((at[k].y - lo_y) * per) << 1, ids[k]);
+  std::sort(order.begin(), order.end());
+  for (std::size_t k = 0; k < ids.size(); ++k) ids[k] = order[k].second;
+}
+
 /// What a touched facet comes apart into: a constrained Delaunay triangulation of its own points and segments.
 /// @param facet  its triangles
 std::vector<Planar::Piece> cut_facet(std::span<const Index> facet, const Soup& soup, const Cuts& cuts, const EdgeRuns& runs, const PointSet& points,
@@ -251,7 +277,8 @@ std::vector<Planar::Piece> cut_facet(std::span<const Index> facet, const Soup& s
       part.beyond[k] = soup.is_inner(i, k) ? place(facet, soup.opposite[3 * i + k] / 3) : -1;
     }
   }
-  Planar planar(points, corners, parts, projection_of(soup, t));
+  const Projection projection = projection_of(soup, t);
+  Planar planar(points, corners, parts, projection);
   for (const Planar::Part& part : parts)
     for (std::size_t k = 0; k < 3; ++k) {
       if (part.beyond[k] >= 0) continue;
@@ -271,11 +298,7 @@ std::vector<Planar::Piece> cut_facet(std::span<const Index> facet, const Soup& s
   std::sort(inside.begin(), inside.end());
   inside.erase(std::unique(inside.begin(), inside.end()), inside.end());
   std::erase_if(inside, [&](Index p) { return std::binary_search(known.begin(), known.end(), p); });
-  // Close points one after the other: short walks.
-  std::sort(inside.begin(), inside.end(), [&](Index a, Index b) {
-    const Vec3 p = points.approximate(a), q = points.approximate(b);
-    return std::tuple(p.x(), p.y(), p.z(), a) < std::tuple(q.x(), q.y(), q.z(), b);
-  });
+  put_near_each_other(inside, points, projection);
   // An edge may come to pass through the triangle's own third corner: then there is nothing inside.
   if (by_contact && std::adjacent_find(known.begin(), known.end()) != known.end()) return planar.pieces();
   std::optional<Planar> at_edges_only;
