@@ -111,10 +111,17 @@ void Planar::add_on_edge(int from, int end, std::span<const Index> inside) {
 
 /// A triangle that a point lies in or at, by looking at all: the way to it may leave a facet that is not convex.
 int Planar::find_around(int v) const {
-  for (int t = 0; t < static_cast<int>(tris_.size()); ++t) {
-    const auto& c = tris_[u(t)].v;
-    if (turn(c[0], c[1], v) >= 0 && turn(c[1], c[2], v) >= 0 && turn(c[2], c[0], v) >= 0) return t;
-  }
+  // Nearly all are far away, which doubles tell; should they tell too much, all are looked at.
+  const Point2& p = at_[u(v)];
+  auto is_far = [&](const std::array<int, 3>& c) {
+    const Point2 &x = at_[u(c[0])], &y = at_[u(c[1])], &w = at_[u(c[2])];
+    return p.x < std::min({x.x, y.x, w.x}) || p.x > std::max({x.x, y.x, w.x}) || p.y < std::min({x.y, y.y, w.y}) || p.y > std::max({x.y, y.y, w.y});
+  };
+  for (const bool all : {false, true})
+    for (int t = 0; t < static_cast<int>(tris_.size()); ++t) {
+      const auto& c = tris_[u(t)].v;
+      if ((all || !is_far(c)) && turn(c[0], c[1], v) >= 0 && turn(c[1], c[2], v) >= 0 && turn(c[2], c[0], v) >= 0) return t;
+    }
   throw Contradiction("a point outside its facet");
 }
 
