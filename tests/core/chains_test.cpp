@@ -82,3 +82,22 @@ TEST_CASE("40 random chains: results combined again with what made them are as t
     CHECK(wrong[k] == "");
   }
 }
+
+TEST_CASE("a flap and a groove thinner than the tolerance are seen by the measure that the chains are told by") {
+  // A slot of 1e-7 in a block, and a fin of 1e-7 on one: each has two wide faces that look at each other, or away.
+  auto sheet = [](double x) {
+    Mesh mesh = placed(stock("box", {3, 3, 1}), {x, 0, 0});
+    for (Vec3& p : mesh.positions) p.z() *= 1e-7;
+    return mesh;
+  };
+  const Mesh block = cube(4), slot = sheet(2), fin = sheet(2.5);
+  const auto slotted = combine({{shared(block), "block"}, {shared(slot), "slot"}}, {}, {0});
+  const auto finned = combine({{shared(block), "block"}, {shared(fin), "fin", Operation::unite}}, {}, {0});
+  REQUIRE(slotted);
+  REQUIRE(finned);
+  CHECK(folds(slotted->mesh, 1e-6).grooves > 0);
+  CHECK(folds(slotted->mesh, 1e-6).flaps == 0);
+  CHECK(folds(finned->mesh, 1e-6).flaps > 0);
+  CHECK(folds(finned->mesh, 1e-6).grooves == 0);
+  CHECK(folds(finned->mesh, 1e-8).flaps == 0);
+}

@@ -52,6 +52,8 @@ std::vector<std::size_t> shells_of(const Mesh& mesh, std::size_t& count) {
   return shell;
 }
 
+FoldsSeen seen;
+
 struct Combined {
   Mesh mesh;
   double volume = 0;
@@ -76,6 +78,10 @@ class Chains {
     if (out.mesh.empty()) return out;
     if (const double thin = thinnest_shell(out.mesh); thin < tolerance_)
       wrong = fmt::format("{}: a shell of thickness {:.3g} among {}", what, thin, shell_count(out.mesh));
+    const Folds folded = folds(out.mesh, tolerance_);
+    ++seen.results;
+    seen.with_flaps += folded.flaps > 0;
+    seen.with_grooves += folded.grooves > 0;
     const Judgement j = judge(in_triangles(out.mesh));
     if (!j.sound() && result->pieces < 2)
       wrong = fmt::format("{}: manifold {} closed {} crosses {} bounds {} outward {} degenerate {}", what, j.manifold, j.closed,
@@ -152,6 +158,51 @@ std::size_t shell_count(const Mesh& mesh) {
   shells_of(mesh, count);
   return count;
 }
+
+Folds folds(const Mesh& mesh, double tolerance) {
+  struct Face {
+    std::array<Vec3, 3> at;
+    Triangle corners;
+    Vec3 normal;
+    Box3 box;
+    bool is_asked;
+  };
+  std::vector<Face> faces;
+  for (const Triangle& t : triangulate(mesh).triangles) {
+    Face face{{mesh.positions[t[0]], mesh.positions[t[1]], mesh.positions[t[2]]}, t, {}, {}, false};
+    const auto& [a, b, c] = face.at;
+    face.normal = (b - a).cross(c - a);
+    const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
+    face.is_asked = face.normal.norm() > 4 * tolerance * longest;
+    face.normal.stableNormalize();
+    for (const Vec3& p : face.at) face.box.add(p);
+    faces.push_back(face);
+  }
+  std::sort(faces.begin(), faces.end(), [](const Face& a, const Face& b) { return a.box.lo.x() < b.box.lo.x(); });
+  Folds found;
+  for (const Face& face : faces) {
+    if (!face.is_asked) continue;
+    const Vec3 middle = (face.at[0] + face.at[1] + face.at[2]) / 3;
+    bool flap = false, groove = false;
+    for (const Face& other : faces) {
+      if (other.box.lo.x() > middle.x() + tolerance) break;
+      if ((other.box.hi.array() < middle.array() - tolerance).any() || (other.box.lo.array() > middle.array() + tolerance).any()) continue;
+      const double height = other.normal.dot(middle - other.at[0]);
+      if (std::abs(height) > tolerance || face.normal.dot(other.normal) > -0.5) continue;
+      if (std::any_of(other.corners.begin(), other.corners.end(), [&](Index v) { return std::find(face.corners.begin(), face.corners.end(), v) != face.corners.end(); }))
+        continue;
+      bool inside = true;
+      for (std::size_t k = 0; k < 3; ++k) inside = inside && other.normal.dot((other.at[(k + 1) % 3] - other.at[k]).cross(middle - other.at[k])) > 0;
+      if (!inside) continue;
+      (height < 0 ? flap : groove) = true;
+    }
+    found.flaps += flap;
+    found.grooves += groove;
+  }
+  return found;
+}
+
+const FoldsSeen& folds_seen() { return seen; }
 
 std::string what_is_wrong_with_chain(unsigned seed) {
   const Chain chain = random_chain(seed);

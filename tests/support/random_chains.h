@@ -22,6 +22,19 @@ Chain random_chain(unsigned seed);
 double thinnest_shell(const Mesh& mesh);
 std::size_t shell_count(const Mesh& mesh);
 
+/// Faces whose middle has a face looking the other way nearer than `tolerance`: behind it, a flap on a thicker body; before it, a
+/// groove. Faces nowhere four times as wide as the tolerance are not asked, nor are faces at a corner of the one asked.
+struct Folds {
+  std::size_t flaps = 0, grooves = 0;
+};
+Folds folds(const Mesh& mesh, double tolerance);
+
+/// What has been seen of them in all chains of this process.
+struct FoldsSeen {
+  std::size_t results = 0, with_flaps = 0, with_grooves = 0;
+};
+const FoldsSeen& folds_seen();
+
 /// With R = A − T1 − … − Tn: A − T1 − … − Tn − R is empty; R ∪ R, R ∩ A, R − T are R; A ∩ (A − T) is A − T; (A − T) ∪
 /// (A ∩ T) is A; R split by R is R; R less R turned k times by 360/k degrees is empty, and so on for results of those.
 /// Nothing has a shell thinner than the contact tolerance, and every result is sound for CGAL.
