@@ -201,6 +201,8 @@ int run_combine(const CombineRequest& request) {
   seconds.compute = combined->report.seconds;
   if (makes_pieces(*operation)) combined->report.tell(pieces_made, combined->pieces, request.inputs.front());
   const auto [meshes, outputs] = by_pieces(std::move(combined->mesh), combined->piece, combined->pieces, request.output);
+  operands.clear();  // writing and checking large results needs the memory
+  combined->sources = {};
   return finish(request.inputs, meshes, combined->report, outputs, request, seconds);
 }
 

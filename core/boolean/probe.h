@@ -88,7 +88,7 @@ class Probe {
         for (Index f = 0; f < arrangement_.faces.size(); ++f)
           for (const auto& source : arrangement_.sources_of(f)) {
             const Index face = faces_.triangles() + f;
-            if (source.triangle != t || !clearly_within(face, at, axis)) continue;
+            if (source.triangle != soup_.facet_of(t) || !clearly_within(face, at, axis)) continue;
             hits.push_back({depth, soup_.plane(t), facing, face, {cells.patch_of_face[f], (facing > 0) == source.same_way}});
             return true;
           }
@@ -138,12 +138,18 @@ class Probe {
     }
     if (o0 != o1 || o1 != o2) return 0;
     facing = o0;
-    // Depth on the plane: a + (n_u (a_u − p_u) + n_v (a_v − p_v)) / n_axis.
+    depth = depth_on_plane(t, at, axis);
+    return std::isfinite(depth.error) ? 1 : -1;
+  }
+
+  /// Where a line along `axis` through `at` meets the plane of a triangle; of no bound where it is not sure that it does.
+  static Approx depth_on_plane(const Plane& t, const Vec3& at, int axis) {
+    const int u = (axis + 1) % 3, v = (axis + 2) % 3;
+    // a + (n_u (a_u − p_u) + n_v (a_v − p_v)) / n_axis.
     const Approx e1u = Approx(t[1][u]) - Approx(t[0][u]), e1v = Approx(t[1][v]) - Approx(t[0][v]), e1w = Approx(t[1][axis]) - Approx(t[0][axis]);
     const Approx e2u = Approx(t[2][u]) - Approx(t[0][u]), e2v = Approx(t[2][v]) - Approx(t[0][v]), e2w = Approx(t[2][axis]) - Approx(t[0][axis]);
     const Approx nu = e1v * e2w - e1w * e2v, nv = e1w * e2u - e1u * e2w, nw = e1u * e2v - e1v * e2u;
-    depth = Approx(t[0][axis]) + (nu * (Approx(t[0][u]) - Approx(p.x)) + nv * (Approx(t[0][v]) - Approx(p.y))) / nw;
-    return std::isfinite(depth.error) ? 1 : -1;
+    return Approx(t[0][axis]) + (nu * (Approx(t[0][u]) - Approx(at[u])) + nv * (Approx(t[0][v]) - Approx(at[v]))) / nw;
   }
 
   /// Where a line along `axis` through `at` meets a second plane, beyond the first (1), before it (−1), or at the same
@@ -172,12 +178,12 @@ class Probe {
 
   bool along(Index face, const Vec3& at, int axis, std::span<int> winding) const {
     const auto own = faces_.source(face);
-    Approx here;
-    int look = 0;
     const Plane plane = soup_.plane(own.triangle);
-    if (meet(plane, at, axis, here, look) != 1 || !clearly_within(face, at, axis)) return false;
-    if (!own.same_way) look = -look;
     const int u = (axis + 1) % 3, v = (axis + 2) % 3;
+    const Approx here = depth_on_plane(plane, at, axis);
+    int look = orient2d({plane[0][u], plane[0][v]}, {plane[1][u], plane[1][v]}, {plane[2][u], plane[2][v]});
+    if (look == 0 || !std::isfinite(here.error) || !clearly_within(face, at, axis)) return false;
+    if (!own.same_way) look = -look;
     std::fill(winding.begin(), winding.end(), 0);
     // By what a triangle's part winds more beyond it, in `turn`. @return false when that is not clear
     auto turn_at = [&](const Plane& t, int& turn) {
@@ -192,17 +198,16 @@ class Probe {
       if (beyond == look) turn = facing * look;
       return beyond != 0;
     };
+    // A triangle of a facet that the face is of is met there, if at all, and not beyond.
+    auto is_itself = [&](Index i) {
+      bool itself = false;
+      faces_.sources(face, [&](Index t, bool) { itself = itself || soup_.facet_of(t) == soup_.facet_of(i); });
+      return itself;
+    };
     auto count = [&](Index i) {
       int turn = 0;
-      if (!turn_at(soup_.plane(i), turn)) {
-        bool itself = false;
-        faces_.sources(face, [&](Index t, bool) { itself = itself || t == i; });
-        return itself;
-      }
-      if (turn == 0) return true;
-      bool itself = false;
-      faces_.sources(face, [&](Index t, bool) { itself = itself || t == i; });
-      if (!itself) winding[soup_.part[i]] += turn;
+      if (!turn_at(soup_.plane(i), turn)) return is_itself(i);
+      if (turn != 0 && !is_itself(i)) winding[soup_.part[i]] += turn;
       return true;
     };
     auto misses = [&](Index k) {

@@ -97,7 +97,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     // time, is what ends it.
     const double step = to_float ? std::ldexp(largest_coordinate(pass.rounded, near), -23) : std::ldexp(extent, -52);
     classifier.tolerance = to_float ? thinnest * step : thinnest;
-    Soup again = soup_again(pass.rounded, std::move(near), pieces);
+    Soup again = soup_again(std::move(pass.rounded), std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, float_contact_bits(level, rounds))
                                       : std::min(std::ldexp(step, contact_bits(level, rounds)), max_repair_contact * extent);
     std::vector<TrianglePair> pairs = find_pairs(again, {tolerance, nullptr, max_pairs}, control);

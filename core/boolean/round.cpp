@@ -194,14 +194,21 @@ std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Cont
   return invalid.empty() ? invalid : with_neighbours(rounded.points, rounded.triangles, invalid, control);
 }
 
-Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces) {
+Soup soup_again(Rounded rounded, std::vector<char> near, Index pieces) {
   Soup soup;
-  soup.points = rounded.points;
-  soup.moved = Flags::of(rounded.moved);
-  soup.maybe_non_manifold = rounded.maybe_non_manifold;
-  soup.seam = rounded.seam;
+  soup.points = std::move(rounded.points);
+  soup.moved = Flags::of(std::move(rounded.moved));
+  soup.maybe_non_manifold = std::move(rounded.maybe_non_manifold);
+  soup.seam = std::move(rounded.seam);
   std::vector<char> active;
-  for (Index piece = 0; piece < pieces; ++piece) {
+  if (pieces == 1) {
+    soup.triangles = std::move(rounded.triangles);
+    soup.provenance = std::move(rounded.provenance);
+    soup.part.assign(soup.triangles.size(), 0);
+    soup.parts.push_back({0, static_cast<Index>(soup.triangles.size()), true, false, false});
+    active = std::move(near);
+  }
+  for (Index piece = 0; piece < pieces && pieces > 1; ++piece) {
     const auto first = static_cast<Index>(soup.triangles.size());
     for (std::size_t i = 0; i < rounded.triangles.size(); ++i) {
       if (rounded.provenance[i].piece != piece) continue;

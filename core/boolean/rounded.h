@@ -29,6 +29,6 @@ bool is_tangled(const Rounded& rounded);
 /// Empty when rounding made no crossing, no zero-area triangle and merged nothing; else the triangles near it.
 std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Control& control);
 /// The rounded result as one part for each piece, which may cross itself near the trouble.
-Soup soup_again(const Rounded& rounded, std::vector<char> near, Index pieces);
+Soup soup_again(Rounded rounded, std::vector<char> near, Index pieces);
 
 }  // namespace anvil::boolean

@@ -86,21 +86,21 @@ struct Settled {
 class Settling {
  public:
   Settling(const Mesh& mesh, OperationReport& report, const FloatSettings& settings, const Control& control)
-      : mesh_(cut_to_triangles(mesh)), report_(report), settings_(settings), control_(control) {}
+      : cut_(has_polygons(mesh) ? cut_to_triangles(mesh) : Mesh()), mesh_(has_polygons(mesh) ? cut_ : mesh), report_(report), settings_(settings),
+        control_(control) {}
 
   Mesh run() {
-    round_plainly();
-    if (!is_closed()) return plain_;
+    if (!is_closed()) return plain();
     std::vector<Vec3> left;
-    if (plain_.positions == mesh_.positions) {  // nothing to round
-      Mesh result = plain_;
+    if (std::all_of(mesh_.positions.begin(), mesh_.positions.end(), [](const Vec3& p) { return as_float(p) == p; })) {  // nothing to round
+      Mesh result = plain();
       if (open(result, left)) return result;
     }
-    if (!prepare_rounded()) return plain_;
+    if (!prepare_rounded()) return plain();
     // Most meshes are sound once they are rounded, and where they touch themselves there is room to open them. Only what
     // moved is looked at; what collapsed is not there to be looked at.
     if (left.empty() && is_sound_rounded()) {
-      Mesh result = plain_;
+      Mesh result = plain();
       if (open(result, left)) return result;
     }
     // Most others come to rest at once; where not, it may be that rounding is not what would have to be settled.
@@ -113,23 +113,30 @@ class Settling {
       }
       if (&way == &tries[0] && !was_sound()) {
         report_ = before;
-        return plain_;
+        return plain();
       }
     }
     report_ = before;
     if (!left.empty()) {
       // Sound, but for the touching places.
-      Mesh result = plain_;
+      Mesh result = plain();
       const Opened opened = open_touching(result, {settings_.opening, true}, control_);
       tell(opened);
       report_.tell(touching_left, opened.left.size(), "", opened.left);
       return result;
     }
     report_.tell(rounding_not_settled, 1, "");
-    return plain_;
+    return plain();
   }
 
  private:
+  static bool has_polygons(const Mesh& mesh) {
+    for (std::size_t f = 0; f < mesh.face_count(); ++f)
+      if (mesh.face(f).size() != 3) return true;
+    return false;
+  }
+  /// The mesh as a part of a combination; it is not copied.
+  Operand own() const { return {std::shared_ptr<const Mesh>(std::shared_ptr<const Mesh>(), &mesh_), "", Operation::unite, Affine::Identity(), true, {}}; }
   bool is_closed() const {
     const EdgeTable edges = build_edges(mesh_);
     for (std::size_t e = 0; e < edges.size(); ++e)
@@ -137,24 +144,29 @@ class Settling {
     return true;
   }
 
-  void round_plainly() {
-    plain_ = mesh_;
-    for (Vec3& p : plain_.positions) p = as_float(p);
+  /// Rounded only. Made anew each time, as are others here: they are large.
+  Mesh plain() const {
+    Mesh mesh = mesh_;
+    for (Vec3& p : mesh.positions) p = as_float(p);
+    return mesh;
   }
   /// False when the mesh bounds no volume as it is.
   bool prepare_rounded() {
-    const Operand operand{std::make_shared<const Mesh>(mesh_), "", Operation::unite, Affine::Identity(), true, {}};
-    const auto part = prepare(operand, false, control_);
+    const auto part = prepare(own(), false, control_);
     if (!part || !(*part)->done.empty()) return false;
     part_ = *part;
-    rounded_ = as_rounded(*part_);
-    for (std::size_t v = 0; v < rounded_.points.size(); ++v) {
-      const Vec3 p = as_float(rounded_.points[v]);
-      rounded_.moved[v] = rounded_.inexact[v] = p != rounded_.points[v];
-      rounded_.points[v] = p;
-    }
-    merge_equal(rounded_);
     return true;
+  }
+  /// The part in 32-bit coordinates, with vertices at one position as one.
+  Rounded rounded() const {
+    Rounded rounded = as_rounded(*part_);
+    for (std::size_t v = 0; v < rounded.points.size(); ++v) {
+      const Vec3 p = as_float(rounded.points[v]);
+      rounded.moved[v] = rounded.inexact[v] = p != rounded.points[v];
+      rounded.points[v] = p;
+    }
+    merge_equal(rounded);
+    return rounded;
   }
   /// The part as it is, all of it to be looked at.
   static Rounded as_rounded(const Prepared& part) {
@@ -172,15 +184,15 @@ class Settling {
 
   /// What moved is sound and nothing collapsed.
   bool is_sound_rounded() const {
-    return rounded_.triangles.size() == part_->triangles.size() && find_invalid_after_rounding(rounded_, control_).empty();
+    const Rounded now = rounded();
+    return now.triangles.size() == part_->triangles.size() && find_invalid_after_rounding(now, control_).empty();
   }
 
   /// A solid united with itself is itself, with what is near made to meet: then there is little left for rounding to tangle.
   /// @return nothing when this try does not come out sound; an empty mesh when nothing of the solid is as thick
   std::optional<Settled> met_and_settled(const Try& way) {
     const double extent = std::max(part_->box.lo.cwiseAbs().maxCoeff(), part_->box.hi.cwiseAbs().maxCoeff());
-    const Operand own{std::make_shared<const Mesh>(mesh_), "", Operation::unite, Affine::Identity(), true, {}};
-    const auto met = combine({own, own}, control_, {way.meet * step_of_floats(Vec3::Constant(extent))});
+    const auto met = combine({own(), own()}, control_, {way.meet * step_of_floats(Vec3::Constant(extent))});
     const bool vanished = met ? met->mesh.empty() : met.issue().what.starts_with(bounds_nothing);
     if (vanished && way.meet <= may_vanish) return Settled();
     if (!met || vanished) return std::nullopt;
@@ -188,12 +200,11 @@ class Settling {
       if (done.note == &contact_left_out || done.note == &boolean::rounding_not_settled) return std::nullopt;
     OperationReport ignored;
     Settling inner(met->mesh, ignored, settings_, control_);
-    inner.round_plainly();
     if (!inner.prepare_rounded()) return std::nullopt;
     std::optional<Settled> result;
     if (inner.is_sound_rounded()) {
-      result = Settled{inner.plain_, {}, 0};
-      for (Index f = 0; f < inner.plain_.face_count(); ++f) result->source.push_back(f);
+      result = Settled{inner.plain(), {}, 0};
+      for (Index f = 0; f < result->mesh.face_count(); ++f) result->source.push_back(f);
     } else {
       result = inner.settled(way, {});
     }
@@ -211,12 +222,13 @@ class Settling {
     StageClock stage(report_, control_);
     Pass pass;
     pass.pieces = 1;
-    pass.rounded = rounded_;
-    std::vector<char> marked(also.empty() ? 0 : rounded_.triangles.size(), 0);
+    pass.rounded = rounded();
+    const auto& [points, triangles] = std::tie(pass.rounded.points, pass.rounded.triangles);
+    std::vector<char> marked(also.empty() ? 0 : triangles.size(), 0);
     for (std::size_t i = 0; i < marked.size(); ++i)
-      for (Index v : rounded_.triangles[i]) marked[i] = marked[i] || std::find(also.begin(), also.end(), rounded_.points[v]) != also.end();
+      for (Index v : triangles[i]) marked[i] = marked[i] || std::find(also.begin(), also.end(), points[v]) != also.end();
     try {
-      if (!marked.empty()) marked = with_neighbours(rounded_.points, rounded_.triangles, marked, control_);
+      if (!marked.empty()) marked = with_neighbours(points, triangles, marked, control_);
       const double extent = std::max(part_->box.lo.cwiseAbs().maxCoeff(), part_->box.hi.cwiseAbs().maxCoeff());
       const int rounds = repair_rounding(pass, {extent, way.thin, true, way.level, way.passes}, stage, control_, std::move(marked));
       if (rounds > max_rounds) return std::nullopt;
@@ -228,6 +240,7 @@ class Settling {
       const std::vector<Index> polygon = triangulate(result.mesh).face;
       Settled answer{cut_to_triangles(result.mesh), {}, static_cast<std::size_t>(rounds)};
       for (Index f : polygon) answer.source.push_back(result.sources.face[f]);
+      result = {};
       if (!answer.mesh.empty() && !check_soundness(answer.mesh, control_.stop).sound) return std::nullopt;
       return answer;
     } catch (const Contradiction&) {
@@ -254,13 +267,12 @@ class Settling {
     if (opened.places > 0) report_.tell(touching_opened, opened.places, fmt::format("{:.2g}", opened.width), opened.at);
   }
 
-  const Mesh mesh_;  ///< of triangles
+  const Mesh cut_;     ///< the mesh, when it has to be cut into triangles
+  const Mesh& mesh_;  ///< of triangles
   OperationReport& report_;
   const FloatSettings& settings_;
   const Control& control_;
-  Mesh plain_;       ///< rounded only
   PreparedPtr part_;
-  Rounded rounded_;  ///< likewise, with vertices at one position as one
 };
 
 }  // namespace

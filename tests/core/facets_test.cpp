@@ -53,6 +53,24 @@ TEST_CASE("a cut through flat polygons has no corners where lines only cut them 
   }
 }
 
+TEST_CASE("a plug fills a cavity of its own shape, wherever lines through its faces pass") {
+  // Lines through faces of the cavity tell what lies in it. They must not be taken for unclear because they pass through another
+  // triangle of the facet than the first.
+  for (int x = -3; x <= 3; ++x)
+    for (int y = -3; y <= 3; ++y) {
+      CAPTURE(x, y);
+      const Mesh block = stock("box", {8, 6, 6}), plug = placed(stock("box", {4, 5, 3}), {0.25 * x - 0.5, 0.125 * y, 0.5});
+      const auto hollow = combine({{shared(block), "block"}, {shared(plug), "plug"}});
+      REQUIRE(hollow);
+      CHECK(hollow->mesh.face_count() == 12);
+      const auto filled = combine({{shared(hollow->mesh), "hollow"}, {shared(plug), "plug", Operation::unite}});
+      REQUIRE(filled);
+      CHECK(filled->mesh.face_count() == 6);
+      CHECK(judge(in_triangles(filled->mesh)).volume == Catch::Detail::Approx(8 * 6 * 6).epsilon(1e-12));
+      for (const auto& done : filled->report.done) CHECK(std::string(done.note->key) != "skins_left_out");
+    }
+}
+
 TEST_CASE("prisms over concave outlines and frames combine as the same solids in triangles do") {
   for (unsigned seed = 1; seed <= 60; ++seed) {
     CAPTURE(seed);

@@ -104,7 +104,7 @@ std::string difference(const Mesh& a, const Mesh& b, const Mesh& c, Operation op
   const auto polygons = together([](const Mesh& mesh) { return mesh; }), triangles = together([](const Mesh& mesh) { return in_triangles(mesh); });
   if (!polygons || !triangles) return "refused";
   for (const auto& done : polygons->report.done)
-    for (const char* key : {"contact_left_out", "put_on_grid", "tools_nudged", "rounding_not_settled"})
+    for (const char* key : {"contact_left_out", "put_on_grid", "tools_nudged", "rounding_not_settled", "skins_left_out"})
       if (done.note->key == std::string(key)) return key;
   if (polygons->mesh.empty() != triangles->mesh.empty()) return "one is empty";
   if (polygons->mesh.empty()) return "";
