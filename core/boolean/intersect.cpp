@@ -290,14 +290,15 @@ class Meeting {
     for (const bool own_is_s : {true, false}) {
       const Triangle &own = own_is_s ? s_ : t_, &other = own_is_s ? t_ : s_;
       for (int k = 0; k < 3; ++k) {
-        // A line inside a facet tells whether the two overlap, no more.
+        // A line inside a facet tells whether the two overlap, no more. A corner may have no other edges.
         const bool inner = is_inner(own_is_s, k);
-        if (inner && overlap) continue;
         found_ = 0;
         for (int end = 0; end < 2; ++end) {
           const Where w = locate(own[at(k + end)], other, plane);
           if (w >= 0) note(vertex_cut(own[at(k + end)]), (k + end) % 3, w, own_is_s);
         }
+        if (inner) emit_points();
+        if (inner && overlap) continue;
         along(own, other, k, own_is_s, plane, true);
         if (!inner) emit_points();
         if (found_ != 2) continue;

@@ -72,7 +72,10 @@ TEST_CASE("a plug fills a cavity of its own shape, wherever lines through its fa
 }
 
 TEST_CASE("prisms over concave outlines and frames combine as the same solids in triangles do") {
-  for (unsigned seed = 1; seed <= 60; ++seed) {
+  // 387: a cut passes through the middle of a slit, where only lines inside a facet end, and another facet lies on that one.
+  std::vector<unsigned> seeds{387};
+  for (unsigned seed = 1; seed <= 60; ++seed) seeds.push_back(seed);
+  for (unsigned seed : seeds) {
     CAPTURE(seed);
     CHECK(what_is_wrong_with_prisms(seed) == "");
   }

@@ -45,7 +45,7 @@ namespace {
 Outline random_outline(std::mt19937& random) {
   auto below = [&](unsigned n) { return static_cast<int>(random() % n); };
   Outline outline;
-  switch (random() % 3) {
+  switch (random() % 4) {
     case 0: {  // a skyline
       const int n = 3 + below(4);
       outline = {{0, 0}, {2 * n, 0}};
@@ -76,12 +76,23 @@ Outline random_outline(std::mt19937& random) {
       }
       break;
     }
+    case 2:  // two squares that touch at a corner
+      outline = {{0, 0}, {6, 0}, {6, 6}, {12, 6}, {12, 12}, {6, 12}, {6, 6}, {0, 6}};
+      break;
     default: {  // a frame, with a slit from its outer to its inner border
       const int a = 2 + below(2), b = 8 + below(3);
       outline = {{0, 0}, {12, 0}, {12, 12}, {0, 12}, {0, 0}, {a, a}, {a, b}, {b, b}, {b, a}, {a, a}};
     }
   }
-  return outline;
+  // Corners in the middle of straight sides.
+  Outline with_middles;
+  const bool some = random() % 3 == 0;
+  for (std::size_t k = 0; k < outline.size(); ++k) {
+    const auto &p = outline[k], &q = outline[(k + 1) % outline.size()];
+    with_middles.push_back(p);
+    if (some && (p[0] + q[0]) % 2 == 0 && (p[1] + q[1]) % 2 == 0) with_middles.push_back({(p[0] + q[0]) / 2, (p[1] + q[1]) / 2});
+  }
+  return with_middles;
 }
 
 /// A prism over a random outline, on whole numbers, standing along any axis.

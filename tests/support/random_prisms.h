@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Random prisms over concave outlines and frames, whose floors and roofs are polygons of many corners, and what must hold of
+// Random prisms over concave outlines, frames and outlines that touch themselves, whose floors and roofs are polygons of many corners, and what must hold of
 // their combinations.
 #pragma once
 
