@@ -16,8 +16,9 @@ using Outline = std::vector<std::array<int, 2>>;
 /// @param lean  how far the roof is moved along x
 Mesh walls(const Outline& outline, int height, int lean);
 
-/// Combines three random prisms by all three operations, as polygons and in triangles, with contact and without: CGAL must find
-/// both sound, with the same volume and as many shells; contact must not be left out. Two of them by what_is_wrong as well.
+/// Combines three random prisms by all three operations, as polygons and in triangles, with contact and without, and
+/// with one a little off its place: CGAL must find both sound, with the same volume and as many shells; contact must not be left
+/// out. Two of them by what_is_wrong as well.
 /// @return "" when all holds
 std::string what_is_wrong_with_prisms(unsigned seed);
 
