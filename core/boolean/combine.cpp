@@ -319,7 +319,7 @@ std::size_t CombineCache::bytes() const {
   std::size_t sum = 0;
   const std::lock_guard lock(state_->mutex);
   for (const State::Entry& entry : state_->entries)
-    sum += sizeof(Vec3) * entry.part->points.size() + (sizeof(Triangle) + 7 * sizeof(Index)) * entry.part->triangles.size();
+    sum += sizeof(Vec3) * entry.part->points.size() + (sizeof(Triangle) + 7 * sizeof(Index)) * entry.part->triangles.size() + entry.part->inner.size();
   return sum;
 }
 

@@ -261,7 +261,7 @@ void put_near_each_other(std::vector<Index>& ids, const PointSet& points, const 
 /// What a touched facet comes apart into: a constrained Delaunay triangulation of its own points and segments.
 /// @param facet  its triangles
 std::vector<Planar::Piece> cut_facet(std::span<const Index> facet, const Soup& soup, const Cuts& cuts, const EdgeRuns& runs, const PointSet& points,
-                                     bool by_contact) {
+                                     bool by_contact, const Control& control) {
   const Index t = facet[0];
   std::vector<Index> known;
   for (Index i : facet) known.insert(known.end(), soup.triangles[i].begin(), soup.triangles[i].end());
@@ -305,8 +305,15 @@ std::vector<Planar::Piece> cut_facet(std::span<const Index> facet, const Soup& s
   if (by_contact) at_edges_only.emplace(planar);
   try {
     if (known.size() > 3) planar.flip_to_delaunay(by_contact);
-    for (Index p : inside) planar.add_inside(p);
-    for (const auto& s : segments) planar.constrain(s.from, s.to);
+    constexpr std::size_t at_once = 256;  // a large facet takes a while
+    for (std::size_t k = 0; k < inside.size(); ++k) {
+      if (k % at_once == 0) check_stop(control);
+      planar.add_inside(inside[k]);
+    }
+    for (std::size_t k = 0; k < segments.size(); ++k) {
+      if (k % at_once == 0) check_stop(control);
+      planar.constrain(segments[k].from, segments[k].to);
+    }
     if (!segments.empty()) planar.flip_to_delaunay(by_contact);
     return planar.pieces();
   } catch (const Contradiction&) {
@@ -466,7 +473,7 @@ void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& 
   std::vector<std::vector<Planar::Piece>> pieces(facets.size());
   tbb::parallel_for(std::size_t{0}, facets.size(), [&](std::size_t k) {
     check_stop(control);
-    pieces[k] = cut_facet(facets[k], soup, cuts, runs, points, by_contact);
+    pieces[k] = cut_facet(facets[k], soup, cuts, runs, points, by_contact, control);
   });
   FaceCollector collector(soup, cuts, runs);
   for (std::size_t k = 0; k < facets.size(); ++k) collector.add(facets[k][0], pieces[k]);

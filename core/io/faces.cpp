@@ -1,13 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/io/faces.h"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <atomic>
 #include <map>
 
 #include "core/exact/predicates.h"
 #include "core/mesh/attributes.h"
+#include "core/mesh/bucket_sort.h"
 #include "core/mesh/bvh.h"
+#include "core/mesh/charts.h"
+#include "core/mesh/edges.h"
 #include "core/mesh/triangles_cross.h"
 #include "core/mesh/triangulate.h"
 #include "core/mesh/weld.h"
@@ -27,8 +32,7 @@ Vec3 normal_of(const std::vector<Vec3>& positions, const Ring& ring) {
   return normal;
 }
 
-bool is_strictly_convex(const std::vector<Vec3>& positions, const Ring& ring) {
-  const Projection plane = Projection::along(normal_of(positions, ring));
+bool is_strictly_convex(const std::vector<Vec3>& positions, const Ring& ring, const Projection& plane) {
   const std::size_t n = ring.size();
   std::vector<Point2> p;
   for (Index v : ring) p.push_back(plane(positions[v]));
@@ -39,6 +43,10 @@ bool is_strictly_convex(const std::vector<Vec3>& positions, const Ring& ring) {
     turns += (b.x > a.x || (b.x == a.x && b.y > a.y)) != (c.x > b.x || (c.x == b.x && c.y > b.y));
   }
   return turns == 2;
+}
+
+bool is_strictly_convex(const std::vector<Vec3>& positions, const Ring& ring) {
+  return is_strictly_convex(positions, ring, Projection::along(normal_of(positions, ring)));
 }
 
 bool is_flat(const std::vector<Vec3>& positions, const Ring& ring) {
@@ -88,12 +96,39 @@ void join(const std::vector<Vec3>& positions, std::vector<Triangle> triangles, I
     }
 }
 
+/// Numbers for the pieces, one for those of which no two can cross however they are cut: that lie in one chart, and are convex as
+/// it is seen. Then all their fans cover what the piece covers there, and no two pieces cover the same.
+/// @param at  the vertex that stands for all at its position
+template <class At>
+std::vector<Index> groups_of(const std::vector<Vec3>& positions, const std::vector<Piece>& pieces, At&& at, const std::stop_token& stop) {
+  std::vector<Triangle> triangles;
+  std::vector<Index> first;
+  for (const Piece& piece : pieces) {
+    first.push_back(static_cast<Index>(triangles.size()));
+    for (const Triangle& t : piece.triangles) triangles.push_back({at(t[0]), at(t[1]), at(t[2])});
+  }
+  first.push_back(static_cast<Index>(triangles.size()));
+  const Charts charts = find_charts(positions, triangles, find_opposites(triangles, {}, positions.size()), morton_order(positions, triangles), stop);
+  std::vector<Index> groups(pieces.size());
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pieces.size(), 1024), [&](const auto& range) {
+    for (std::size_t k = range.begin(); k < range.end(); ++k) {
+      const Index chart = charts.chart[first[k]];
+      bool together = chart != no_index;
+      for (Index i = first[k]; i < first[k + 1]; ++i) together = together && charts.chart[i] == chart;
+      together = together && is_strictly_convex(positions, pieces[k].ring, charts.seen[chart]);
+      groups[k] = together ? chart : static_cast<Index>(charts.triangles.size() + k);
+    }
+  });
+  return groups;
+}
+
 /// Which pieces could be cut so that the mesh is no longer sound.
 std::vector<char> find_unsafe(const std::vector<Vec3>& positions, const std::vector<Piece>& pieces, const std::stop_token& stop) {
   const WeldMap weld = weld_equal(positions);
   auto at = [&](Index v) { return weld.first[weld.id[v]]; };
+  const std::vector<Index> groups = groups_of(positions, pieces, at, stop);
   std::vector<Triangle> candidates;
-  std::vector<Index> piece_of;
+  std::vector<Index> piece_of, group_of;
   struct Pair {
     Index a, b, piece;
     bool edge;
@@ -117,6 +152,7 @@ std::vector<char> find_unsafe(const std::vector<Vec3>& positions, const std::vec
       if (here[0] == here[1] || here[1] == here[2] || here[2] == here[0]) continue;
       candidates.push_back(here);
       piece_of.push_back(k);
+      group_of.push_back(groups[k]);
     }
     for (std::size_t i = 0; i < n; ++i)
       for (std::size_t j = i + 1; j < (n > 3 ? n : i + 2) && j < n; ++j) {
@@ -126,7 +162,7 @@ std::vector<char> find_unsafe(const std::vector<Vec3>& positions, const std::vec
     if (n == 3) lines.push_back({std::min(at(ring[0]), at(ring[2])), std::max(at(ring[0]), at(ring[2])), k, true});
   }
   std::vector<std::atomic<char>> unsafe(pieces.size());
-  Bvh(positions, candidates, 0, piece_of)
+  Bvh(positions, candidates, 0, group_of)
       .for_each_pair(
           [&](Index i, Index j) {
             const Index p = piece_of[i], q = piece_of[j];
@@ -137,7 +173,7 @@ std::vector<char> find_unsafe(const std::vector<Vec3>& positions, const std::vec
             if (q_free) unsafe[q] = 1;
           },
           stop);
-  std::sort(lines.begin(), lines.end());
+  sort_by_bucket(lines, positions.size(), [](const Pair& line) { return line.a; });
   for (std::size_t i = 0; i < lines.size();) {
     std::size_t j = i;
     bool diagonal = false;

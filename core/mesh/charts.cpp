@@ -49,6 +49,7 @@ class ChartFinder {
 
   std::vector<std::vector<Index>> found;  ///< charts
   std::vector<Box3> boxes;                ///< of each
+  std::vector<Projection> seen;           ///< of each
 
   /// Looks for charts among the triangles at places from `first` on.
   void find(std::span<const Index> some, Index first) {
@@ -74,15 +75,15 @@ class ChartFinder {
       if (facing_count[most] < fewest) return;
       const Direction from = direction(most);
       plane_ = from.projection();
-      std::vector<Index> seen;
+      std::vector<Index> these;
       for (Index k = 0; k < some.size(); ++k) {
         if (facing_[k] == nowhere || from.slope(normals_[k]) < least_slope * normals_[k].norm()) continue;
         --facing_count[facing_[k]];
         facing_[k] = nowhere;
         const Triangle& t = triangles_[some[k]];
-        if (orient2d(at(t[0]), at(t[1]), at(t[2])) > 0) seen.push_back(k);
+        if (orient2d(at(t[0]), at(t[1]), at(t[2])) > 0) these.push_back(k);
       }
-      certify(seen);
+      certify(these);
     }
   }
 
@@ -119,6 +120,7 @@ class ChartFinder {
         if (piece_.size() < fewest) continue;
         std::vector<Index>& chart = found.emplace_back(piece_.size());
         Box3& box = boxes.emplace_back();
+        seen.push_back(plane_);
         for (std::size_t p = 0; p < piece_.size(); ++p) {
           chart[p] = some_[piece_[p]];
           for (Index v : triangles_[chart[p]]) box.add(positions_[v]);
@@ -382,6 +384,7 @@ Charts find_charts(std::span<const Vec3> positions, std::span<const Triangle> tr
   for (ChartFinder& finder : finders) {
     std::move(finder.found.begin(), finder.found.end(), std::back_inserter(charts.triangles));
     charts.boxes.insert(charts.boxes.end(), finder.boxes.begin(), finder.boxes.end());
+    charts.seen.insert(charts.seen.end(), finder.seen.begin(), finder.seen.end());
   }
   charts.chart.assign(triangles.size(), no_index);
   tbb::parallel_for(std::size_t{0}, charts.triangles.size(), [&](std::size_t c) {

@@ -5,6 +5,7 @@
 #include <functional>
 #include <stop_token>
 
+#include "core/exact/predicates.h"
 #include "core/mesh/triangulate.h"
 
 namespace anvil {
@@ -13,6 +14,7 @@ struct Charts {
   std::vector<Index> chart;             ///< of each triangle, a number of the lists below, or no_index
   std::vector<std::vector<Index>> triangles;  ///< of each chart
   std::vector<Box3> boxes;              ///< of each chart
+  std::vector<Projection> seen;         ///< of each chart, in which its triangles turn left and cover nothing twice
 };
 /// Finds charts: triangles connected over edges of which it is proven that no two meet anywhere but at common corners and
 /// edges. May miss some, never claims too much.
