@@ -156,6 +156,16 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
   std::vector<Junction> junctions;
   UnionFind sets(near_count + soup.seam.regions.size());
   for (const auto& [region, there] : regions.beyond) sets.unite(region, near_count + there);
+  // Between two faces of the same polygons an edge only cuts those into triangles.
+  auto is_inside_polygon = [&](Index f, Index g) {
+    auto polygons = [&](Index face) {
+      std::vector<std::pair<Index, Index>> all;
+      faces.sources(face, [&](Index t, bool) { all.emplace_back(soup.part[t], soup.polygon_of(t)); });
+      std::sort(all.begin(), all.end());
+      return all;
+    };
+    return polygons(f) == polygons(g);
+  };
   const bool any_scores = std::any_of(soup.parts.begin(), soup.parts.end(), [](const Soup::Part& part) { return part.scores; });
   for (std::size_t i = 0; i < uses.size();) {
     std::size_t j = i;
@@ -164,7 +174,7 @@ Cells find_cells(const Soup& soup, const Arrangement& arrangement, const Control
       sets.unite(member(uses[i].face), member(uses[i + 1].face));
     else
       junctions.push_back({i, j});
-    if (any_scores) {
+    if (any_scores && !(j - i == 2 && is_inside_polygon(uses[i].face, uses[i + 1].face))) {
       bool drawn = false;
       for (std::size_t k = i; k < j; ++k)
         faces.sources(uses[k].face, [&](Index t, bool) { drawn = drawn || soup.parts[soup.part[t]].scores; });

@@ -87,16 +87,11 @@ void find_facets(Soup& soup) {
 
 void find_facets_again(Soup& soup, const std::vector<TrianglePair>& pairs) {
   if (soup.inner.empty()) return;
-  const auto& parts = soup.seam.source->parts;
-  auto polygon = [&](Index t) {
-    const Untouched::Part& part = parts[soup.part[t]];
-    return part.prepared->one_triangle_each || part.prepared->crosses_itself ? no_index : part.prepared->face[soup.provenance[t].origin - part.first_triangle];
-  };
   for (Index c = 0; c < soup.inner.size(); ++c) {
     const Index t = c / 3, opposite = soup.opposite[c];
     if (soup.inner[c] || opposite == no_index || opposite < c || soup.removed[t] || !(soup.needs_self_test[t] || soup.needs_self_test[opposite / 3])) continue;
-    const Index face = polygon(t);
-    if (face == no_index || polygon(opposite / 3) != face || soup.provenance[t].scored || soup.provenance[opposite / 3].scored) continue;
+    if (soup.parts[soup.part[t]].crosses_itself || soup.polygon_of(t) != soup.polygon_of(opposite / 3)) continue;
+    if (soup.provenance[t].scored || soup.provenance[opposite / 3].scored) continue;
     if (are_flat(soup.points, soup.triangles, c, opposite)) soup.inner[c] = soup.inner[opposite] = 1;
   }
   find_facets(soup);

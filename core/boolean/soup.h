@@ -54,6 +54,15 @@ struct Soup {
   Index facet_of(Index t) const { return facet.empty() ? t : facet[t]; }
   /// Is the edge from corner k to corner k + 1 a line inside the triangle's facet?
   bool is_inner(Index t, std::size_t k) const { return !facet.empty() && inner[3 * t + k]; }
+  /// A number that all triangles of its polygon in its part have, what contact cut out of it included.
+  Index polygon_of(Index t) const {
+    const Index origin = provenance[t].origin;
+    if (seam.source == nullptr) return origin;
+    const Untouched::Part& from = seam.source->parts[part[t]];
+    const Prepared& p = *from.prepared;
+    const Index own = origin - from.first_triangle;
+    return p.one_triangle_each || p.face[own] == no_index ? static_cast<Index>(p.mesh->face_count()) + own : p.face[own];
+  }
   Plane plane(Index triangle) const {
     const Triangle& t = triangles[triangle];
     return {points[t[0]], points[t[1]], points[t[2]]};

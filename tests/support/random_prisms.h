@@ -18,7 +18,7 @@ Mesh walls(const Outline& outline, int height, int lean);
 
 /// Combines three random prisms by all three operations, as polygons and in triangles, with contact and without, and
 /// with one a little off its place: CGAL must find both sound, with the same volume and as many shells; contact must not be left
-/// out. Two of them by what_is_wrong as well.
+/// out. Scoring draws the same lines with contact and without. Two of them by what_is_wrong as well.
 /// @return "" when all holds
 std::string what_is_wrong_with_prisms(unsigned seed);
 
