@@ -29,6 +29,7 @@ int float_contact_bits(int level, int round) {
   switch (level) {
     case 0: return std::min(round + 2, 10);
     case 1: return 2;
+    case 3: return -2;  // where slivers lie a few steps apart, more makes ever more of them
     default: return std::min(2 * round + 2, 10);
   }
 }

@@ -73,7 +73,7 @@ struct Try {
 };
 // Rounding first moves things least. What it leaves in a tangle may never have been one, had near things met before.
 constexpr Try tries[] = {{0, 4, 0, 1}, {8, 4, 0, 1}, {4, 4, 0, 1}, {16, 4, 0, 1}, {0, 4, 0, 6}, {0, 4, 1, 1},  {0, 4, 1, 6},
-                         {0, 4, 2, 1}, {0, 8, 0, 6}, {0, 2, 1, 1}, {0, 8, 1, 1},  {0, 0, 0, 1}, {64, 4, 0, 1}, {256, 4, 0, 1}};
+                         {0, 4, 2, 1}, {0, 8, 0, 6}, {0, 2, 1, 1}, {0, 8, 1, 1},  {0, 0, 0, 1}, {0, 4, 3, 6}, {64, 4, 0, 1}, {256, 4, 0, 1}};
 constexpr double may_vanish = 8;  ///< steps; a solid that is thicker somewhere is never given up as too thin
 
 /// A mesh of triangles in 32-bit coordinates, and the triangle of the mesh before that each comes from.
