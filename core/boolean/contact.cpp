@@ -283,15 +283,15 @@ class Contacts {
     const auto& [origin, normal, length] = plane_of(plane);
     const double most = tolerance_ * length;
     int above = 0, below = 0;
-    bool is_near = false;
+    bool any_near = false;
     for (Index v : s) {
       const double height = normal.dot(at(v) - origin);
       above += height > most;
       below += height < -most;
-      is_near = is_near || (std::abs(height) <= most && !is_corner(plane, v));
+      any_near = any_near || (std::abs(height) <= most && !is_corner(plane, v));
     }
     if (above == 3 || below == 3) return Look::beyond;
-    return is_near ? Look::near : Look::through;
+    return any_near ? Look::near : Look::through;
   }
   std::array<Box3, 3> edge_boxes(const Triangle& t, double margin) const {
     std::array<Box3, 3> boxes;
