@@ -74,7 +74,10 @@ struct Cuts {
 /// @param pairs  at least all pairs whose boxes meet
 Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSet& points, const Control& control);
 
-/// Stages 4 and 5. Marks more points of the soup as maybe not manifold.
+/// Stage 4: segments of one facet that cross each other get the point where they do.
+void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Control& control);
+
+/// Stage 5. Marks more points of the soup as maybe not manifold.
 /// @param by_contact  segments meet at common points already, but those need not lie exactly in the plane; a
 ///                    triangle in which they contradict each other is cut at its edges only
 void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact = false);

@@ -177,7 +177,9 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     classifier.makes_pieces = expression.makes_pieces();
     classifier.neutral_winding = expression.neutral_winding();
     classifier.tolerance = near_misses ? tolerance : 0;
-    Pass pass = arrange(soup, std::move(pairs), classifier, false, no_limit, stage, control);
+    // Where faces lie many deep, contact can make faces that cross each other all over.
+    const std::size_t max_points = near_misses && contact > 0 ? 16 * soup.points.size() + 50'000 : no_limit;
+    Pass pass = arrange(soup, std::move(pairs), classifier, false, max_points, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)
         return Issue{std::string(bounds_nothing) + ": its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},

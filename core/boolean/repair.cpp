@@ -11,7 +11,7 @@
 namespace anvil::boolean {
 namespace {
 
-constexpr const char* diverges = "rounding makes ever more faces";
+constexpr const char* diverges = "faces meet in ever more points";
 
 /// How many times two the smallest step contact closes in a round of settling. More each time ends most trouble; where
 /// near faces lie many deep, the same each time does.
@@ -50,8 +50,13 @@ Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& 
   Arrangement arrangement(soup.points);
   Cuts cuts = stage("intersect", 0.4, [&] { return intersect(soup, pairs, arrangement.points, control); });
   pairs = {};
-  if (arrangement.points.size() > max_points) throw Contradiction(diverges);
+  auto stop_at_limit = [&] {
+    if (arrangement.points.size() > max_points) throw Contradiction(diverges);
+  };
+  stop_at_limit();
   stage("subdivide", 0.5, [&] {
+    cross_segments(soup, cuts, arrangement.points, control);
+    stop_at_limit();
     subdivide(soup, cuts, arrangement, control);
     return 0;
   });

@@ -37,91 +37,6 @@ std::span<const T> of_triangle(const std::vector<T>& list, Index triangle) {
   return {range.first, range.second};
 }
 
-/// Segments of one triangle that cross each other get the point where they do.
-void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Control& control) {
-  struct Crossing {
-    std::size_t a, b;
-  };
-  std::vector<std::size_t> starts;
-  for (std::size_t i = 0; i < cuts.segments.size(); ++i)
-    if (i == 0 || cuts.segments[i].triangle != cuts.segments[i - 1].triangle) starts.push_back(i);
-  starts.push_back(cuts.segments.size());
-  std::vector<std::vector<Crossing>> found(starts.size() - 1);
-  tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t g) {
-    check_stop(control);
-    const std::size_t begin = starts[g], end = starts[g + 1];
-    if (end - begin < 2) return;
-    const Index triangle = cuts.segments[begin].triangle;
-    const Projection plane = projection_of(soup, triangle);
-    struct Span {
-      double lo_u, hi_u, lo_v, hi_v;
-      std::size_t segment;
-    };
-    std::vector<Span> spans;
-    for (std::size_t i = begin; i < end; ++i) {
-      const auto &s = cuts.segments[i];
-      const Approx au = points.coordinate(s.from, plane.u), bu = points.coordinate(s.to, plane.u),
-                   av = points.coordinate(s.from, plane.v), bv = points.coordinate(s.to, plane.v);
-      spans.push_back({std::min(au.value - au.error, bu.value - bu.error), std::max(au.value + au.error, bu.value + bu.error),
-                       std::min(av.value - av.error, bv.value - bv.error), std::max(av.value + av.error, bv.value + bv.error), i});
-    }
-    std::sort(spans.begin(), spans.end(), [](const Span& a, const Span& b) {
-      return a.lo_u != b.lo_u ? a.lo_u < b.lo_u : a.segment < b.segment;
-    });
-    for (std::size_t i = 0; i < spans.size(); ++i)
-      for (std::size_t j = i + 1; j < spans.size() && spans[j].lo_u <= spans[i].hi_u; ++j) {
-        if (spans[i].lo_v > spans[j].hi_v || spans[j].lo_v > spans[i].hi_v) continue;
-        const auto &s = cuts.segments[spans[i].segment], &t = cuts.segments[spans[j].segment];
-        if (!soup.may_meet(s.other, t.other)) continue;
-        if (s.from == t.from || s.from == t.to || s.to == t.from || s.to == t.to) continue;
-        const int a = points.turn(plane, s.from, s.to, t.from), b = points.turn(plane, s.from, s.to, t.to);
-        if (a * b >= 0) continue;
-        const int c = points.turn(plane, t.from, t.to, s.from), d = points.turn(plane, t.from, t.to, s.to);
-        if (c * d < 0) found[g].push_back({spans[i].segment, spans[j].segment});
-      }
-  });
-  std::vector<std::pair<std::size_t, Index>> splits;  // segment, point
-  for (const auto& list : found)
-    for (const Crossing& x : list) {
-      const auto &s = cuts.segments[x.a], &t = cuts.segments[x.b];
-      const bool s_line = s.edge_lo != no_index, t_line = t.edge_lo != no_index;
-      Index point;
-      if (s_line && t_line)
-        point = points.add_crossing(soup.points[s.edge_lo], soup.points[s.edge_hi], soup.points[t.edge_lo], soup.points[t.edge_hi]);
-      else if (s_line)
-        point = points.add(soup.points[s.edge_lo], soup.points[s.edge_hi], soup.plane(t.other));
-      else if (t_line)
-        point = points.add(soup.points[t.edge_lo], soup.points[t.edge_hi], soup.plane(s.other));
-      else
-        point = points.add(soup.plane(s.triangle), soup.plane(s.other), soup.plane(t.other));
-      splits.emplace_back(x.a, point);
-      splits.emplace_back(x.b, point);
-    }
-  std::sort(splits.begin(), splits.end());
-  std::vector<Cuts::Segment> pieces;
-  std::size_t k = 0;
-  for (std::size_t i = 0; i < cuts.segments.size(); ++i) {
-    const Cuts::Segment& s = cuts.segments[i];
-    std::vector<Index> chain{s.from};
-    for (; k < splits.size() && splits[k].first == i; ++k) chain.push_back(splits[k].second);
-    if (chain.size() > 1) {
-      const Vec3 along = points.approximate(s.to) - points.approximate(s.from);
-      int axis = 0;
-      along.cwiseAbs().maxCoeff(&axis);
-      const int way = along[axis] > 0 ? 1 : -1;
-      std::sort(chain.begin() + 1, chain.end(), [&](Index a, Index b) { return way * points.compare(axis, a, b) < 0; });
-    }
-    chain.push_back(s.to);
-    for (std::size_t j = 1; j < chain.size(); ++j) {
-      Cuts::Segment piece = s;
-      piece.from = chain[j - 1];
-      piece.to = chain[j];
-      pieces.push_back(piece);
-    }
-  }
-  cuts.segments = std::move(pieces);
-}
-
 /// One id for points that are exactly equal: the smallest, so given vertices win.
 std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& points) {
   std::vector<char> used(points.size(), 0);
@@ -137,42 +52,50 @@ std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& poin
   std::vector<Index> canonical(points.size());
   std::iota(canonical.begin(), canonical.end(), Index{0});
   if (ids.empty()) return canonical;
+  // A few points may be known far less exactly than all others (where faces meet at a very small angle). Each has its own level
+  // of cells, each 1024 times as wide as the ones of the level before, and is compared with what is in them at any finer level.
   Box3 box;
-  double error = 0;
-  for (Index id : ids) {
-    box.add(points.approximate(id));
-    for (int k = 0; k < 3; ++k) error = std::max(error, points.coordinate(id, k).error);
-  }
-  const double cell = std::max({1e-10 * box.size().maxCoeff(), 16 * error, 1e-290});
+  for (Index id : ids) box.add(points.approximate(id));
+  const double finest = std::max(1e-14 * box.size().maxCoeff(), 1e-290);
+  auto error_of = [&](Index id) { return std::max({points.coordinate(id, 0).error, points.coordinate(id, 1).error, points.coordinate(id, 2).error}); };
+  std::vector<int> level;
+  for (Index id : ids) level.push_back(std::max(0, static_cast<int>(std::ceil(std::log2(16 * error_of(id) / finest) / 10))));
+  std::vector<int> levels = level;
+  std::sort(levels.begin(), levels.end());
+  levels.erase(std::unique(levels.begin(), levels.end()), levels.end());
   struct Entry {
     std::uint64_t cell;  // by a number that cells seldom share; what is not in one cell is only not equal
+    bool of_finer;
     Index id;
   };
   std::vector<Entry> entries;
-  auto number_of = [](std::int64_t x, std::int64_t y, std::int64_t w) {
+  auto number_of = [](std::int64_t x, std::int64_t y, std::int64_t w, int at_level) {
     std::uint64_t number = static_cast<std::uint64_t>(x);
-    for (const std::int64_t k : {y, w}) number = (number ^ number >> 29) * 0x9e3779b97f4a7c15u + static_cast<std::uint64_t>(k);
+    for (const std::int64_t k : {y, w, std::int64_t{at_level}}) number = (number ^ number >> 29) * 0x9e3779b97f4a7c15u + static_cast<std::uint64_t>(k);
     return number;
   };
-  for (Index id : ids) {
-    std::array<std::array<std::int64_t, 2>, 3> range;
-    for (int k = 0; k < 3; ++k) {
-      const Approx c = points.coordinate(id, k);
-      range[static_cast<std::size_t>(k)] = {static_cast<std::int64_t>(std::floor((c.value - 2 * error - box.lo[k]) / cell)),
-                                            static_cast<std::int64_t>(std::floor((c.value + 2 * error - box.lo[k]) / cell))};
+  for (std::size_t i = 0; i < ids.size(); ++i)
+    for (const int at_level : levels) {
+      if (at_level < level[i]) continue;
+      const double cell = std::ldexp(finest, 10 * at_level);
+      std::array<std::array<std::int64_t, 2>, 3> range;
+      for (int k = 0; k < 3; ++k) {
+        const Approx c = points.coordinate(ids[i], k);
+        range[static_cast<std::size_t>(k)] = {static_cast<std::int64_t>(std::floor((c.value - 2 * c.error - box.lo[k]) / cell)),
+                                              static_cast<std::int64_t>(std::floor((c.value + 2 * c.error - box.lo[k]) / cell))};
+      }
+      for (std::int64_t x = range[0][0]; x <= range[0][1]; ++x)
+        for (std::int64_t y = range[1][0]; y <= range[1][1]; ++y)
+          for (std::int64_t w = range[2][0]; w <= range[2][1]; ++w) entries.push_back({number_of(x, y, w, at_level), at_level > level[i], ids[i]});
     }
-    for (std::int64_t x = range[0][0]; x <= range[0][1]; ++x)
-      for (std::int64_t y = range[1][0]; y <= range[1][1]; ++y)
-        for (std::int64_t w = range[2][0]; w <= range[2][1]; ++w) entries.push_back({number_of(x, y, w), id});
-  }
   std::sort(entries.begin(), entries.end(), [](const Entry& a, const Entry& b) {
-    return a.cell != b.cell ? a.cell < b.cell : a.id < b.id;
+    return std::tie(a.cell, a.of_finer, a.id) < std::tie(b.cell, b.of_finer, b.id);
   });
   UnionFind sets(points.size());
   for (std::size_t i = 0; i < entries.size(); ++i)
-    for (std::size_t j = i + 1; j < entries.size() && entries[j].cell == entries[i].cell; ++j) {
+    for (std::size_t j = i + 1; j < entries.size() && !entries[i].of_finer && entries[j].cell == entries[i].cell; ++j) {
       const Index a = entries[i].id, b = entries[j].id;
-      if (points.is_given(b)) continue;  // given vertices are welded already
+      if (points.is_given(a) && points.is_given(b)) continue;  // given vertices are welded already
       if (sets.find(a) != sets.find(b) && points.equal(a, b)) sets.unite(a, b);
     }
   for (Index id : ids) canonical[id] = sets.find(id);
@@ -452,9 +375,92 @@ void weld_faces(const std::vector<FaceRecord>& records, Arrangement& arrangement
 
 }  // namespace
 
+void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Control& control) {
+  struct Crossing {
+    std::size_t a, b;
+  };
+  std::vector<std::size_t> starts;
+  for (std::size_t i = 0; i < cuts.segments.size(); ++i)
+    if (i == 0 || cuts.segments[i].triangle != cuts.segments[i - 1].triangle) starts.push_back(i);
+  starts.push_back(cuts.segments.size());
+  std::vector<std::vector<Crossing>> found(starts.size() - 1);
+  tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t g) {
+    check_stop(control);
+    const std::size_t begin = starts[g], end = starts[g + 1];
+    if (end - begin < 2) return;
+    const Index triangle = cuts.segments[begin].triangle;
+    const Projection plane = projection_of(soup, triangle);
+    struct Span {
+      double lo_u, hi_u, lo_v, hi_v;
+      std::size_t segment;
+    };
+    std::vector<Span> spans;
+    for (std::size_t i = begin; i < end; ++i) {
+      const auto &s = cuts.segments[i];
+      const Approx au = points.coordinate(s.from, plane.u), bu = points.coordinate(s.to, plane.u),
+                   av = points.coordinate(s.from, plane.v), bv = points.coordinate(s.to, plane.v);
+      spans.push_back({std::min(au.value - au.error, bu.value - bu.error), std::max(au.value + au.error, bu.value + bu.error),
+                       std::min(av.value - av.error, bv.value - bv.error), std::max(av.value + av.error, bv.value + bv.error), i});
+    }
+    std::sort(spans.begin(), spans.end(), [](const Span& a, const Span& b) {
+      return a.lo_u != b.lo_u ? a.lo_u < b.lo_u : a.segment < b.segment;
+    });
+    for (std::size_t i = 0; i < spans.size(); ++i)
+      for (std::size_t j = i + 1; j < spans.size() && spans[j].lo_u <= spans[i].hi_u; ++j) {
+        if (spans[i].lo_v > spans[j].hi_v || spans[j].lo_v > spans[i].hi_v) continue;
+        const auto &s = cuts.segments[spans[i].segment], &t = cuts.segments[spans[j].segment];
+        if (!soup.may_meet(s.other, t.other)) continue;
+        if (s.from == t.from || s.from == t.to || s.to == t.from || s.to == t.to) continue;
+        const int a = points.turn(plane, s.from, s.to, t.from), b = points.turn(plane, s.from, s.to, t.to);
+        if (a * b >= 0) continue;
+        const int c = points.turn(plane, t.from, t.to, s.from), d = points.turn(plane, t.from, t.to, s.to);
+        if (c * d < 0) found[g].push_back({spans[i].segment, spans[j].segment});
+      }
+  });
+  std::vector<std::pair<std::size_t, Index>> splits;  // segment, point
+  for (const auto& list : found)
+    for (const Crossing& x : list) {
+      const auto &s = cuts.segments[x.a], &t = cuts.segments[x.b];
+      const bool s_line = s.edge_lo != no_index, t_line = t.edge_lo != no_index;
+      Index point;
+      if (s_line && t_line)
+        point = points.add_crossing(soup.points[s.edge_lo], soup.points[s.edge_hi], soup.points[t.edge_lo], soup.points[t.edge_hi]);
+      else if (s_line)
+        point = points.add(soup.points[s.edge_lo], soup.points[s.edge_hi], soup.plane(t.other));
+      else if (t_line)
+        point = points.add(soup.points[t.edge_lo], soup.points[t.edge_hi], soup.plane(s.other));
+      else
+        point = points.add(soup.plane(s.triangle), soup.plane(s.other), soup.plane(t.other));
+      splits.emplace_back(x.a, point);
+      splits.emplace_back(x.b, point);
+    }
+  std::sort(splits.begin(), splits.end());
+  std::vector<Cuts::Segment> pieces;
+  std::size_t k = 0;
+  for (std::size_t i = 0; i < cuts.segments.size(); ++i) {
+    const Cuts::Segment& s = cuts.segments[i];
+    std::vector<Index> chain{s.from};
+    for (; k < splits.size() && splits[k].first == i; ++k) chain.push_back(splits[k].second);
+    if (chain.size() > 1) {
+      const Vec3 along = points.approximate(s.to) - points.approximate(s.from);
+      int axis = 0;
+      along.cwiseAbs().maxCoeff(&axis);
+      const int way = along[axis] > 0 ? 1 : -1;
+      std::sort(chain.begin() + 1, chain.end(), [&](Index a, Index b) { return way * points.compare(axis, a, b) < 0; });
+    }
+    chain.push_back(s.to);
+    for (std::size_t j = 1; j < chain.size(); ++j) {
+      Cuts::Segment piece = s;
+      piece.from = chain[j - 1];
+      piece.to = chain[j];
+      pieces.push_back(piece);
+    }
+  }
+  cuts.segments = std::move(pieces);
+}
+
 void subdivide(Soup& soup, Cuts& cuts, Arrangement& arrangement, const Control& control, bool by_contact) {
   PointSet& points = arrangement.points;
-  if (!by_contact) cross_segments(soup, cuts, points, control);
   unify_points(soup, cuts, points);
   check_stop(control);
   const EdgeRuns runs(soup, cuts, points);

@@ -55,6 +55,7 @@ TEST_CASE("a cut through flat polygons has no corners where lines only cut them 
   weld_parts(soup, pairs);
   Arrangement arrangement(soup.points);
   Cuts cuts = intersect(soup, pairs, arrangement.points, {});
+  cross_segments(soup, cuts, arrangement.points, {});
   subdivide(soup, cuts, arrangement, {});
   CHECK(arrangement.points.size() == soup.points.size() + 12);
   CHECK(cuts.segments.size() == 2 * 12);

@@ -212,6 +212,7 @@ TEST_CASE("an arrangement covers each of its facets once, facing as it does, and
     weld_parts(soup, pairs);
     Arrangement arrangement(soup.points);
     Cuts cuts = intersect(soup, pairs, arrangement.points, {});
+    cross_segments(soup, cuts, arrangement.points, {});
     subdivide(soup, cuts, arrangement, {});
     std::vector<double> covered(soup.triangles.size(), 0);
     auto at = [&](Index v) { return arrangement.points.approximate(v); };
