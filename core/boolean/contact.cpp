@@ -114,18 +114,19 @@ class Contacts {
   Contacts(Soup& soup, double tolerance) : soup_(soup), tolerance_(tolerance), given_points_(soup.points.size()) {}
   std::size_t given_points() const { return given_points_; }
 
-  /// False when a first look tells that vertices_on and edges_past have nothing to do with these two.
-  bool may_meet(Index first, Index second) const {
-    const Triangle &s = soup_.triangles[first], &t = soup_.triangles[second];
-    const Look of_t = look(s, t), of_s = look(t, s);
-    if (of_t == Look::beyond || of_s == Look::beyond) return false;
-    if (of_t == Look::near || of_s == Look::near) return true;
-    const std::array<Box3, 3> edges_of_s = edge_boxes(s, tolerance_), edges_of_t = edge_boxes(t, tolerance_);
-    for (std::size_t j = 0; j < 3; ++j)
-      for (std::size_t k = 0; k < 3; ++k)
-        if (overlap(edges_of_s[j], edges_of_t[k]) && lines_are_near(s[j], s[(j + 1) % 3], t[k], t[(k + 1) % 3])) return true;
+  /// False when a first look tells that vertices_on and edges_past have nothing to do with the triangles of these two.
+  bool may_meet(const Face& s, const Face& t) const {
+    const Look of_s = look(s, t), of_t = look(t, s);
+    if (of_s.is == Look::beyond || of_t.is == Look::beyond) return false;
+    if (of_s.is == Look::near || of_t.is == Look::near) return true;
+    for (std::size_t i = 0; i < of_s.crossing; ++i)
+      for (std::size_t j = 0; j < of_t.crossing; ++j) {
+        const Index a = s[of_s.edges[i]], b = s[of_s.edges[i] + 1], c = t[of_t.edges[j]], d = t[of_t.edges[j] + 1];
+        if (overlap(edge_box(a, b, tolerance_), edge_box(c, d, tolerance_)) && lines_are_near(a, b, c, d)) return true;
+      }
     return false;
   }
+  Face face(Index t) const { return {soup_.triangles[t], t, false}; }
 
   /// The vertices of one triangle against the edges and the inside of the other.
   void vertices_on(Index from, Index onto) {
@@ -277,30 +278,44 @@ class Contacts {
   }
 
  private:
-  /// How the corners of one triangle lie to the plane of another.
-  enum class Look { beyond, through, near };
-  Look look(const Triangle& s, const Triangle& plane) const {
-    const auto& [origin, normal, length] = plane_of(plane);
+  /// How the corners of one face lie to the plane of another, and which edges go through it where none is near.
+  struct Look {
+    enum { beyond, through, near } is;
+    std::array<int, 8> edges{};
+    std::size_t crossing = 0;
+  };
+  Look look(const Face& face, const Face& other) const {
+    const auto& [origin, normal, length] = plane_of(soup_.triangles[other.triangle]);
     const double most = tolerance_ * length;
-    int above = 0, below = 0;
-    bool any_near = false;
-    for (Index v : s) {
+    bool any_above = false, any_below = false;
+    Look look{Look::through};
+    const int n = face.size();
+    auto side_of = [&](Index v) {
       const double height = normal.dot(at(v) - origin);
-      above += height > most;
-      below += height < -most;
-      any_near = any_near || (std::abs(height) <= most && !is_corner(plane, v));
+      return height > most ? 1 : height < -most ? -1 : 0;
+    };
+    int here = side_of(face[n - 1]);
+    for (int k = 0; k < n; ++k) {
+      const int before = here;
+      here = side_of(face[k]);
+      any_above = any_above || here > 0;
+      any_below = any_below || here < 0;
+      if (here == 0) {
+        if (!other.has(face[k])) return {Look::near};
+        any_above = any_below = true;
+      }
+      if (before * here > 0) continue;
+      if (look.crossing == look.edges.size()) return {Look::near};
+      look.edges[look.crossing++] = k == 0 ? n - 1 : k - 1;
     }
-    if (above == 3 || below == 3) return Look::beyond;
-    return any_near ? Look::near : Look::through;
+    if (!(any_above && any_below)) return {Look::beyond};
+    return look;
   }
-  std::array<Box3, 3> edge_boxes(const Triangle& t, double margin) const {
-    std::array<Box3, 3> boxes;
-    for (std::size_t k = 0; k < 3; ++k) {
-      const Vec3 &a = at(t[k]), &b = at(t[(k + 1) % 3]);
-      boxes[k].lo = a.cwiseMin(b).array() - margin;
-      boxes[k].hi = a.cwiseMax(b).array() + margin;
-    }
-    return boxes;
+  Box3 edge_box(Index a, Index b, double margin) const {
+    Box3 box;
+    box.lo = at(a).cwiseMin(at(b)).array() - margin;
+    box.hi = at(a).cwiseMax(at(b)).array() + margin;
+    return box;
   }
   /// Plane of a triangle; the normal is not of length one.
   struct Plane {
@@ -599,9 +614,14 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   std::vector<char> may_meet;
   auto look_at_pairs = [&] {
     const Contacts contacts(soup, tolerance);
-    may_meet.resize(pairs.size());
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pairs.size(), 256), [&](const auto& range) {
-      for (std::size_t k = range.begin(); k < range.end(); ++k) may_meet[k] = contacts.may_meet(pairs[k].s, pairs[k].t);
+    may_meet.assign(pairs.size(), 0);
+    const FacePairs faces(soup, pairs);
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, faces.size(), 64), [&](const auto& range) {
+      for (std::size_t k = range.begin(); k < range.end(); ++k) {
+        const auto [s, t] = faces[k];
+        if ((s.is_facet || t.is_facet) && !contacts.may_meet(s, t)) continue;
+        faces.for_each_of(k, [&](Index pair) { may_meet[pair] = contacts.may_meet(contacts.face(pairs[pair].s), contacts.face(pairs[pair].t)); });
+      }
     });
   };
   look_at_pairs();

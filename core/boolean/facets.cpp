@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/exact/predicates.h"
+#include "core/mesh/bucket_sort.h"
 #include "core/mesh/triangles_cross.h"
 #include "core/mesh/union_find.h"
 
@@ -36,6 +37,22 @@ void take_apart(Soup& soup, const std::vector<char>& facets) {
   }
 }
 
+/// It is a facet by itself.
+bool is_alone(const Soup& soup, Index t) {
+  return soup.facet[t] == t && !soup.inner[3 * std::size_t{t}] && !soup.inner[3 * std::size_t{t} + 1] && !soup.inner[3 * std::size_t{t} + 2];
+}
+
+/// @param ring  the whole border of a facet, which does not cross itself
+bool is_strictly_convex(const Soup& soup, Index facet, std::span<const Index> ring) {
+  const auto& [a, b, c] = soup.triangles[facet];
+  auto at = [&](std::size_t k) -> const Vec3& { return soup.points[ring[k % ring.size()]]; };
+  const Projection plane = projection_of(soup.points[a], soup.points[b], soup.points[c]);
+  const int turn = orient2d(plane(soup.points[a]), plane(soup.points[b]), plane(soup.points[c]));
+  for (std::size_t k = 0; k < ring.size(); ++k)
+    if (orient2d(plane(at(k)), plane(at(k + 1)), plane(at(k + 2))) != turn) return false;
+  return true;
+}
+
 /// Marks facets whose border comes to one corner more than once.
 bool mark_pinched(const Soup& soup, std::vector<char>& marked) {
   struct Start {
@@ -45,11 +62,11 @@ bool mark_pinched(const Soup& soup, std::vector<char>& marked) {
   std::vector<Start> starts;
   for (Index t = 0; t < soup.triangles.size(); ++t) {
     // Three corners can only be in each other's way where more triangles are about them.
-    const bool alone = soup.facet[t] == t && !soup.inner[3 * t] && !soup.inner[3 * t + 1] && !soup.inner[3 * t + 2];
+    const bool alone = is_alone(soup, t);
     for (Index k = 0; k < 3 && !alone; ++k)
       if (!soup.inner[3 * t + k]) starts.push_back({soup.facet[t], soup.triangles[t][k]});
   }
-  std::sort(starts.begin(), starts.end());
+  sort_by_bucket(starts, soup.triangles.size(), [](const Start& start) { return start.facet; });
   bool any = false;
   for (std::size_t i = 1; i < starts.size(); ++i)
     if (starts[i] == starts[i - 1]) marked[starts[i].facet] = 1, any = true;
@@ -104,6 +121,62 @@ void find_facets_again(Soup& soup, const std::vector<TrianglePair>& pairs) {
     if (triangles_cross(soup.points, soup.triangles[pair.s], soup.triangles[pair.t])) crosses[facet] = 1, any = true;
   }
   if (any) take_apart(soup, crosses);
+}
+
+FacePairs::FacePairs(const Soup& soup, const std::vector<TrianglePair>& pairs) : soup_(soup), pairs_(pairs) {
+  if (soup.facet.empty()) return;
+  std::vector<char> asked(soup.facet.size(), 0);
+  for (const TrianglePair& pair : pairs) asked[soup.facet[pair.s]] = asked[soup.facet[pair.t]] = 1;
+  find_convex_facets(asked);
+  if (place_.empty()) return;
+  auto face_of = [&](Index t) { return place_[soup.facet[t]] == no_index ? t : soup.facet[t]; };
+  for (Index k = 0; k < pairs.size(); ++k) {
+    const Index s = face_of(pairs[k].s), t = face_of(pairs[k].t);
+    of_faces_.push_back({{std::min(s, t), std::max(s, t)}, k});
+  }
+  counting_sort(of_faces_, soup.triangles.size(), [](const Item& item) { return item.faces.t; });
+  counting_sort(of_faces_, soup.triangles.size(), [](const Item& item) { return item.faces.s; });
+  for (std::size_t i = 0; i < of_faces_.size(); ++i)
+    if (i == 0 || !(of_faces_[i].faces == of_faces_[i - 1].faces)) begin_.push_back(i);
+  begin_.push_back(of_faces_.size());
+}
+
+/// @param asked  per facet, by its first triangle: only these are looked at
+void FacePairs::find_convex_facets(const std::vector<char>& asked) {
+  const Soup& soup = soup_;
+  struct Edge {
+    Index facet, from, to;
+    auto operator<=>(const Edge&) const = default;
+  };
+  std::vector<Edge> border;
+  for (Index t = 0; t < soup.triangles.size(); ++t) {
+    if (!asked[soup.facet[t]] || is_alone(soup, t)) continue;
+    for (std::size_t k = 0; k < 3; ++k)
+      if (!soup.inner[3 * std::size_t{t} + k]) border.push_back({soup.facet[t], soup.triangles[t][k], soup.triangles[t][(k + 1) % 3]});
+  }
+  if (border.empty()) return;
+  sort_by_bucket(border, soup.triangles.size(), [](const Edge& e) { return e.facet; });
+  place_.assign(soup.triangles.size(), no_index);
+  for (std::size_t i = 0; i < border.size();) {
+    std::size_t j = i;
+    while (j < border.size() && border[j].facet == border[i].facet) ++j;
+    const std::span<const Edge> edges(border.data() + i, j - i);
+    i = j;
+    // Once around from edge to edge; a border of several rings is longer than the one that it begins with.
+    std::size_t at = 0, steps = 0;
+    do {
+      corners_.push_back(edges[at].from);
+      const Index next = edges[at].to;
+      at = static_cast<std::size_t>(std::lower_bound(edges.begin(), edges.end(), next, [](const Edge& e, Index v) { return e.from < v; }) - edges.begin());
+    } while (++steps < edges.size() && at < edges.size() && at != 0);
+    const std::span<const Index> ring = std::span(corners_).subspan(ring_.back());
+    if (at == 0 && steps == edges.size() && is_strictly_convex(soup, edges[0].facet, ring)) {
+      place_[edges[0].facet] = static_cast<Index>(ring_.size() - 1);
+      ring_.push_back(static_cast<Index>(corners_.size()));
+    } else {
+      corners_.resize(ring_.back());
+    }
+  }
 }
 
 }  // namespace anvil::boolean

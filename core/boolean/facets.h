@@ -3,6 +3,10 @@
 // are nobody's; without them a cut through it gets no corners but its own (docs/decisions/facets.md).
 #pragma once
 
+#include <algorithm>
+#include <span>
+#include <utility>
+
 #include "core/boolean/soup.h"
 
 namespace anvil::boolean {
@@ -18,5 +22,52 @@ void find_facets(Soup& soup);
 /// The same after contact: what it has changed is joined to facets again where it still lies in one plane.
 /// @param pairs  all pairs of changed triangles that may cross; a facet that crosses itself is taken apart
 void find_facets_again(Soup& soup, const std::vector<TrianglePair>& pairs);
+
+/// What is met: a strictly convex facet as a whole, or one triangle.
+struct Face {
+  std::span<const Index> corners;
+  Index triangle = 0;  ///< itself, or the first of its facet
+  bool is_facet = false;
+  int size() const { return static_cast<int>(corners.size()); }
+  /// Corner k, counted around as often as need be.
+  Index operator[](int k) const { return corners[static_cast<std::size_t>(k) % corners.size()]; }
+  bool has(Index v) const { return std::find(corners.begin(), corners.end(), v) != corners.end(); }
+};
+
+/// Pairs of faces that may meet, each once: from pairs of triangles, of which two facets have many in common.
+class FacePairs {
+ public:
+  /// @param soup, pairs  must outlive this and stay as they are
+  FacePairs(const Soup& soup, const std::vector<TrianglePair>& pairs);
+  std::size_t size() const { return begin_.empty() ? pairs_.size() : begin_.size() - 1; }
+  std::pair<Face, Face> operator[](std::size_t k) const {
+    const auto [s, t] = begin_.empty() ? pairs_[k] : of_faces_[begin_[k]].faces;
+    return {face(s), face(t)};
+  }
+  /// Calls do_it(number of pair) for the pairs of triangles that pair k of faces stands for.
+  template <class Do>
+  void for_each_of(std::size_t k, Do&& do_it) const {
+    if (begin_.empty()) return do_it(static_cast<Index>(k));
+    for (std::size_t i = begin_[k]; i < begin_[k + 1]; ++i) do_it(of_faces_[i].pair);
+  }
+
+ private:
+  struct Item {
+    TrianglePair faces;  ///< by their first triangles
+    Index pair;
+  };
+  Face face(Index first) const {
+    return place_.empty() || place_[first] == no_index ? Face{soup_.triangles[first], first, false}
+                                                       : Face{std::span(corners_).subspan(ring_[place_[first]], ring_[place_[first] + 1] - ring_[place_[first]]), first, true};
+  }
+  void find_convex_facets(const std::vector<char>& asked);
+
+  const Soup& soup_;
+  const std::vector<TrianglePair>& pairs_;
+  std::vector<Index> place_;             ///< per triangle: which convex facet it is the first of; empty: there are none
+  std::vector<Index> ring_{0}, corners_;  ///< of each, its corners in order
+  std::vector<Item> of_faces_;
+  std::vector<std::size_t> begin_;       ///< of each pair of faces, its items; empty: all faces are triangles
+};
 
 }  // namespace anvil::boolean

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Stage 3: in which points and segments triangles meet. Exact predicates on the given vertices only; the points
+// Stage 3: in which points and segments faces meet. Exact predicates on the given vertices only; the points
 // that come out are numbered, made and welded at the end.
 #include <tbb/parallel_for.h>
 
@@ -7,14 +7,15 @@
 
 #include "core/boolean/arrangement.h"
 #include "core/boolean/contradiction.h"
+#include "core/boolean/facets.h"
 #include "core/mesh/bucket_sort.h"
 
 namespace anvil::boolean {
 namespace {
 
-/// Where a point lies in a triangle: corner 0–2, edge 3–5 (from corner k to k + 1), 6 the interior.
+/// Where a point lies in a face: corner k is k, the edge from there to the next corner is on_edges + k.
 using Where = int;
-constexpr Where interior = 6;
+constexpr Where outside = -1, on_edges = 1 << 24, interior = 2 * on_edges;
 
 struct Local {
   Cut cut;
@@ -59,138 +60,158 @@ Cut edge_edge_cut(Index p, Index q, Index r, Index s) {
   return {Cut::edge_edge, {a[0], a[1], b[0], b[1]}};
 }
 
-std::size_t at(int k) { return static_cast<std::size_t>(k % 3); }
+std::size_t at(int k) { return static_cast<std::size_t>(k); }
 
-/// Works on one pair of triangles.
+/// Works on pairs of faces, one after the other.
 class Meeting {
  public:
-  Meeting(const Soup& soup, Index s, Index t, Output& out)
-      : soup_(soup), is_(s), it_(t), s_(soup.triangles[s]), t_(soup.triangles[t]), out_(out) {}
+  Meeting(const Soup& soup, Output& out) : soup_(soup), out_(out) {}
 
-  void run() {
-    if (soup_.facet_of(is_) == soup_.facet_of(it_)) return;
-    int shared = 0;
-    for (Index v : s_) shared += static_cast<int>(v == t_[0] || v == t_[1] || v == t_[2]);
-    if (shared == 3) {
+  void run(const Face& s, const Face& t) {
+    s_ = s;
+    t_ = t;
+    found_ = 0;
+    coplanar_ = false;
+    if (soup_.facet_of(s.triangle) == soup_.facet_of(t.triangle)) return;
+    const auto shared = std::count_if(s.corners.begin(), s.corners.end(), [&](Index v) { return t.has(v); });
+    if (shared == s.size() && shared == t.size()) {
       overlapping();
       return along_common_edges();
     }
-    std::array<int, 3> s_side{}, t_side{};
-    if (all_on_one_side(s_, t_, s_side)) return;
-    if (s_side == std::array{0, 0, 0}) return coplanar();
-    if (shared == 2) return along_common_edges();  // and different planes: nothing else in common
-    if (all_on_one_side(t_, s_, t_side)) return;
-    for (int k = 0; k < 3; ++k) edge_against(true, k, s_side, t_side);
-    for (int k = 0; k < 3; ++k) edge_against(false, k, t_side, s_side);
+    if (all_on_one_side(s_, t_, s_side_)) return;
+    if (std::all_of(s_side_.begin(), s_side_.end(), [](int side) { return side == 0; })) return coplanar();
+    if (shared == 2 && s.size() == 3 && t.size() == 3) return along_common_edges();  // and different planes: nothing else in common
+    if (all_on_one_side(t_, s_, t_side_)) return;
+    for (int k = 0; k < s.size(); ++k) edge_against(true, k, s_side_, t_side_);
+    for (int k = 0; k < t.size(); ++k) edge_against(false, k, t_side_, s_side_);
     emit();
   }
 
  private:
   const Vec3& p(Index v) const { return soup_.points[v]; }
 
-  /// Sides of the corners of `of` seen from the plane of `plane`.
-  bool all_on_one_side(const Triangle& of, const Triangle& plane, std::array<int, 3>& side) const {
+  /// Sides of the corners of `of` seen from the plane of `face`.
+  bool all_on_one_side(const Face& of, const Face& face, std::vector<int>& side) const {
+    const Triangle& plane = soup_.triangles[face.triangle];
     const Vec3 &a = p(plane[0]), &b = p(plane[1]), &c = p(plane[2]);
     const int axis = square_to(a, b, c);
     const Projection flat = seen_along(axis);
     const int turn = axis < 3 ? orient2d(flat(a), flat(b), flat(c)) : 0;
-    for (int k = 0; k < 3; ++k) {
-      const Index v = of[at(k)];
-      if (axis < 3)
-        side[at(k)] = p(v)[axis] > a[axis] ? turn : p(v)[axis] < a[axis] ? -turn : 0;
-      else
-        side[at(k)] = v == plane[0] || v == plane[1] || v == plane[2] ? 0 : orient3d(a, b, c, p(v));
-    }
-    return (side[0] > 0 && side[1] > 0 && side[2] > 0) || (side[0] < 0 && side[1] < 0 && side[2] < 0);
-  }
-
-  Projection projection(const Triangle& t) const {
-    Projection plane = Projection::along((p(t[1]) - p(t[0])).cross(p(t[2]) - p(t[0])));
-    for (int k = 0; k < 3 && orient2d(plane(p(t[0])), plane(p(t[1])), plane(p(t[2]))) == 0; ++k)
-      plane = {k, (k + 1) % 3};
-    return plane;
-  }
-
-  /// Where a vertex in the plane of `t` lies in it; −1 outside.
-  Where locate(Index v, const Triangle& t, const Projection& plane) const {
-    for (int k = 0; k < 3; ++k)
-      if (t[at(k)] == v) return k;
-    const int turn = orient2d(plane(p(t[0])), plane(p(t[1])), plane(p(t[2])));
-    int on = -1, zeros = 0;
-    for (int k = 0; k < 3; ++k) {
-      const int o = orient2d(plane(p(t[at(k)])), plane(p(t[at(k + 1)])), plane(p(v))) * turn;
-      if (o < 0) return -1;
-      if (o == 0) {
-        on = k;
-        ++zeros;
+    side.resize(of.corners.size());
+    bool above = false, below = false, on = false;
+    for (int k = 0; k < of.size(); ++k) {
+      const Index v = of[k];
+      int& here = side[at(k)];
+      if (axis < 3) {
+        here = p(v)[axis] > a[axis] ? turn : p(v)[axis] < a[axis] ? -turn : 0;
+      } else {
+        here = orient3d_if_sure(a, b, c, p(v));
+        if (here == 0 && !face.has(v)) here = orient3d(a, b, c, p(v));
       }
+      above = above || here > 0;
+      below = below || here < 0;
+      on = on || here == 0;
     }
-    return zeros == 0 ? interior : 3 + on;  // two zeros would be a corner, which has the same id
+    return !on && !(above && below);
+  }
+
+  Projection projection(const Face& face) const {
+    const auto& [a, b, c] = soup_.triangles[face.triangle];
+    return projection_of(p(a), p(b), p(c));
+  }
+
+  /// Where a vertex in the plane of a face lies in it.
+  Where locate(Index v, const Face& face, const Projection& plane) const {
+    for (int k = 0; k < face.size(); ++k)
+      if (face[k] == v) return k;
+    const auto& [a, b, c] = soup_.triangles[face.triangle];
+    const int turn = orient2d(plane(p(a)), plane(p(b)), plane(p(c)));
+    Where where = interior;
+    for (int k = 0; k < face.size(); ++k) {
+      const int o = orient2d(plane(p(face[k])), plane(p(face[k + 1])), plane(p(v))) * turn;
+      if (o < 0) return outside;
+      if (o == 0) where = on_edges + k;  // on two would be a corner, which has the same number
+    }
+    return where;
   }
 
   void note(const Cut& cut, Where in_own, Where in_other, bool own_is_s, bool stays = true) {
     const Local local{cut, own_is_s ? in_own : in_other, own_is_s ? in_other : in_own, stays};
     for (int k = 0; k < found_; ++k)
-      if (locals_[static_cast<std::size_t>(k)].cut == cut) return;
-    locals_[static_cast<std::size_t>(found_++)] = local;
+      if (locals_[at(k)].cut == cut) return;
+    locals_[at(found_++)] = local;
   }
 
-  bool boxes_meet(const Vec3& a, const Vec3& b, const Triangle& t) const {
-    const Vec3 &x = p(t[0]), &y = p(t[1]), &w = p(t[2]);
-    for (int k = 0; k < 3; ++k)
-      if (std::max(a[k], b[k]) < std::min({x[k], y[k], w[k]}) || std::min(a[k], b[k]) > std::max({x[k], y[k], w[k]})) return false;
+  bool boxes_meet(const Vec3& a, const Vec3& b, const Face& face) const {
+    for (int k = 0; k < 3; ++k) {
+      const double lo = std::min(a[k], b[k]), hi = std::max(a[k], b[k]);
+      bool all_above = true, all_below = true;
+      for (Index v : face.corners) {
+        all_above = all_above && p(v)[k] > hi;
+        all_below = all_below && p(v)[k] < lo;
+      }
+      if (all_above || all_below) return false;
+    }
     return true;
   }
-  bool is_inner(bool of_s, int k) const { return soup_.is_inner(of_s ? is_ : it_, at(k)); }
+  bool is_inner(bool of_s, int k) const {
+    const Face& face = of_s ? s_ : t_;
+    return !face.is_facet && soup_.is_inner(face.triangle, at(k));
+  }
 
-  /// Edge k of one triangle, `own`, against the other, whose plane sees the corners of `own` on these sides.
-  void edge_against(bool own_is_s, int k, const std::array<int, 3>& side, const std::array<int, 3>& other_side) {
-    const Triangle &own = own_is_s ? s_ : t_, &other = own_is_s ? t_ : s_;
-    const Index a = own[at(k)], b = own[at(k + 1)], other_id = own_is_s ? it_ : is_;
+  /// Edge k of one face, `own`, against the other, whose plane sees the corners of `own` on these sides.
+  void edge_against(bool own_is_s, int k, const std::vector<int>& side, const std::vector<int>& other_side) {
+    const Face &own = own_is_s ? s_ : t_, &other = own_is_s ? t_ : s_;
+    const int sa = side[at(k)], sb = side[at(k + 1) % side.size()];
+    if (sa * sb > 0) return;
+    const Index a = own[k], b = own[k + 1];
     const bool inner = is_inner(own_is_s, k);
-    const int sa = side[at(k)], sb = side[at(k + 1)];
     if (sa == 0) {
       const Where w = locate(a, other, projection(other));
-      if (w >= 0) note(vertex_cut(a), k, w, own_is_s);
+      if (w != outside) note(vertex_cut(a), k, w, own_is_s);
     }
     if (sa == 0 && sb == 0) return along(own, other, k, own_is_s, projection(other), false);
     if (sa * sb >= 0 || !boxes_meet(p(a), p(b), other)) return;
-    std::array<int, 3> o{};
-    int positive = 0, negative = 0;
-    for (int j = 0; j < 3; ++j) {
-      o[at(j)] = orient3d(p(a), p(b), p(other[at(j)]), p(other[at(j + 1)]));
-      positive += o[at(j)] > 0;
-      negative += o[at(j)] < 0;
-      if (positive > 0 && negative > 0) return;
+    // The line in which the two planes meet leaves the other face over edges with ends on either side, or on the plane.
+    bool positive = false, negative = false;
+    std::array<int, 4> on{};
+    std::size_t zeros = 0;
+    for (int j = 0; j < other.size(); ++j) {
+      if (other_side[at(j)] * other_side[at(j + 1) % other_side.size()] > 0) continue;
+      const int o = orient3d(p(a), p(b), p(other[j]), p(other[j + 1]));
+      positive = positive || o > 0;
+      negative = negative || o < 0;
+      if (positive && negative) return;
+      if (o == 0 && zeros < on.size()) on[zeros++] = j;
     }
-    if (positive + negative == 3) return note(edge_triangle_cut(a, b, other_id), 3 + k, interior, own_is_s, !inner);
-    if (positive + negative == 2) {
-      const int j = o[0] == 0 ? 0 : o[1] == 0 ? 1 : 2;
+    if (zeros == 0) return note(edge_triangle_cut(a, b, other.triangle), on_edges + k, interior, own_is_s, !inner);
+    if (zeros == 1) {
+      const int j = on[0];
       // It stays where the edge of a facet goes through the other one. An edge in its plane only crosses lines there.
-      const bool comes_through = !is_inner(!own_is_s, j) && (other_side[at(j)] != 0 || other_side[at(j + 1)] != 0);
-      return note(edge_edge_cut(a, b, other[at(j)], other[at(j + 1)]), 3 + k, 3 + j, own_is_s, !inner || comes_through);
+      const bool comes_through = !is_inner(!own_is_s, j) && (other_side[at(j)] != 0 || other_side[at(j + 1) % other_side.size()] != 0);
+      return note(edge_edge_cut(a, b, other[j], other[j + 1]), on_edges + k, on_edges + j, own_is_s, !inner || comes_through);
     }
-    // Through a corner: the one that the two zero edges share.
-    const int corner = o[0] != 0 ? 2 : o[1] != 0 ? 0 : 1;
-    note(vertex_cut(other[at(corner)]), 3 + k, corner, own_is_s);
+    // Through the corner that two edges share.
+    const int corner = on[1] == on[0] + 1 ? on[1] : on[0];
+    note(vertex_cut(other[corner]), on_edges + k, corner, own_is_s);
   }
 
   /// Edge k of `own` lies in the plane of `other`: where it crosses the edges and corners of `other`.
   /// @param both  so does all of `own`
-  void along(const Triangle& own, const Triangle& other, int k, bool own_is_s, const Projection& plane, bool both) {
-    const Index a = own[at(k)], b = own[at(k + 1)];
+  void along(const Face& own, const Face& other, int k, bool own_is_s, const Projection& plane, bool both) {
+    const Index a = own[k], b = own[k + 1];
     const Point2 pa = plane(p(a)), pb = plane(p(b));
-    std::array<int, 3> o{};
-    for (int j = 0; j < 3; ++j) {
-      const Index v = other[at(j)];
-      o[at(j)] = v == a || v == b ? 0 : orient2d(pa, pb, plane(p(v)));
-    }
-    for (int j = 0; j < 3; ++j) {
-      const Index c = other[at(j)], d = other[at(j + 1)];
-      if (o[at(j)] == 0 && c != a && c != b && between(pa, pb, plane(p(c)))) note(vertex_cut(c), 3 + k, j, own_is_s);
-      if (o[at(j)] * o[at(j + 1)] >= 0) continue;
+    auto side_of = [&](Index v) { return v == a || v == b ? 0 : orient2d(pa, pb, plane(p(v))); };
+    const int first = side_of(other[0]);
+    int next = first;
+    for (int j = 0; j < other.size(); ++j) {
+      const Index c = other[j], d = other[j + 1];
+      const int here = next;
+      next = j + 1 < other.size() ? side_of(d) : first;
+      if (here == 0 && c != a && c != b && between(pa, pb, plane(p(c)))) note(vertex_cut(c), on_edges + k, j, own_is_s);
+      if (here * next >= 0) continue;
       const int oa = orient2d(plane(p(c)), plane(p(d)), pa), ob = orient2d(plane(p(c)), plane(p(d)), pb);
-      if (oa * ob < 0) note(edge_edge_cut(a, b, c, d), 3 + k, 3 + j, own_is_s, !is_inner(!own_is_s, j) && !(both && is_inner(own_is_s, k)));
+      if (oa * ob < 0) note(edge_edge_cut(a, b, c, d), on_edges + k, on_edges + j, own_is_s, !is_inner(!own_is_s, j) && !(both && is_inner(own_is_s, k)));
     }
   }
 
@@ -202,31 +223,35 @@ class Meeting {
 
   void emit_points() {
     for (int k = 0; k < found_; ++k) {
-      const Local& local = locals_[static_cast<std::size_t>(k)];
+      const Local& local = locals_[at(k)];
       if (!local.stays) continue;
-      emit_point(local.cut, local.in_s, s_, is_);
-      emit_point(local.cut, local.in_t, t_, it_);
+      emit_point(local.cut, local.in_s, true);
+      emit_point(local.cut, local.in_t, false);
     }
   }
-  void emit_point(const Cut& cut, Where where, const Triangle& t, Index id) {
-    if (where < 3) return;
-    out_.touched.push_back(soup_.facet_of(id));
-    if (where == interior || soup_.is_inner(id, at(where))) return out_.face_points.push_back({soup_.facet_of(id), cut});
-    const Index a = t[at(where - 3)], b = t[at(where - 2)];
+  void emit_point(const Cut& cut, Where where, bool of_s) {
+    if (where < on_edges) return;
+    const Face& face = of_s ? s_ : t_;
+    const Index facet = soup_.facet_of(face.triangle);
+    out_.touched.push_back(facet);
+    if (where == interior || is_inner(of_s, where - on_edges)) return out_.face_points.push_back({facet, cut});
+    const Index a = face[where - on_edges], b = face[where - on_edges + 1];
     out_.edge_points.push_back({std::min(a, b), std::max(a, b), cut});
   }
 
-  static bool on_edge(Where w, int k) { return w == 3 + k || w == k || w == (k + 1) % 3; }
-  static bool on_one_edge(Where a, Where b) {
-    for (int k = 0; k < 3; ++k)
-      if (on_edge(a, k) && on_edge(b, k)) return true;
-    return false;
+  /// The edge that both places lie on, of the face of s or t; −1: none.
+  int common_edge(bool of_s, Where a, Where b) const {
+    const int n = (of_s ? s_ : t_).size();
+    auto is_on = [&](Where w, int k) { return w == on_edges + k || w == k || w == (k + 1) % n; };
+    if (a == interior) return -1;
+    if (a >= on_edges) return is_on(b, a - on_edges) ? a - on_edges : -1;
+    if (is_on(b, a)) return a;
+    return is_on(b, (a + n - 1) % n) ? (a + n - 1) % n : -1;
   }
   /// Along an edge of the facet of s or t.
   bool on_border(bool of_s, Where a, Where b) const {
-    for (int k = 0; k < 3; ++k)
-      if (on_edge(a, k) && on_edge(b, k) && !is_inner(of_s, k)) return true;
-    return false;
+    const int k = common_edge(of_s, a, b);
+    return k >= 0 && !is_inner(of_s, k);
   }
 
   void emit() {
@@ -237,7 +262,7 @@ class Meeting {
   }
   void segment(bool in_s, bool in_t, const Local& a, const Local& b, Index lo, Index hi) {
     if (!in_s && !in_t) return;
-    LocalSegment segment{soup_.facet_of(is_), soup_.facet_of(it_), lo, hi, in_s, in_t, a.stays, b.stays, a.cut, b.cut};
+    LocalSegment segment{soup_.facet_of(s_.triangle), soup_.facet_of(t_.triangle), lo, hi, in_s, in_t, a.stays, b.stays, a.cut, b.cut};
     if (in_s) out_.touched.push_back(segment.first);
     if (in_t) out_.touched.push_back(segment.second);
     if (segment.second < segment.first) {
@@ -252,9 +277,9 @@ class Meeting {
   }
   /// What is an edge of one facet and a line inside the other cuts that one; what is inside both cuts both.
   void along_common_edges() {
-    for (int k = 0; k < 3; ++k)
-      for (int j = 0; j < 3; ++j) {
-        const Index a = s_[at(k)], b = s_[at(k + 1)], c = t_[at(j)], d = t_[at(j + 1)];
+    for (int k = 0; k < s_.size(); ++k)
+      for (int j = 0; j < t_.size(); ++j) {
+        const Index a = s_[k], b = s_[k + 1], c = t_[j], d = t_[j + 1];
         if (std::minmax(a, b) != std::minmax(c, d)) continue;
         const bool in_s = is_inner(true, k), in_t = is_inner(false, j), flat = coplanar_;
         if (flat && in_s == in_t) continue;
@@ -266,18 +291,18 @@ class Meeting {
   /// Where they overlap both must come out in the same pieces, also one that nothing cuts.
   void overlapping() {
     coplanar_ = true;
-    const Index s = soup_.facet_of(is_), t = soup_.facet_of(it_);
+    const Index s = soup_.facet_of(s_.triangle), t = soup_.facet_of(t_.triangle);
     out_.touched.insert(out_.touched.end(), {s, t});
     out_.coplanar.insert(out_.coplanar.end(), {s, t});
   }
 
   /// Has an edge of one, seen in their plane, surely all of the other beyond it?
-  bool beyond_an_edge(const Triangle& one, const Triangle& other, const Projection& plane) const {
-    for (int k = 0; k < 3; ++k) {
-      const Point2 a = plane(p(one[at(k)])), b = plane(p(one[at(k + 1)]));
-      const int inner = orient2d_if_sure(a, b, plane(p(one[at(k + 2)])));
+  bool beyond_an_edge(const Face& one, const Face& other, const Projection& plane) const {
+    for (int k = 0; k < one.size(); ++k) {
+      const Point2 a = plane(p(one[k])), b = plane(p(one[k + 1]));
+      const int inner = orient2d_if_sure(a, b, plane(p(one[k + 2])));
       auto is_beyond = [&](Index v) { return orient2d_if_sure(a, b, plane(p(v))) == -inner; };
-      if (inner != 0 && std::all_of(other.begin(), other.end(), is_beyond)) return true;
+      if (inner != 0 && std::all_of(other.corners.begin(), other.corners.end(), is_beyond)) return true;
     }
     return false;
   }
@@ -288,14 +313,15 @@ class Meeting {
     const auto before = out_.touched.size();
     bool overlap = false;
     for (const bool own_is_s : {true, false}) {
-      const Triangle &own = own_is_s ? s_ : t_, &other = own_is_s ? t_ : s_;
-      for (int k = 0; k < 3; ++k) {
+      const Face &own = own_is_s ? s_ : t_, &other = own_is_s ? t_ : s_;
+      for (int k = 0; k < own.size(); ++k) {
+        if (!boxes_meet(p(own[k]), p(own[k + 1]), other)) continue;
         // A line inside a facet tells whether the two overlap, no more. A corner may have no other edges.
         const bool inner = is_inner(own_is_s, k);
         found_ = 0;
-        for (int end = 0; end < 2; ++end) {
-          const Where w = locate(own[at(k + end)], other, plane);
-          if (w >= 0) note(vertex_cut(own[at(k + end)]), (k + end) % 3, w, own_is_s);
+        for (const int end : {k, (k + 1) % own.size()}) {
+          const Where w = locate(own[end], other, plane);
+          if (w != outside) note(vertex_cut(own[end]), end, w, own_is_s);
         }
         if (inner) emit_points();
         if (inner && overlap) continue;
@@ -304,9 +330,9 @@ class Meeting {
         if (found_ != 2) continue;
         const Local &a = locals_[0], &b = locals_[1];
         const Where wa = own_is_s ? a.in_t : a.in_s, wb = own_is_s ? b.in_t : b.in_s;
-        overlap = overlap || !on_one_edge(wa, wb);
+        overlap = overlap || common_edge(!own_is_s, wa, wb) < 0;
         if (inner || on_border(!own_is_s, wa, wb)) continue;
-        const Index lo = std::min(own[at(k)], own[at(k + 1)]), hi = std::max(own[at(k)], own[at(k + 1)]);
+        const Index lo = std::min(own[k], own[k + 1]), hi = std::max(own[k], own[k + 1]);
         segment(!own_is_s, own_is_s, a, b, lo, hi);
       }
     }
@@ -314,9 +340,9 @@ class Meeting {
   }
 
   const Soup& soup_;
-  Index is_, it_;
-  Triangle s_, t_;
   Output& out_;
+  Face s_{}, t_{};
+  std::vector<int> s_side_, t_side_;
   std::array<Local, 16> locals_{};
   int found_ = 0;
   bool coplanar_ = false;
@@ -374,12 +400,16 @@ void join_pieces(std::vector<LocalSegment>& pieces, std::size_t triangles, std::
 }  // namespace
 
 Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSet& points, const Control& control) {
-  constexpr std::size_t block = 1024;
-  std::vector<Output> outputs((pairs.size() + block - 1) / block);
+  constexpr std::size_t block = 64;
+  const FacePairs faces(soup, pairs);
+  std::vector<Output> outputs((faces.size() + block - 1) / block);
   tbb::parallel_for(std::size_t{0}, outputs.size(), [&](std::size_t k) {
     check_stop(control);
-    for (std::size_t i = k * block; i < std::min(pairs.size(), (k + 1) * block); ++i)
-      Meeting(soup, pairs[i].s, pairs[i].t, outputs[k]).run();
+    Meeting meeting(soup, outputs[k]);
+    for (std::size_t i = k * block; i < std::min(faces.size(), (k + 1) * block); ++i) {
+      const auto [s, t] = faces[i];
+      meeting.run(s, t);
+    }
   });
 
   std::vector<LocalSegment> segments, pieces;

@@ -13,11 +13,11 @@
 
 namespace anvil {
 
-/// Sorts items by `key`, and by operator< among those with one key.
+/// Sorts items by `key`; those with one key stay in their order.
 /// @param keys  every key is smaller
 /// @return where each key's items begin: those of k are [start[k], start[k + 1])
 template <class T, class Key>
-std::vector<Index> bucket_sort(std::vector<T>& items, std::size_t keys, Key&& key) {
+std::vector<Index> counting_sort(std::vector<T>& items, std::size_t keys, Key&& key) {
   std::vector<Index> start(keys + 2, 0);
   for (const T& item : items) ++start[key(item) + 2];
   for (std::size_t k = 2; k < start.size(); ++k) start[k] += start[k - 1];
@@ -25,12 +25,19 @@ std::vector<Index> bucket_sort(std::vector<T>& items, std::size_t keys, Key&& ke
   std::vector<T> sorted(items.size());
   for (const T& item : items) sorted[start[key(item) + 1]++] = item;
   start.pop_back();
+  items.swap(sorted);
+  return start;
+}
+
+/// The same, and those with one key by operator<.
+template <class T, class Key>
+std::vector<Index> bucket_sort(std::vector<T>& items, std::size_t keys, Key&& key) {
+  const std::vector<Index> start = counting_sort(items, keys, key);
   constexpr std::size_t keys_at_once = 512;
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, keys, keys_at_once), [&](const auto& range) {
     for (std::size_t k = range.begin(); k < range.end(); ++k)
-      if (start[k + 1] - start[k] > 1) std::sort(sorted.begin() + start[k], sorted.begin() + start[k + 1]);
+      if (start[k + 1] - start[k] > 1) std::sort(items.begin() + start[k], items.begin() + start[k + 1]);
   });
-  items.swap(sorted);
   return start;
 }
 
