@@ -146,6 +146,7 @@ class Contacts {
         const double off = (at(a) + share * (at(b) - at(a)) - p).norm();
         if (off > tolerance_) continue;
         at_edge = true;
+        any_inexact_ = any_inexact_ || !collinear(at(a), at(b), p);
         // On a line that only cuts a flat face into triangles, what counts is how far it lay from the face.
         note_moved(onto, is_seen(onto, k) || !(length > 0) ? off : std::abs(normal.dot(p - origin)) / length);
         cuts_.edge_points.push_back({edge_key(a, b).first, edge_key(a, b).second, v});
@@ -156,6 +157,7 @@ class Contacts {
       }
       if (!(length > 0) || !is_inside(onto, plane, p, 0)) continue;
       cuts_.face_points.push_back({soup_.facet_of(onto), v});
+      any_inexact_ = any_inexact_ || orient3d(at(t[0]), at(t[1]), at(t[2]), p) != 0;
       note_moved(onto, std::abs(normal.dot(p - origin)) / length);
       touch(onto);
     }
@@ -179,14 +181,11 @@ class Contacts {
         for (Index e : {a, b}) near_end = near_end || near(at(e), c, d);
         for (Index e : {c, d}) near_end = near_end || near(at(e), a, b);
         if (near_end) continue;
+        any_inexact_ = any_inexact_ || orient3d(at(a), at(b), at(c), at(d)) != 0;
         const EdgeKey one = edge_key(a, b), two = edge_key(c, d);
         const EdgeKey here = std::min(one, two), there = std::max(one, two);
-        auto [it, is_new] = crossings_.try_emplace({here, there}, static_cast<Index>(soup_.points.size()));
-        if (is_new) {
-          soup_.points.push_back(0.5 * (p + q));
-          soup_.moved.append(true);
-          soup_.maybe_non_manifold.push_back(1);
-        }
+        auto [it, is_new] = crossings_.try_emplace({here, there}, static_cast<Index>(given_points_ + new_points_.size()));
+        if (is_new) new_points_.push_back(0.5 * (p + q));
         cuts_.edge_points.push_back({here.first, here.second, it->second});
         cuts_.edge_points.push_back({there.first, there.second, it->second});
         if (is_seen(first, j) && is_seen(second, k)) note_moved(first, (p - q).norm());
@@ -248,6 +247,16 @@ class Contacts {
     for (const auto& p : cuts_.face_points) places_.push_back({p.triangle, p.point, no_index});
     first_place_ = bucket_sort(places_, soup_.triangles.size(), [](const Place& place) { return place.facet; });
   }
+  /// Puts the points at which edges pass each other into the soup.
+  void add_points() {
+    for (const Vec3& p : new_points_) {
+      soup_.points.push_back(p);
+      soup_.moved.append(true);
+      soup_.maybe_non_manifold.push_back(1);
+    }
+  }
+  /// Of all that is near, something does not meet exactly already.
+  bool any_inexact() const { return any_inexact_; }
   bool is_touched(Index i) const { return cuts_.touched[i]; }
   /// Triangles that met another nearly, not exactly.
   std::vector<Index> nearly() {
@@ -404,9 +413,11 @@ class Contacts {
   std::size_t given_points_;
   Cuts cuts_;
   std::vector<Index> touched_, nearly_;
+  bool any_inexact_ = false;
   std::vector<Place> places_;       ///< by facet, point and edge
   std::vector<Index> first_place_;  ///< per facet
   std::map<std::pair<EdgeKey, EdgeKey>, Index> crossings_;
+  std::vector<Vec3> new_points_;  ///< at crossings, numbered on from the given ones
 };
 
 /// The soup while contact changes it: which triangles are new or changed, and what lay against them.
@@ -653,6 +664,14 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     contacts.edges_past(pair.s, pair.t);
   }
   check_stop(control);
+  auto unchanged = [&] {
+    soup.needs_self_test = Flags::none();
+    if (none_moved) soup.moved = Flags::none();
+    return count;
+  };
+  // What meets exactly is left to the exact stages: they need no rounded points for it.
+  if (!merged && soup.removed.uniform() && !contacts.any_inexact()) return unchanged();
+  contacts.add_points();
   const auto along = contacts.points_along();
   contacts.mark_touched(involved, along);
   // Only where a triangle has points can an edge of another that is near run along it.
@@ -670,11 +689,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   for (Index t : nearly) met.push_back(soup.triangles[t]);
   count_places(met, soup.points, count);
   count.changed = merged || !touched.empty() || !soup.removed.uniform();
-  if (!count.changed) {
-    soup.needs_self_test = Flags::none();
-    if (none_moved) soup.moved = Flags::none();
-    return count;
-  }
+  if (!count.changed) return unchanged();
   if (!touched.empty()) {
     // Crossings of different edges may have come to the very same place.
     std::vector<Index> ids;

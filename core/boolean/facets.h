@@ -29,8 +29,8 @@ struct Face {
   Index triangle = 0;  ///< itself, or the first of its facet
   bool is_facet = false;
   int size() const { return static_cast<int>(corners.size()); }
-  /// Corner k, counted around as often as need be.
-  Index operator[](int k) const { return corners[static_cast<std::size_t>(k) % corners.size()]; }
+  /// Corner k, or k − size() beyond the last; k stays below twice the size.
+  Index operator[](int k) const { return corners[static_cast<std::size_t>(k < size() ? k : k - size())]; }
   bool has(Index v) const { return std::find(corners.begin(), corners.end(), v) != corners.end(); }
 };
 

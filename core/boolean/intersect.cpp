@@ -61,6 +61,8 @@ Cut edge_edge_cut(Index p, Index q, Index r, Index s) {
 }
 
 std::size_t at(int k) { return static_cast<std::size_t>(k); }
+/// The corner after k.
+std::size_t after(int k, const Face& face) { return at(k + 1 < face.size() ? k + 1 : 0); }
 
 /// Works on pairs of faces, one after the other.
 class Meeting {
@@ -162,7 +164,7 @@ class Meeting {
   /// Edge k of one face, `own`, against the other, whose plane sees the corners of `own` on these sides.
   void edge_against(bool own_is_s, int k, const std::vector<int>& side, const std::vector<int>& other_side) {
     const Face &own = own_is_s ? s_ : t_, &other = own_is_s ? t_ : s_;
-    const int sa = side[at(k)], sb = side[at(k + 1) % side.size()];
+    const int sa = side[at(k)], sb = side[after(k, own)];
     if (sa * sb > 0) return;
     const Index a = own[k], b = own[k + 1];
     const bool inner = is_inner(own_is_s, k);
@@ -177,7 +179,7 @@ class Meeting {
     std::array<int, 4> on{};
     std::size_t zeros = 0;
     for (int j = 0; j < other.size(); ++j) {
-      if (other_side[at(j)] * other_side[at(j + 1) % other_side.size()] > 0) continue;
+      if (other_side[at(j)] * other_side[after(j, other)] > 0) continue;
       const int o = orient3d(p(a), p(b), p(other[j]), p(other[j + 1]));
       positive = positive || o > 0;
       negative = negative || o < 0;
@@ -188,7 +190,7 @@ class Meeting {
     if (zeros == 1) {
       const int j = on[0];
       // It stays where the edge of a facet goes through the other one. An edge in its plane only crosses lines there.
-      const bool comes_through = !is_inner(!own_is_s, j) && (other_side[at(j)] != 0 || other_side[at(j + 1) % other_side.size()] != 0);
+      const bool comes_through = !is_inner(!own_is_s, j) && (other_side[at(j)] != 0 || other_side[after(j, other)] != 0);
       return note(edge_edge_cut(a, b, other[j], other[j + 1]), on_edges + k, on_edges + j, own_is_s, !inner || comes_through);
     }
     // Through the corner that two edges share.
@@ -319,7 +321,7 @@ class Meeting {
         // A line inside a facet tells whether the two overlap, no more. A corner may have no other edges.
         const bool inner = is_inner(own_is_s, k);
         found_ = 0;
-        for (const int end : {k, (k + 1) % own.size()}) {
+        for (const int end : {k, static_cast<int>(after(k, own))}) {
           const Where w = locate(own[end], other, plane);
           if (w != outside) note(vertex_cut(own[end]), end, w, own_is_s);
         }

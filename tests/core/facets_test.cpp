@@ -87,7 +87,8 @@ TEST_CASE("a plug fills a cavity of its own shape, wherever lines through its fa
 
 TEST_CASE("prisms over concave outlines and frames combine as the same solids in triangles do") {
   // 387: a cut passes through the middle of a slit, where only lines inside a facet end, and another facet lies on that one.
-  std::vector<unsigned> seeds{387};
+  // 200819 … 900484: scored edges cross exactly; contact once put a rounded point there, and lines came or went with it.
+  std::vector<unsigned> seeds{387, 200819, 200949, 900362, 900484};
   for (unsigned seed = 1; seed <= 60; ++seed) seeds.push_back(seed);
   for (unsigned seed : seeds) {
     CAPTURE(seed);
