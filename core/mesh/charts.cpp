@@ -77,7 +77,8 @@ class ChartFinder {
       plane_ = from.projection();
       std::vector<Index> these;
       for (Index k = 0; k < some.size(); ++k) {
-        if (facing_[k] == nowhere || from.slope(normals_[k]) < least_slope * normals_[k].norm()) continue;
+        const double slope = from.slope(normals_[k]);
+        if (facing_[k] == nowhere || slope < 0 || slope * slope < least_slope * least_slope * normals_[k].squaredNorm()) continue;
         --facing_count[facing_[k]];
         facing_[k] = nowhere;
         const Triangle& t = triangles_[some[k]];
