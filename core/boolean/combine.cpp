@@ -156,7 +156,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     });
     // Where contact found nothing that is near without meeting, there are no skins to look for.
     bool near_misses = contact == 0;
-    const std::size_t max_pairs = 16 * pairs.size() + 50'000;
+    const std::size_t given_pairs = pairs.size(), max_pairs = 16 * given_pairs + 50'000;
     for (int k = 0; k < passes && contact > 0; ++k) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
       if (k == 0 && made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
@@ -178,7 +178,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     classifier.neutral_winding = expression.neutral_winding();
     classifier.tolerance = near_misses ? tolerance : 0;
     // Where faces lie many deep, contact can make faces that cross each other all over.
-    const std::size_t max_points = near_misses && contact > 0 ? 16 * soup.points.size() + 50'000 : no_limit;
+    const std::size_t max_points = near_misses && contact > 0 ? 16 * soup.points.size() + 2 * given_pairs + 20'000 : no_limit;
     Pass pass = arrange(soup, std::move(pairs), classifier, false, max_points, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)

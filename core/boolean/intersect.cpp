@@ -402,8 +402,8 @@ void join_pieces(std::vector<LocalSegment>& pieces, std::size_t triangles, std::
 }  // namespace
 
 Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSet& points, const Control& control) {
-  constexpr std::size_t block = 64;
   const FacePairs faces(soup, pairs);
+  const std::size_t block = std::clamp<std::size_t>(faces.size() / 64, 64, 1024);
   std::vector<Output> outputs((faces.size() + block - 1) / block);
   tbb::parallel_for(std::size_t{0}, outputs.size(), [&](std::size_t k) {
     check_stop(control);

@@ -59,7 +59,10 @@ std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& poin
   const double finest = std::max(1e-14 * box.size().maxCoeff(), 1e-290);
   auto error_of = [&](Index id) { return std::max({points.coordinate(id, 0).error, points.coordinate(id, 1).error, points.coordinate(id, 2).error}); };
   std::vector<int> level;
-  for (Index id : ids) level.push_back(std::max(0, static_cast<int>(std::ceil(std::log2(16 * error_of(id) / finest) / 10))));
+  for (Index id : ids) {
+    const double wide = 16 * error_of(id) / finest;
+    level.push_back(wide > 1 ? static_cast<int>(std::ceil(std::log2(wide) / 10)) : 0);
+  }
   std::vector<int> levels = level;
   std::sort(levels.begin(), levels.end());
   levels.erase(std::unique(levels.begin(), levels.end()), levels.end());
