@@ -158,7 +158,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     bool near_misses = contact == 0;
     const std::size_t given_pairs = pairs.size(), max_pairs = 16 * given_pairs + 50'000;
     for (int k = 0; k < passes && contact > 0; ++k) {
-      const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, control); });
+      const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, std::min(contact, std::ldexp(extent, -42)), control); });
       if (k == 0 && made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
       if (!made.changed) break;
       near_misses = true;

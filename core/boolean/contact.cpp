@@ -163,6 +163,23 @@ class Contacts {
     }
   }
 
+  /// Triangles of two facets that lie on each other at a common edge: the facets must come out in the same pieces even where
+  /// they have all corners in common, and nothing else is found.
+  void lies_on(Index first, Index second) {
+    const Triangle &s = soup_.triangles[first], &t = soup_.triangles[second];
+    if (std::count_if(s.begin(), s.end(), [&](Index v) { return is_corner(t, v); }) != 2) return;
+    const Plane plane = plane_of(s);
+    const auto own = static_cast<std::size_t>(std::find_if(s.begin(), s.end(), [&](Index v) { return !is_corner(t, v); }) - s.begin());
+    const Vec3& other = at(*std::find_if(t.begin(), t.end(), [&](Index v) { return !is_corner(s, v); }));
+    const Vec3 &a = at(s[(own + 1) % 3]), &b = at(s[(own + 2) % 3]);
+    if (!is_near(plane, other) || !(plane.normal.dot((b - a).cross(other - a)) > 0)) return;
+    auto is_alone = [&](Index i) { return !soup_.is_inner(i, 0) && !soup_.is_inner(i, 1) && !soup_.is_inner(i, 2); };
+    if (is_alone(first) && is_alone(second)) return;
+    any_inexact_ = any_inexact_ || orient3d(at(s[0]), at(s[1]), at(s[2]), other) != 0;
+    touch(first);
+    touch(second);
+  }
+
   /// Edges that pass each other nearer than the tolerance, away from their ends, get a common vertex.
   void edges_past(Index first, Index second) {
     const Triangle &s = soup_.triangles[first], &t = soup_.triangles[second];
@@ -296,7 +313,7 @@ class Contacts {
   Look look(const Face& face, const Face& other) const {
     const auto& [origin, normal, length] = plane_of(soup_.triangles[other.triangle]);
     const double most = tolerance_ * length;
-    bool any_above = false, any_below = false;
+    bool any_above = false, any_below = false, all_on = true;
     Look look{Look::through};
     const int n = face.size();
     auto side_of = [&](Index v) {
@@ -312,11 +329,17 @@ class Contacts {
       if (here == 0) {
         if (!other.has(face[k])) return {Look::near};
         any_above = any_below = true;
+      } else {
+        all_on = false;
       }
       if (before * here > 0) continue;
-      if (look.crossing == look.edges.size()) return {Look::near};
+      if (look.crossing == look.edges.size()) {
+        if (!all_on) return {Look::near};
+        continue;
+      }
       look.edges[look.crossing++] = k == 0 ? n - 1 : k - 1;
     }
+    if (all_on) return {Look::near};
     if (!(any_above && any_below)) return {Look::beyond};
     return look;
   }
@@ -604,8 +627,9 @@ void count_places(const std::vector<Triangle>& met, const std::vector<Vec3>& poi
 
 }  // namespace
 
-ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, const Control& control) {
+ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, double flat_within, const Control& control) {
   ContactCount count;
+  const NearlyFlat nearly_flat(soup, flat_within);
   const bool none_moved = soup.moved.uniform();
   soup.moved.spread(soup.points.size());
   soup.needs_self_test = Flags::none();
@@ -662,6 +686,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     contacts.vertices_on(pair.s, pair.t);
     contacts.vertices_on(pair.t, pair.s);
     contacts.edges_past(pair.s, pair.t);
+    contacts.lies_on(pair.s, pair.t);
   }
   check_stop(control);
   auto unchanged = [&] {
@@ -670,7 +695,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     return count;
   };
   // What meets exactly is left to the exact stages: they need no rounded points for it.
-  if (!merged && soup.removed.uniform() && !contacts.any_inexact()) return unchanged();
+  if (!merged && soup.removed.uniform() && nearly_flat.none() && !contacts.any_inexact()) return unchanged();
   contacts.add_points();
   const auto along = contacts.points_along();
   contacts.mark_touched(involved, along);

@@ -123,6 +123,50 @@ void find_facets_again(Soup& soup, const std::vector<TrianglePair>& pairs) {
   if (any) take_apart(soup, crosses);
 }
 
+NearlyFlat::NearlyFlat(Soup& soup, double off) : soup_(soup), none_before_(soup.inner.empty()) {
+  if (!(off > 0)) return;
+  auto is_off = [&](const Triangle& plane, Index v) {
+    const Vec3 &a = soup.points[plane[0]], normal = (soup.points[plane[1]] - a).cross(soup.points[plane[2]] - a);
+    return !(std::abs(normal.dot(soup.points[v] - a)) <= off * normal.norm());
+  };
+  for (Index c = 0; c < soup.opposite.size(); ++c) {
+    const Index o = soup.opposite[c], t = c / 3, u = o / 3;
+    if (o == no_index || o < c || (!none_before_ && soup.inner[c]) || soup.removed[t] || soup.removed[u]) continue;
+    if (soup.polygon_of(t) != soup.polygon_of(u) || soup.parts[soup.part[t]].crosses_itself) continue;
+    if (soup.provenance[t].scored || soup.provenance[u].scored) continue;
+    if (is_off(soup.triangles[t], soup.triangles[u][(o % 3 + 2) % 3]) || is_off(soup.triangles[u], soup.triangles[t][(c % 3 + 2) % 3])) continue;
+    joined_.push_back(c);
+  }
+  if (joined_.empty()) return;
+  soup.inner.resize(soup.opposite.size(), 0);
+  for (Index c : joined_) soup.inner[c] = soup.inner[soup.opposite[c]] = 1;
+  find_facets(soup);
+  // Seen from where the first of its triangles is, all must turn the same way.
+  std::vector<char> turned(soup.triangles.size(), 0);
+  bool any = false;
+  for (Index t = 0; t < soup.facet.size(); ++t) {
+    if (soup.facet[t] == t || turned[soup.facet[t]]) continue;
+    auto turn_of = [&](const Projection& plane, const Triangle& corners) {
+      return orient2d(plane(soup.points[corners[0]]), plane(soup.points[corners[1]]), plane(soup.points[corners[2]]));
+    };
+    const auto& first = soup.triangles[soup.facet[t]];
+    const Projection plane = projection_of(soup.points[first[0]], soup.points[first[1]], soup.points[first[2]]);
+    if (turn_of(plane, first) != turn_of(plane, soup.triangles[t])) turned[soup.facet[t]] = 1, any = true;
+  }
+  if (any) take_apart(soup, turned);
+}
+
+NearlyFlat::~NearlyFlat() {
+  if (joined_.empty()) return;
+  // Of changed triangles contact has forgotten opposites and lines inside; of pieces of the others there are none.
+  for (Index c : joined_) {
+    soup_.inner[c] = 0;
+    if (const Index o = soup_.opposite[c]; o != no_index) soup_.inner[o] = 0;
+  }
+  if (none_before_) soup_.inner = {};
+  find_facets(soup_);
+}
+
 FacePairs::FacePairs(const Soup& soup, const std::vector<TrianglePair>& pairs) : soup_(soup), pairs_(pairs) {
   if (soup.facet.empty()) return;
   std::vector<char> asked(soup.facet.size(), 0);

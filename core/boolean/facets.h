@@ -23,6 +23,23 @@ void find_facets(Soup& soup);
 /// @param pairs  all pairs of changed triangles that may cross; a facet that crosses itself is taken apart
 void find_facets_again(Soup& soup, const std::vector<TrianglePair>& pairs);
 
+/// As long as it lives, triangles of one polygon that lie in one plane but for rounding are one facet of the soup: for contact,
+/// which need not cut exactly. Lines that contact leaves as they were are afterwards what they were before.
+class NearlyFlat {
+ public:
+  /// @param off  how far a corner may lie off its neighbour's plane, a length; 0: nothing changes
+  NearlyFlat(Soup& soup, double off);
+  ~NearlyFlat();
+  NearlyFlat(const NearlyFlat&) = delete;
+  NearlyFlat& operator=(const NearlyFlat&) = delete;
+  bool none() const { return joined_.empty(); }
+
+ private:
+  Soup& soup_;
+  bool none_before_;
+  std::vector<Index> joined_;  ///< corners that `inner` was set for, of each line the first
+};
+
 /// What is met: a strictly convex facet as a whole, or one triangle.
 struct Face {
   std::span<const Index> corners;

@@ -111,7 +111,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     bool changed_by_contact = false;
     for (int k = 0; k < passes; ++k) {
       if (k > 0) pairs = find_pairs(again, {tolerance, nullptr, max_pairs}, control);
-      if (!make_contact(again, pairs, tolerance, control).changed) break;
+      if (!make_contact(again, pairs, tolerance, 0, control).changed) break;
       changed_by_contact = true;
       if (again.triangles.size() > max_triangles) throw Contradiction(diverges);
     }

@@ -103,6 +103,8 @@ struct ContactCount {
   bool changed = false;         ///< the soup is not what it was
   std::vector<Index> involved;  ///< triangles that may meet others now
 };
-ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, const Control& control);
+/// @param flat_within  polygons of which no corner lies farther off the others' plane are cut as wholes, a length; 0: only
+///                     those that are exactly flat
+ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, double flat_within, const Control& control);
 
 }  // namespace anvil::boolean

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Flush faces, equal radii and exact touching: no skin, no sliver, and exactly the faces that must be there.
 // (Common practice: tools end flush with their part, halves are mirrored and joined, files are stored in float.)
+#include <numbers>
+
 #include "core/boolean/combine.h"
 #include "core/io/mesh_file.h"
 #include "core/soundness/check.h"
@@ -212,4 +214,36 @@ TEST_CASE("contact is told of edges and faces that people see, not of lines that
   // told as that side, one on each of two sides as two.
   CHECK(told(box, placed(stock("cylinder", {10, 30, 64}), {0, 0, 5 + 1e-6})) == 1);
   CHECK(told(stock("box", {40, 40, 200}), placed(stock("cylinder", {10, 200, 64}), {0, 0, 1e-6})) == 2);
+}
+
+TEST_CASE("bars that cross flush, turned out of all planes, are joined as bars that lie square are") {
+  // Turned, no face of a bar is exactly flat, and the lines that cut it into triangles are not exactly in it.
+  constexpr int bars = 10;
+  Mesh lattice;
+  for (int k = 0; k < bars; ++k) {
+    const Mesh bar = placed(stock("box", {2.0 * bars, 1, 1}), {0, 2.0 * k - bars, 0});
+    const auto first = static_cast<Index>(lattice.positions.size());
+    lattice.positions.insert(lattice.positions.end(), bar.positions.begin(), bar.positions.end());
+    for (std::size_t f = 0; f < bar.face_count(); ++f) {
+      std::vector<Index> ring(bar.face(f).begin(), bar.face(f).end());
+      for (Index& v : ring) v += first;
+      lattice.add_face(ring);
+    }
+  }
+  // Each bar crosses all of the other lattice, but for the outermost, which reaches half across one.
+  const double each = bars * 2.0 * bars, common = (bars - 0.5) * (bars - 0.5);
+  const Affine across(Eigen::AngleAxisd(std::numbers::pi / 2, Vec3::UnitZ()));
+  for (const int steps : {0, 1, 2}) {
+    CAPTURE(steps);
+    for (const Operation operation : {Operation::unite, Operation::difference}) {
+      const BooleanResult result = of(moved(lattice, turned(steps)), operation, moved(lattice, turned(steps) * across));
+      for (const auto& done : result.report.done) {
+        CHECK(done.what() != "contact_left_out");
+        CHECK(done.what() != "put_on_grid");
+      }
+      CHECK(signed_volume(result.mesh) == Approx(operation == Operation::unite ? 2 * each - common : each - common).epsilon(1e-9));
+      // Each bar has two ends, and at most one piece of its top, its floor and either wall between two crossings.
+      CHECK(result.mesh.face_count() <= 2 * bars * (2 + 4 * (bars + 1)));
+    }
+  }
 }
