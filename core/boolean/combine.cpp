@@ -22,7 +22,6 @@ namespace anvil {
 namespace {
 
 using namespace boolean;
-constexpr std::size_t no_limit = ~std::size_t{0};
 
 constexpr Note changes_nothing{"changes_nothing", "{1} changes nothing where it is", "{1} changes nothing where it is"};
 constexpr Note made_to_meet{"made_to_meet", "1 place made to meet within the contact tolerance", "{0} places made to meet within the contact tolerance"};
@@ -178,8 +177,9 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     classifier.neutral_winding = expression.neutral_winding();
     classifier.tolerance = near_misses ? tolerance : 0;
     // Where faces lie many deep, contact can make faces that cross each other all over.
-    const std::size_t max_points = near_misses && contact > 0 ? 16 * soup.points.size() + 2 * given_pairs + 20'000 : no_limit;
-    Pass pass = arrange(soup, std::move(pairs), classifier, false, max_points, stage, control);
+    PointLimits limits;
+    if (near_misses && contact > 0) limits.crossed = 16 * soup.points.size() + 2 * given_pairs + 20'000;
+    Pass pass = arrange(soup, std::move(pairs), classifier, false, limits, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)
         return Issue{std::string(bounds_nothing) + ": its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},

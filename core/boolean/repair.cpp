@@ -45,18 +45,15 @@ double largest_coordinate(const Rounded& rounded, std::span<const char> marked) 
 
 }  // namespace
 
-Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& classifier, bool to_float, std::size_t max_points,
+Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& classifier, bool to_float, PointLimits limits,
              StageClock& stage, const Control& control) {
   Arrangement arrangement(soup.points);
   Cuts cuts = stage("intersect", 0.4, [&] { return intersect(soup, pairs, arrangement.points, control); });
   pairs = {};
-  auto stop_at_limit = [&] {
-    if (arrangement.points.size() > max_points) throw Contradiction(diverges);
-  };
-  stop_at_limit();
+  if (arrangement.points.size() > limits.met) throw Contradiction(diverges);
   stage("subdivide", 0.5, [&] {
     cross_segments(soup, cuts, arrangement.points, control);
-    stop_at_limit();
+    if (arrangement.points.size() > limits.crossed) throw Contradiction(diverges);
     subdivide(soup, cuts, arrangement, control);
     return 0;
   });
@@ -131,7 +128,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     }
     const Index before = pass.pieces;
     const std::size_t max_points = (to_float ? 16 : 4) * again.points.size() + 4'000;
-    pass = arrange(again, std::move(pairs), classifier, to_float, max_points, stage, control);
+    pass = arrange(again, std::move(pairs), classifier, to_float, {.met = max_points}, stage, control);
     pass.pieces = before;
   }
 }

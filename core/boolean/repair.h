@@ -16,8 +16,12 @@ struct Pass {
   std::vector<Vec3> dissolved_at;
 };
 
-/// @param max_points  more than so many points are taken as a sign that it does not end
-Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& classifier, bool to_float, std::size_t max_points,
+/// How many points an arrangement may get; more are taken as a sign that it does not end, and are a Contradiction.
+struct PointLimits {
+  std::size_t met = ~std::size_t{0};      ///< where triangles meet
+  std::size_t crossed = ~std::size_t{0};  ///< and where what they cut into each other crosses
+};
+Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& classifier, bool to_float, PointLimits limits,
              StageClock& stage, const Control& control);
 
 inline constexpr Note rounding_not_settled{"rounding_not_settled", "rounding could not be settled: look at the places on the rail",
