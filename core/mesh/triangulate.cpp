@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <queue>
 
 #include "core/exact/predicates.h"
 
@@ -51,56 +52,100 @@ bool is_between(const Point2& apex, const Point2& first, const Point2& second, c
   return orient2d(apex, first, p) > 0 && orient2d(apex, p, second) > 0;
 }
 
+/// Numbers of points by columns of equal width, to find those within a range of x.
+class Columns {
+ public:
+  explicit Columns(const std::vector<Point2>& points) {
+    constexpr std::size_t in_one = 8;
+    double hi = points[0].x;
+    lo_ = hi;
+    for (const Point2& p : points) lo_ = std::min(lo_, p.x), hi = std::max(hi, p.x);
+    const std::size_t count = points.size() / in_one + 1;
+    per_ = hi > lo_ ? static_cast<double>(count) / (hi - lo_) : 0;
+    last_ = static_cast<double>(count - 1);
+    begin_.assign(count + 1, 0);
+    for (const Point2& p : points) ++begin_[column(p.x) + 1];
+    for (std::size_t k = 1; k <= count; ++k) begin_[k] += begin_[k - 1];
+    numbers_.resize(points.size());
+    std::vector<std::size_t> next(begin_.begin(), begin_.end() - 1);
+    for (std::size_t i = 0; i < points.size(); ++i) numbers_[next[column(points[i].x)]++] = i;
+  }
+  std::span<const std::size_t> within(double lo, double hi) const {
+    const std::size_t first = begin_[column(lo)];
+    return std::span(numbers_).subspan(first, begin_[column(hi) + 1] - first);
+  }
+
+ private:
+  std::size_t column(double x) const { return static_cast<std::size_t>(std::clamp((x - lo_) * per_, 0.0, last_)); }
+  double lo_ = 0, per_ = 0, last_ = 0;
+  std::vector<std::size_t> begin_, numbers_;
+};
+
 /// Writes polygon.size() − 2 triangles to `out`.
 void clip_ears(const std::vector<Vec3>& positions, std::span<const Index> polygon, Triangle* out) {
   const Vec3 normal = newell_normal(positions, polygon);
   const Projection plane = Projection::along(normal);
-  std::vector<Index> ring(polygon.begin(), polygon.end());
+  const std::size_t count = polygon.size();
   std::vector<Point2> flat;
-  for (Index v : ring) flat.push_back(plane(positions[v]));
+  for (Index v : polygon) flat.push_back(plane(positions[v]));
+  // Corners of the ring that is left, by their places in the polygon.
+  std::vector<std::size_t> before(count), after(count);
+  for (std::size_t i = 0; i < count; ++i) before[i] = (i + count - 1) % count, after[i] = (i + 1) % count;
+  constexpr double cut_off = -2, no_ear = -1;
 
-  // How good each corner is as an ear, −1 when it is none. Cutting one off changes only its two neighbours.
+  // How good each corner is as an ear. Cutting one off changes only its two neighbours.
+  std::vector<double> scores(count, no_ear);
   const bool convex = is_convex(flat);
+  const Columns columns(flat);
   auto score = [&](std::size_t i) {
-    const std::size_t n = ring.size();
-    const Point2 &a = flat[(i + n - 1) % n], &b = flat[i], &c = flat[(i + 1) % n];
+    const std::size_t h = before[i], k = after[i];
+    const Point2 &a = flat[h], &b = flat[i], &c = flat[k];
     if (convex) return roundness(a, b, c);
-    if (orient2d(a, b, c) <= 0) return -1.0;
+    if (orient2d(a, b, c) <= 0) return no_ear;
     const double lo_x = std::min({a.x, b.x, c.x}), hi_x = std::max({a.x, b.x, c.x}), lo_y = std::min({a.y, b.y, c.y}), hi_y = std::max({a.y, b.y, c.y});
-    for (std::size_t j = 0; j < n; ++j) {
+    for (const std::size_t j : columns.within(lo_x, hi_x)) {
       const Point2& p = flat[j];
-      if (p.x < lo_x || p.x > hi_x || p.y < lo_y || p.y > hi_y || j == i || j == (i + 1) % n || j == (i + n - 1) % n) continue;
+      if (p.x < lo_x || p.x > hi_x || p.y < lo_y || p.y > hi_y || j == h || j == i || j == k || scores[j] == cut_off) continue;
       // Where the ring comes to a corner of the ear again, as at the ends of a slit, it must not go on into the ear.
       auto goes_into = [&](const Point2& apex, const Point2& first, const Point2& second) {
-        return is_between(apex, first, second, flat[(j + n - 1) % n]) || is_between(apex, first, second, flat[(j + 1) % n]);
+        return is_between(apex, first, second, flat[before[j]]) || is_between(apex, first, second, flat[after[j]]);
       };
       auto is_at = [&](const Point2& corner) { return p.x == corner.x && p.y == corner.y; };
       const bool blocks = is_at(a)   ? goes_into(a, b, c)
                           : is_at(b) ? goes_into(b, c, a)
                           : is_at(c) ? goes_into(c, a, b)
                                      : orient2d(a, b, p) >= 0 && orient2d(b, c, p) >= 0 && orient2d(c, a, p) >= 0;
-      if (blocks) return -1.0;
+      if (blocks) return no_ear;
     }
     return roundness(a, b, c);
   };
-  std::vector<double> scores;
-  for (std::size_t i = 0; i < ring.size(); ++i) scores.push_back(score(i));
-  while (ring.size() > 3) {
-    const auto highest = std::max_element(scores.begin(), scores.end());
+  // Ears, the best one first and of equal ones the one that comes first in the ring; out of date where the score is another now.
+  using Ear = std::pair<double, std::ptrdiff_t>;
+  std::priority_queue<Ear> ears;
+  auto look_at = [&](std::size_t i) {
+    scores[i] = score(i);
+    if (scores[i] >= 0) ears.emplace(scores[i], -static_cast<std::ptrdiff_t>(i));
+  };
+  for (std::size_t i = 0; i < count; ++i) look_at(i);
+  std::size_t first = 0;
+  for (std::size_t left = count; left > 3; --left) {
+    while (!ears.empty() && scores[static_cast<std::size_t>(-ears.top().second)] != ears.top().first) ears.pop();
     // A polygon that crosses itself or has no area has no proper ear: any corner serves.
-    const bool none = *highest < 0;
-    const std::size_t best = none ? 1 : static_cast<std::size_t>(highest - scores.begin());
-    const std::size_t n = ring.size();
-    *out++ = {ring[(best + n - 1) % n], ring[best], ring[(best + 1) % n]};
-    ring.erase(ring.begin() + static_cast<std::ptrdiff_t>(best));
-    flat.erase(flat.begin() + static_cast<std::ptrdiff_t>(best));
-    scores.erase(scores.begin() + static_cast<std::ptrdiff_t>(best));
-    for (const std::size_t i : {(best + n - 2) % (n - 1), best % (n - 1)}) scores[i] = score(i);
+    const bool none = ears.empty();
+    const std::size_t best = none ? after[first] : static_cast<std::size_t>(-ears.top().second);
+    const std::size_t h = before[best], k = after[best];
+    *out++ = {polygon[h], polygon[best], polygon[k]};
+    after[h] = k;
+    before[k] = h;
+    scores[best] = cut_off;
+    if (best == first) first = k;
+    for (const std::size_t i : {h, k}) look_at(i);
     // Where none is left the corner cut off was no ear, and others may have become one.
-    if (none)
-      for (std::size_t i = 0; i < ring.size(); ++i) scores[i] = score(i);
+    if (!none) continue;
+    for (std::size_t i = 0; i < count; ++i)
+      if (scores[i] != cut_off) look_at(i);
   }
-  *out = {ring[0], ring[1], ring[2]};
+  *out = {polygon[first], polygon[after[first]], polygon[before[first]]};
 }
 
 /// A convex, strictly planar-looking quad is split along its shorter diagonal; others go to ear clipping.
