@@ -279,11 +279,15 @@ class Faces {
     return sound;
   }
 
-  /// Puts the triangles of those faces back.
+  /// Puts the triangles of those faces back. Where a large polygon and a small one are in each other's way, the small one goes
+  /// first: the large one may do without it.
   void put_back() {
-    std::size_t kept = 0;
+    std::size_t largest = 0, smallest = ~std::size_t{0}, kept = 0;
+    for (std::size_t f = 0; f < list.size(); ++f)
+      if (bad_[f]) largest = std::max(largest, list[f].ring.size()), smallest = std::min(smallest, list[f].ring.size());
+    const std::size_t most = 2 * smallest <= largest ? largest / 2 : largest;
     for (std::size_t f = 0; f < list.size(); ++f) {
-      if (bad_[f])
+      if (bad_[f] && list[f].ring.size() <= most)
         triangles.insert(triangles.end(), list[f].triangles.begin(), list[f].triangles.end());
       else if (kept++ != f)
         list[kept - 1] = std::move(list[f]);
