@@ -153,11 +153,13 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       weld_parts(soup, found);
       return found;
     });
+    // What turning does to a flat polygon is a thousandth of that.
+    const double flat_within = std::min(contact, std::ldexp(extent, -42));
     // Where contact found nothing that is near without meeting, there are no skins to look for.
     bool near_misses = contact == 0;
     const std::size_t given_pairs = pairs.size(), max_pairs = 16 * given_pairs + 50'000;
     for (int k = 0; k < passes && contact > 0; ++k) {
-      const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, std::min(contact, std::ldexp(extent, -42)), control); });
+      const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, flat_within, control); });
       if (k == 0 && made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
       if (!made.changed) break;
       near_misses = true;

@@ -625,11 +625,10 @@ void count_places(const std::vector<Triangle>& met, const std::vector<Vec3>& poi
   }
 }
 
-}  // namespace
-
-ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, double flat_within, const Control& control) {
+/// On the facets that the soup has.
+/// @param all_exact  they are all exactly flat
+ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, bool all_exact, const Control& control) {
   ContactCount count;
-  const NearlyFlat nearly_flat(soup, flat_within);
   const bool none_moved = soup.moved.uniform();
   soup.moved.spread(soup.points.size());
   soup.needs_self_test = Flags::none();
@@ -695,7 +694,7 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
     return count;
   };
   // What meets exactly is left to the exact stages: they need no rounded points for it.
-  if (!merged && soup.removed.uniform() && nearly_flat.none() && !contacts.any_inexact()) return unchanged();
+  if (!merged && soup.removed.uniform() && all_exact && !contacts.any_inexact()) return unchanged();
   contacts.add_points();
   const auto along = contacts.points_along();
   contacts.mark_touched(involved, along);
@@ -763,6 +762,15 @@ ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double to
   find_facets(soup);
   for (std::size_t i = 0; i < soup.triangles.size() && !all_active; ++i)
     if (soup.needs_self_test[i]) soup.active.set(i);
+  return count;
+}
+
+}  // namespace
+
+ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, double flat_within, const Control& control) {
+  NearlyFlat nearly_flat(soup, flat_within);
+  ContactCount count = make_facets_meet(soup, std::move(pairs), tolerance, nearly_flat.none(), control);
+  nearly_flat.part_again();
   return count;
 }
 

@@ -123,23 +123,25 @@ void find_facets_again(Soup& soup, const std::vector<TrianglePair>& pairs) {
   if (any) take_apart(soup, crosses);
 }
 
-NearlyFlat::NearlyFlat(Soup& soup, double off) : soup_(soup), none_before_(soup.inner.empty()) {
+NearlyFlat::NearlyFlat(Soup& soup, double off) : soup_(soup), inner_before_(soup.inner) {
   if (!(off > 0)) return;
   auto is_off = [&](const Triangle& plane, Index v) {
     const Vec3 &a = soup.points[plane[0]], normal = (soup.points[plane[1]] - a).cross(soup.points[plane[2]] - a);
     return !(std::abs(normal.dot(soup.points[v] - a)) <= off * normal.norm());
   };
+  std::vector<Index> joined;
   for (Index c = 0; c < soup.opposite.size(); ++c) {
     const Index o = soup.opposite[c], t = c / 3, u = o / 3;
-    if (o == no_index || o < c || (!none_before_ && soup.inner[c]) || soup.removed[t] || soup.removed[u]) continue;
+    if (o == no_index || o < c || (!soup.inner.empty() && soup.inner[c]) || soup.removed[t] || soup.removed[u]) continue;
     if (soup.polygon_of(t) != soup.polygon_of(u) || soup.parts[soup.part[t]].crosses_itself) continue;
     if (soup.provenance[t].scored || soup.provenance[u].scored) continue;
     if (is_off(soup.triangles[t], soup.triangles[u][(o % 3 + 2) % 3]) || is_off(soup.triangles[u], soup.triangles[t][(c % 3 + 2) % 3])) continue;
-    joined_.push_back(c);
+    joined.push_back(c);
   }
-  if (joined_.empty()) return;
+  if (joined.empty()) return;
+  none_ = false;
   soup.inner.resize(soup.opposite.size(), 0);
-  for (Index c : joined_) soup.inner[c] = soup.inner[soup.opposite[c]] = 1;
+  for (Index c : joined) soup.inner[c] = soup.inner[soup.opposite[c]] = 1;
   find_facets(soup);
   // Seen from where the first of its triangles is, all must turn the same way.
   std::vector<char> turned(soup.triangles.size(), 0);
@@ -156,14 +158,16 @@ NearlyFlat::NearlyFlat(Soup& soup, double off) : soup_(soup), none_before_(soup.
   if (any) take_apart(soup, turned);
 }
 
-NearlyFlat::~NearlyFlat() {
-  if (joined_.empty()) return;
-  // Of changed triangles contact has forgotten opposites and lines inside; of pieces of the others there are none.
-  for (Index c : joined_) {
-    soup_.inner[c] = 0;
-    if (const Index o = soup_.opposite[c]; o != no_index) soup_.inner[o] = 0;
+void NearlyFlat::part_again() {
+  if (none_) return;
+  if (inner_before_.empty()) {
+    soup_.inner = {};
+  } else {
+    std::fill(soup_.inner.begin(), soup_.inner.end(), 0);
+    auto is_changed = [&](Index t) { return soup_.removed[t] || soup_.needs_self_test[t]; };
+    for (Index c = 0; c < inner_before_.size(); ++c)
+      soup_.inner[c] = inner_before_[c] && soup_.opposite[c] != no_index && !is_changed(c / 3) && !is_changed(soup_.opposite[c] / 3);
   }
-  if (none_before_) soup_.inner = {};
   find_facets(soup_);
 }
 

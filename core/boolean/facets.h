@@ -23,21 +23,19 @@ void find_facets(Soup& soup);
 /// @param pairs  all pairs of changed triangles that may cross; a facet that crosses itself is taken apart
 void find_facets_again(Soup& soup, const std::vector<TrianglePair>& pairs);
 
-/// As long as it lives, triangles of one polygon that lie in one plane but for rounding are one facet of the soup: for contact,
-/// which need not cut exactly. Lines that contact leaves as they were are afterwards what they were before.
+/// Triangles of one polygon that lie in one plane but for rounding, joined to facets for contact, which need not cut exactly.
 class NearlyFlat {
  public:
   /// @param off  how far a corner may lie off its neighbour's plane, a length; 0: nothing changes
   NearlyFlat(Soup& soup, double off);
-  ~NearlyFlat();
-  NearlyFlat(const NearlyFlat&) = delete;
-  NearlyFlat& operator=(const NearlyFlat&) = delete;
-  bool none() const { return joined_.empty(); }
+  bool none() const { return none_; }
+  /// After contact: lines that it has left as they were are again what they were before.
+  void part_again();
 
  private:
   Soup& soup_;
-  bool none_before_;
-  std::vector<Index> joined_;  ///< corners that `inner` was set for, of each line the first
+  std::vector<char> inner_before_;
+  bool none_ = true;
 };
 
 /// What is met: a strictly convex facet as a whole, or one triangle.

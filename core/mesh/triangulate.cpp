@@ -76,7 +76,10 @@ class Columns {
   }
 
  private:
-  std::size_t column(double x) const { return static_cast<std::size_t>(std::clamp((x - lo_) * per_, 0.0, last_)); }
+  std::size_t column(double x) const {
+    const double at = (x - lo_) * per_;  // of numbers that are too large or too close it may be no number
+    return at > 0 ? static_cast<std::size_t>(std::min(at, last_)) : 0;
+  }
   double lo_ = 0, per_ = 0, last_ = 0;
   std::vector<std::size_t> begin_, numbers_;
 };
