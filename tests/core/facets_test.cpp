@@ -8,6 +8,7 @@
 #include "core/boolean/arrangement.h"
 #include "core/boolean/combine.h"
 #include "core/boolean/facets.h"
+#include "tests/support/gathered_parts.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_prisms.h"
 #include "tests/support/referee.h"
@@ -47,17 +48,10 @@ TEST_CASE("flat polygons are one facet each, whatever cuts them into triangles")
 TEST_CASE("a cut through flat polygons has no corners where lines only cut them into triangles") {
   // Through two faces of a box: its 8 corners and 6 on each of them. Seen where they are made, as needless ones are taken out later.
   const Mesh box = cube(4), tool = placed(stock("prism", {2, 6, 6}), {0.1, 0.2, 0});
-  std::vector<PreparedPtr> parts;
-  for (const Mesh& mesh : {box, tool}) parts.push_back(*prepare({shared(mesh), "part", Operation::unite, Affine::Identity(), true, {}}, false, {}));
-  const Untouched untouched = find_untouched(parts, 0, true, {});
-  Soup soup = gather(untouched, {0, 0}).soup;
-  auto pairs = find_pairs(soup, {}, {});
-  weld_parts(soup, pairs);
-  Arrangement arrangement(soup.points);
-  Cuts cuts = intersect(soup, pairs, arrangement.points, {});
-  cross_segments(soup, cuts, arrangement.points, {});
-  subdivide(soup, cuts, arrangement, {});
-  CHECK(arrangement.points.size() == soup.points.size() + 12);
+  GatheredParts given({box, tool});
+  Cuts cuts;
+  const Arrangement arrangement = given.arranged(cuts);
+  CHECK(arrangement.points.size() == given.soup.points.size() + 12);
   CHECK(cuts.segments.size() == 2 * 12);
   for (const double contact : {-1.0, 0.0}) {
     const auto result = combine({{shared(box), "box"}, {shared(tool), "tool"}}, {}, {contact});

@@ -14,6 +14,7 @@
 #include "core/mesh/bvh.h"
 #include "core/mesh/broad_phase.h"
 #include "core/mesh/triangles_cross.h"
+#include "tests/support/gathered_parts.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_solids.h"
 #include "tests/support/referee.h"
@@ -23,24 +24,6 @@ using namespace anvil::boolean;
 using namespace anvil::test;
 
 namespace {
-
-/// Parts as the first stages see them, with every triangle in the soup.
-struct GatheredParts {
-  std::vector<PreparedPtr> parts;
-  Untouched untouched;
-  Soup soup;
-
-  explicit GatheredParts(const std::vector<Mesh>& meshes) {
-    for (const Mesh& mesh : meshes) {
-      Operand operand{shared(mesh), "part"};
-      auto part = prepare(operand, false, {});
-      REQUIRE(part);
-      parts.push_back(*part);
-    }
-    untouched = find_untouched(parts, 0, true, {});
-    soup = gather(untouched, std::vector<char>(parts.size(), 0)).soup;
-  }
-};
 
 Box3 grown(Box3 box, double margin) {
   box.lo.array() -= margin;
@@ -208,12 +191,8 @@ TEST_CASE("an arrangement covers each of its facets once, facing as it does, and
     const auto [a, b] = random_pair(seed);
     GatheredParts given({a, b});
     Soup& soup = given.soup;
-    auto pairs = find_pairs(soup, {}, {});
-    weld_parts(soup, pairs);
-    Arrangement arrangement(soup.points);
-    Cuts cuts = intersect(soup, pairs, arrangement.points, {});
-    cross_segments(soup, cuts, arrangement.points, {});
-    subdivide(soup, cuts, arrangement, {});
+    Cuts cuts;
+    const Arrangement arrangement = given.arranged(cuts);
     std::vector<double> covered(soup.triangles.size(), 0);
     auto at = [&](Index v) { return arrangement.points.approximate(v); };
     for (std::size_t f = 0; f < arrangement.faces.size(); ++f) {
