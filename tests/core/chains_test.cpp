@@ -101,3 +101,18 @@ TEST_CASE("a flap and a groove thinner than the tolerance are seen by the measur
   CHECK(folds(finned->mesh, 1e-6).grooves == 0);
   CHECK(folds(finned->mesh, 1e-8).flaps == 0);
 }
+
+TEST_CASE("the measure of skins takes a leaf for thin, and a splinter as thick as its thick end") {
+  // A leaf of 1e-6; of a pyramid the mean is a third of the height, by the formula of its volume.
+  Mesh leaf = stock("box", {3, 3, 1});
+  for (Vec3& p : leaf.positions) p.z() *= 1e-6;
+  CHECK(thinnest_shell(leaf) == Approx(1e-6).epsilon(1e-5));
+  Mesh splinter;
+  splinter.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 3e-6}};
+  for (const Triangle& t : {Triangle{0, 2, 1}, Triangle{0, 1, 3}, Triangle{1, 2, 3}, Triangle{2, 0, 3}}) splinter.add_face(t);
+  CHECK(thinnest_shell(splinter) > 2e-6);
+  CHECK(thinnest_shell(splinter) < 3e-6);
+  Mesh both = leaf;
+  append(both, splinter);
+  CHECK(thinnest_shell(both) == Approx(1e-6).epsilon(1e-5));
+}

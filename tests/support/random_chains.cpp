@@ -133,23 +133,52 @@ Chain random_chain(unsigned seed) {
 }
 
 double thinnest_shell(const Mesh& mesh) {
+  struct Shell {
+    std::vector<std::array<Vec3, 3>> faces;
+    double volume = 0, area = 0;
+    double mean() const { return area > 0 ? 2 * std::abs(volume) / area : 0; }
+    /// How far it is through the shell, straight in from near the corners of its wide faces: the greatest of them.
+    double greatest() const {
+      double greatest = mean();
+      for (const auto& [a, b, c] : faces) {
+        const Vec3 normal = (b - a).cross(c - a), in = -normal.normalized();
+        if (normal.norm() < 4 * mean() * std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()})) continue;
+        for (const Vec3& corner : {a, b, c}) {
+          const Vec3 from = 0.85 * corner + 0.05 * (a + b + c);
+          double through = std::numeric_limits<double>::infinity();
+          for (const auto& [x, y, z] : faces) {
+            const Vec3 out = (y - x).cross(z - x);
+            if (out.dot(in) <= 0) continue;
+            const double t = out.dot(x - from) / out.dot(in);
+            const Vec3 at = from + t * in;
+            if ((y - x).cross(at - x).dot(out) >= 0 && (z - y).cross(at - y).dot(out) >= 0 && (x - z).cross(at - z).dot(out) >= 0) through = std::min(through, t);
+          }
+          if (through < std::numeric_limits<double>::infinity()) greatest = std::max(greatest, through);
+        }
+      }
+      return greatest;
+    }
+  };
   std::size_t count = 0;
-  const std::vector<std::size_t> shell = shells_of(mesh, count);
-  std::vector<double> volume(count, 0), area(count, 0);
-  std::vector<Vec3> origin(count, Vec3::Zero());
-  std::vector<char> begun(count, 0);
-  for (std::size_t f = 0; f < shell.size(); ++f) {
+  const std::vector<std::size_t> shell_of_face = shells_of(mesh, count);
+  std::vector<Shell> shells(count);
+  for (std::size_t f = 0; f < shell_of_face.size(); ++f) {
     const auto ring = mesh.face(f);
-    if (!begun[shell[f]]) origin[shell[f]] = mesh.positions[ring[0]], begun[shell[f]] = 1;
-    const Vec3 &o = origin[shell[f]], a = mesh.positions[ring[0]] - o;
+    Shell& shell = shells[shell_of_face[f]];
+    const Vec3 a = mesh.positions[ring[0]], origin = shell.faces.empty() ? a : shell.faces[0][0];
     for (std::size_t k = 1; k + 1 < ring.size(); ++k) {
-      const Vec3 b = mesh.positions[ring[k]] - o, c = mesh.positions[ring[k + 1]] - o;
-      volume[shell[f]] += a.dot(b.cross(c)) / 6;
-      area[shell[f]] += (b - a).cross(c - a).norm() / 2;
+      const Vec3 b = mesh.positions[ring[k]], c = mesh.positions[ring[k + 1]];
+      shell.volume += (a - origin).dot((b - origin).cross(c - origin)) / 6;
+      shell.area += (b - a).cross(c - a).norm() / 2;
+      shell.faces.push_back({a, b, c});
     }
   }
+  std::sort(shells.begin(), shells.end(), [](const Shell& one, const Shell& other) { return one.mean() < other.mean(); });
   double least = std::numeric_limits<double>::infinity();
-  for (std::size_t s = 0; s < count; ++s) least = std::min(least, 2 * std::abs(volume[s]) / area[s]);
+  for (const Shell& shell : shells) {
+    if (shell.mean() >= least) break;
+    least = std::min(least, shell.greatest());
+  }
   return least;
 }
 

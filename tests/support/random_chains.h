@@ -17,8 +17,9 @@ struct Chain {
 };
 Chain random_chain(unsigned seed);
 
-/// The least thickness of a shell: twice its volume over its area; infinity for an empty mesh. Shells are what hangs
-/// together over vertices.
+/// The thickness of the thinnest shell where that is thickest; infinity for an empty mesh. Twice the volume over the area is its
+/// mean, of which a splinter that tapers to a tip has three times as much at its thick end. Shells are what hangs together over
+/// vertices.
 double thinnest_shell(const Mesh& mesh);
 std::size_t shell_count(const Mesh& mesh);
 
