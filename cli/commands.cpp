@@ -5,6 +5,7 @@
 
 #include "cli/output.h"
 #include "core/io/mesh_file.h"
+#include "core/mend/mend.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/soundness/readings.h"
 #include "job/edit.h"
@@ -244,6 +245,83 @@ int run_apply(const ApplyRequest& request, StepTable table) {
   if (output->piece.empty()) output->piece.assign(output->mesh.face_count(), 0);
   const auto [written, outputs] = by_pieces(std::move(output->mesh), output->piece, output->pieces, request.output);
   return finish(request.inputs, written, output->report, outputs, request, seconds);
+}
+
+namespace {
+
+/// Keeps only the menders of the families named, by their switches.
+std::optional<Issue> keep_only(const std::vector<std::string>& families, const StepKind& kind, FieldValues& values) {
+  if (families.empty()) return std::nullopt;
+  std::string known;
+  for (const Mender* mender : mender_table()) {
+    values[*field_place(kind.fields, mender->key)] = false;
+    for (const Family* family : {mender->family, mender->also})
+      if (family != nullptr && known.find(family->key) == std::string::npos) known += (known.empty() ? "" : ", ") + std::string(family->key);
+  }
+  for (const std::string& name : families) {
+    const std::string key = name == "holes" ? families::open_edges.key : name;
+    bool found = false;
+    for (const Mender* mender : mender_table())
+      for (const Family* family : {mender->family, mender->also})
+        if (family != nullptr && key == family->key) values[*field_place(kind.fields, mender->key)] = found = true;
+    if (!found) return Issue{fmt::format("--only {}: nothing mends that", name), "mend", {}, "use holes or some of " + known};
+  }
+  return std::nullopt;
+}
+
+Json comparison_json(const std::string& input, const Comparison& comparison) {
+  Json json = Json::object();
+  json["before"] = check_json(input, *comparison.before);
+  json["deviation"] = {{"max", comparison.deviation.max()}, {"mean", comparison.deviation.mean()}};
+  json["left"] = comparison.left;
+  return json;
+}
+
+}  // namespace
+
+int run_mend(const MendRequest& request) {
+  const StepKind& kind = *find_step_kind("mend");
+  if (!request.plan) {
+    if (request.output.empty()) return fail({"there is no output file", request.input, {}, "name one with -o, or ask for the --plan"});
+    if (auto issue = refused(request.output, request.json)) return fail(*issue);
+    if (asks_for_pieces(request.output)) return fail({"mend gives no pieces", request.output, {}, "name one output file"});
+  } else if (auto issue = json_refused(request.json)) {
+    return fail(*issue);
+  }
+  FieldValues values = initial_values(kind.fields);
+  if (auto issue = keep_only(request.only, kind, values)) return fail(*issue);
+  if (auto issue = set_fields(kind.fields, request.set, kind.key, values)) return fail(*issue);
+  Clock clock;
+  Seconds seconds;
+  Result<Loaded> loaded = load(request.input);
+  if (!loaded) return fail(loaded.issue());
+  seconds.read = clock.lap();
+  progress(request.plan ? "Planning" : "Mending");
+  const StepInput input{std::make_shared<const Mesh>(std::move(loaded->mesh)), request.input, {}, {kind.fields, values}, {}, nullptr, {}};
+  Result<StepOutput> output = kind.run(input);
+  if (!output) return fail(output.issue());
+  seconds.compute = clock.lap();
+  const Comparison& comparison = *output->comparison;
+  if (!request.plan) {
+    for (const std::string& why : comparison.left) fmt::print(stderr, "note: {}: {}\n", request.input, why);
+    return finish({request.input}, {output->mesh}, output->report, {request.output}, request, seconds, comparison_json(request.input, comparison));
+  }
+  std::string lines = fmt::format("{}: {}\n", request.input, verdict(*comparison.before));
+  Json plan = Json::array();
+  for (std::size_t k = 0; k < comparison.repairs.size(); ++k) {
+    lines += fmt::format("  {}. {}\n", k + 1, comparison.repairs[k].words);
+    plan.push_back({{"mender", comparison.repairs[k].key}, {"count", comparison.repairs[k].count}, {"words", comparison.repairs[k].words}});
+  }
+  for (const std::string& why : comparison.left) lines += fmt::format("  left: {}\n", why);
+  lines += fmt::format("  then: {}\n", verdict(*comparison.after));
+  Json json = operation_json({request.input}, check_json(request.input, *comparison.after), output->report, seconds);
+  json.update(comparison_json(request.input, comparison));
+  json["plan"] = plan;
+  if (!request.json.empty())
+    if (auto written = write_json(json, request.json); !written) return fail(written.issue());
+  if (request.json != "-")
+    if (auto printed = print(lines); !printed) return fail(printed.issue());
+  return comparison.after->sound ? done : not_sound;
 }
 
 int run_make(const MakeRequest& request) {

@@ -34,6 +34,12 @@ struct ApplyRequest : WriteRequest {
   std::vector<std::string> inputs;  ///< the part, then its tools
   std::vector<std::string> set;     ///< FIELD=VALUE
 };
+struct MendRequest : WriteRequest {
+  std::string input;
+  bool plan = false;                ///< print what would be done, and write nothing
+  std::vector<std::string> only;    ///< families; empty: all
+  std::vector<std::string> set;     ///< FIELD=VALUE
+};
 struct MakeRequest : WriteRequest {
   std::string kind;
   std::vector<std::string> set;
@@ -53,6 +59,7 @@ struct ConvertRequest : WriteRequest {
 int run_check(const CheckRequest& request);
 int run_combine(const CombineRequest& request);
 int run_apply(const ApplyRequest& request, StepTable table = step_table());
+int run_mend(const MendRequest& request);
 int run_make(const MakeRequest& request);
 int run_steps(const StepsRequest& request, StepTable table = step_table());
 int run_recipe(const RunRequest& request);

@@ -30,7 +30,7 @@ int main(int argc, char** argv) {
   app.set_version_flag("--version", std::string("clean-anvil-cli ") + ANVIL_VERSION);
   app.require_subcommand(1);
   app.footer(
-      "Formats by file ending: .stl .obj .ply .off .3mf, and .anvil for check, run and convert.\n"
+      "Formats by file ending: .stl .obj .ply .off .3mf, and .anvil for check, mend, run and convert.\n"
       "Exit codes: 0 done (check: sound), 1 done but not sound, 2 bad input or usage, 3 the result is empty.");
 
   CheckRequest check;
@@ -68,6 +68,15 @@ int main(int argc, char** argv) {
   apply_command->add_option("--set", apply.set, "FIELD=VALUE");
   add_output(*apply_command, apply, "Output file; with {} in it one file per piece (1, 2, 3, ...)");
 
+  MendRequest mend;
+  auto* mend_command = app.add_subcommand("mend", "Find every defect and repair it");
+  mend_command->add_option("IN", mend.input, "Mesh or job file")->required();
+  mend_command->add_option("-o", mend.output, "Output file; needed without --plan");
+  mend_command->add_flag("--plan", mend.plan, "Print what would be done, in order, and write nothing");
+  mend_command->add_option("--only", mend.only, "Families of defects to mend, separated by commas, as check names them")->delimiter(',');
+  mend_command->add_option("--set", mend.set, "FIELD=VALUE; see: steps mend");
+  mend_command->add_option("--json", mend.json, "Write the report as JSON to FILE (- is standard output)");
+
   MakeRequest make;
   auto* make_command = app.add_subcommand("make", "Make one kind of stock; see steps");
   make_command->add_option("KIND", make.kind, "Kind of stock, such as box")->required();
@@ -86,10 +95,11 @@ int main(int argc, char** argv) {
 
   add_faces(*combine_command, combine);
   add_faces(*apply_command, apply);
+  add_faces(*mend_command, mend);
   add_faces(*make_command, make);
   add_faces(*run_command, run);
   add_faces(*convert_command, convert);
-  for (CLI::App* command : {apply_command, make_command, run_command})
+  for (CLI::App* command : {apply_command, mend_command, make_command, run_command})
     command->get_option("--set")->expected(1)->multi_option_policy(CLI::MultiOptionPolicy::TakeAll);
   try {
     app.parse(argc, argv);
@@ -103,6 +113,7 @@ int main(int argc, char** argv) {
     if (*combine_command) return run_combine(combine);
     if (*run_command) return run_recipe(run);
     if (*apply_command) return run_apply(apply);
+    if (*mend_command) return run_mend(mend);
     if (*make_command) return run_make(make);
     if (*steps_command) return run_steps(steps);
     return run_convert(convert);

@@ -99,7 +99,7 @@ std::vector<std::string> piece_names(const std::string& output, std::size_t piec
 }
 
 int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& meshes, const OperationReport& report,
-           const std::vector<std::string>& outputs, const WriteRequest& request, Seconds seconds) {
+           const std::vector<std::string>& outputs, const WriteRequest& request, Seconds seconds, const Json& more) {
   const std::string& json = request.json;
   const auto is_empty = [](const Mesh& mesh) { return mesh.empty(); };
   if (meshes.empty() || std::any_of(meshes.begin(), meshes.end(), is_empty))
@@ -124,9 +124,11 @@ int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& mesh
   for (StagedMesh& mesh : staged)
     if (auto moved = mesh.move_into_place(); !moved) return fail(moved.issue());
   seconds.write = clock.lap();
-  if (!json.empty())
-    if (auto written = write_json(operation_json(inputs, results.size() == 1 ? results[0] : results, report, seconds), json); !written)
-      return fail(written.issue());
+  if (!json.empty()) {
+    Json whole = operation_json(inputs, results.size() == 1 ? results[0] : results, report, seconds);
+    whole.update(more);
+    if (auto written = write_json(whole, json); !written) return fail(written.issue());
+  }
   if (json != "-")
     if (auto printed = print(lines); !printed) return fail(printed.issue());
   return sound ? done : not_sound;

@@ -68,7 +68,8 @@ bool asks_for_pieces(const std::string& output);
 
 /// Writes all meshes or none, and reports as combine, apply, make and run do.
 /// @param outputs  as many as meshes
+/// @param more  put into the JSON beside the rest; an object
 int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& meshes, const OperationReport& report,
-           const std::vector<std::string>& outputs, const WriteRequest& request, Seconds seconds);
+           const std::vector<std::string>& outputs, const WriteRequest& request, Seconds seconds, const Json& more = Json::object());
 
 }  // namespace anvil::cli

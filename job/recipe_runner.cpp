@@ -262,7 +262,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
   const Index number = after.cast_steps++;
   made->mesh.origins = compose_origins(made->mesh, made->sources, meshes, offsets, number);
   after.mesh = std::make_shared<const Mesh>(std::move(made->mesh));
-  after.steps.push_back({number, std::move(made->report)});
+  after.steps.push_back({number, std::move(made->report), std::move(made->comparison)});
   after.pieces = made->pieces;
   if (after.pieces > 1) after.piece = std::move(made->piece);
   after.open_on_purpose = made->open_on_purpose;
@@ -361,6 +361,9 @@ void RecipeRunner::settle_bytes(Node& node) {
                                                    (node.evaluated->drawable ? size_of(*node.evaluated->drawable) : 0)
                                              : 0);
   if (node.report) node.bytes += size_of(*node.report);
+  if (node.evaluated && !node.evaluated->steps.empty())
+    if (const auto& comparison = node.evaluated->steps.back().comparison)
+      node.bytes += size_of(*comparison->before) + size_of(*comparison->after) + size_of(comparison->deviation.from_new.at_vertex);
   bytes_ += node.bytes;
   forget_oldest();
 }

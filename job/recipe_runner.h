@@ -17,6 +17,7 @@ namespace anvil {
 struct StepReport {
   Index step = 0;  ///< its place among the steps of the cast
   OperationReport report;
+  std::shared_ptr<const Comparison> comparison;  ///< null for kinds that give none
 };
 
 /// What a part's recipe came to. Immutable once made. Names in messages are tokens of the cast.

@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "core/boolean/combine.h"
+#include "core/comparison.h"
 #include "core/fields.h"
 #include "core/soundness/report.h"
 #include "job/step_rows.h"
@@ -69,6 +70,7 @@ struct StepOutput {
   std::vector<std::array<Index, 2>> fresh_edges;  ///< vertex pairs
   bool free_of_crossings = false;                 ///< known to cross itself nowhere
   std::shared_ptr<const SoundnessReport> soundness = nullptr;  ///< when it was found out anyway
+  std::shared_ptr<const Comparison> comparison = nullptr;      ///< of kinds that people compare before and after
 };
 /// What an operation of the engine gives, as a step's output.
 StepOutput as_output(BooleanResult result);

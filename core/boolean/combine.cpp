@@ -135,7 +135,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
   StageClock stage(result.report, control);
   const Expression expression(operands);
   const std::vector<const Operand*>& names = expression.parts();
-  if (names.size() > 1) {
+  if (names.size() > 1 || settings.resolve) {
     std::optional<Issue> refused;
     const auto parts = stage("prepare", 0.1, [&] { return prepared_parts(expression, settings.cache, control, refused); });
     if (refused) return *refused;

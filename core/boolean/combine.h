@@ -42,6 +42,7 @@ struct Operand {
   Operation operation = Operation::difference;  ///< what it does to all before it; ignored on the first
   Affine placement = Affine::Identity();
   bool free_of_crossings = false;  ///< known from its soundness report; saves testing it against itself
+  bool alternate = false;  ///< inside is where the winding number is odd: shells within shells are solid and cavity in turn
   /// A tray: combined among themselves first (union, difference and intersection only), then used as one part.
   std::vector<Operand> tray = {};
 };
@@ -88,6 +89,7 @@ struct CombineSettings {
   /// negative means 1e-6 of the diagonal of all parts' bounds.
   double contact = -1;
   CombineCache* cache = nullptr;  ///< none: nothing is kept
+  bool resolve = false;  ///< a single part is cleared of its own crossings, instead of going through as it is
   bool every_triangle = false;    ///< look at untouched triangles one by one too: slower, the same result; for tests
 };
 
@@ -100,7 +102,7 @@ inline constexpr const char* bounds_nothing = "it bounds nothing";
 
 /// Evaluates ((first op₂ second) op₃ third) … in one pass over the arrangement of all parts.
 ///
-/// A point is inside a part where the part's winding number is not zero, so parts may cross themselves, hold
+/// A point is inside a part where the part's winding number is not zero (or odd, where asked for), so parts may cross themselves, hold
 /// shells within shells or be inside out. Holes are closed for the computation, faces turned the wrong way
 /// are turned right; both are reported. The result is closed, edge- and vertex-manifold and free of crossings
 /// in the doubles it holds, piece by piece; where it touches itself the vertices are doubled. It may be empty

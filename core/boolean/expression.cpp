@@ -35,8 +35,8 @@ void Expression::add(const Operand& operand, std::vector<Node>& into, bool sheet
   into.push_back(std::move(node));
 }
 
-bool Expression::inside(const Node& node, std::span<const int> winding) {
-  if (node.part != no_index) return winding[node.part] != 0;
+bool Expression::inside(const Node& node, std::span<const int> winding) const {
+  if (node.part != no_index) return parts_[node.part]->alternate ? winding[node.part] % 2 != 0 : winding[node.part] != 0;
   bool in = false;
   for (std::size_t k = 0; k < node.children.size(); ++k) {
     const bool member = inside(node.children[k], winding);

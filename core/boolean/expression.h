@@ -43,7 +43,7 @@ class Expression {
     std::vector<Node> children;  // of a tray
   };
   void add(const Operand& operand, std::vector<Node>& into, bool sheet, bool score);
-  static bool inside(const Node& node, std::span<const int> winding);
+  bool inside(const Node& node, std::span<const int> winding) const;
 
   std::vector<Node> nodes_;
   std::vector<const Operand*> parts_, gathered_;

@@ -120,7 +120,7 @@ class Opening {
     Opened opened;
     find_doubled();
     if (doubled_.empty()) return opened;
-    cut_polygons();
+    opened.source = cut_polygons();
     find_directions();
     std::vector<Index> failing(doubled_.size());
     for (Index k = 0; k < failing.size(); ++k) failing[k] = k;
@@ -156,7 +156,8 @@ class Opening {
     }
   }
 
-  void cut_polygons() {
+  /// @return the face that each was before
+  std::vector<Index> cut_polygons() {
     const TriangleList list = triangulate(mesh_);
     Mesh cut;
     cut.positions = mesh_.positions;
@@ -172,6 +173,7 @@ class Opening {
     carry_attributes(mesh_, source, cut);
     mesh_ = std::move(cut);
     list_ = triangulate(mesh_);
+    return source;
   }
 
   /// Each goes where no other at its position lies: into its material, or into its air where that is the tip of a cavity.

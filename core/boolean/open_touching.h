@@ -17,6 +17,7 @@ struct Opened {
   std::size_t places = 0;  ///< what a person sees as one: touching edges that hang together, or a vertex
   double width = 0;        ///< of the widest place, mesh units; no vertex moved by more than twice that
   std::vector<Vec3> at;    ///< of each place
+  std::vector<Index> source;  ///< per face of the mesh, which it was before; empty where nothing shared a position
   std::vector<Vec3> left;  ///< positions of vertices that no width tried could take apart; they stay where they were
 };
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mesh/bvh.h"
 
+#include "core/mesh/nearest.h"
+
 #include <tbb/parallel_for.h>
 #include <tbb/parallel_invoke.h>
 
@@ -205,6 +207,45 @@ struct Bvh::PairWalk {
 
 void Bvh::for_each_pair(const std::function<void(Index, Index)>& visit, const std::stop_token& stop) const {
   PairWalk{*this, visit, stop}.self(1, leaves_ * leaf_size);
+}
+
+Bvh::Nearest Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Vec3& p, double bound) const {
+  const Vec3 at = p - centre_;
+  const auto square_to = [&](const Box& box) {
+    double sum = 0;
+    for (int k = 0; k < 3; ++k) {
+      const double outside = std::max({box.lo[k] - at[k], at[k] - box.hi[k], 0.0});
+      sum += outside * outside;
+    }
+    return sum;
+  };
+  Nearest nearest{no_index, bound};
+  struct Waiting {
+    std::size_t node;
+    double square;
+  };
+  std::array<Waiting, 64> stack;  // one for each level, and the tree is perfect
+  std::size_t waiting = 0;
+  stack[waiting++] = {1, square_to(nodes_[1])};
+  while (waiting > 0) {
+    const Waiting top = stack[--waiting];
+    if (!(top.square < nearest.square)) continue;
+    if (top.node < leaves_) {
+      Waiting one{2 * top.node, square_to(nodes_[2 * top.node])}, other{2 * top.node + 1, square_to(nodes_[2 * top.node + 1])};
+      if (one.square < other.square) std::swap(one, other);
+      if (one.square < nearest.square) stack[waiting++] = one;
+      if (other.square < nearest.square) stack[waiting++] = other;
+      continue;
+    }
+    const std::size_t begin = (top.node - leaves_) * leaf_size;
+    for (std::size_t i = begin; i < std::min(order_.size(), begin + leaf_size); ++i) {
+      if (!(square_to(box(i)) < nearest.square)) continue;
+      const auto& [a, b, c] = triangles[order_[i]];
+      const double square = (nearest_on_triangle(p, positions[a], positions[b], positions[c]) - p).squaredNorm();
+      if (square < nearest.square) nearest = {order_[i], square};
+    }
+  }
+  return nearest;
 }
 
 std::optional<Bvh::Hit> Bvh::nearest_hit(std::span<const Vec3> positions, std::span<const Triangle> triangles,

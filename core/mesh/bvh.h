@@ -40,6 +40,15 @@ class Bvh {
   std::optional<Hit> nearest_hit(std::span<const Vec3> positions, std::span<const Triangle> triangles,
                                  const Vec3& origin, const Vec3& direction) const;
 
+  struct Nearest {
+    Index triangle = no_index;
+    double square = std::numeric_limits<double>::infinity();  ///< of the distance
+  };
+  /// The triangle nearest to a point, where one is nearer than `bound`, a distance squared; else its triangle is no_index.
+  /// There have to be triangles, of positions as they were.
+  Nearest nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Vec3& p,
+                  double bound = std::numeric_limits<double>::infinity()) const;
+
  private:
   struct Box {
     float lo[3], hi[3];

@@ -20,7 +20,7 @@ bool is_degenerate(const Vec3& a, const Vec3& b, const Vec3& c) {
 
 }  // namespace
 
-Analysis::Analysis(const Mesh& m, const std::stop_token& s) : mesh(m), stop(s) {
+Analysis::Analysis(const Mesh& m, double t, const std::stop_token& s) : mesh(m), tolerance(t), stop(s) {
   tbb::parallel_invoke([&] { triangles = triangulate(mesh); },
                        [&] { positions = weld_equal(mesh.positions); }, [&] { edges = build_edges(mesh); });
   check_stop();
@@ -46,6 +46,12 @@ Analysis::Analysis(const Mesh& m, const std::stop_token& s) : mesh(m), stop(s) {
         });
       },
       find_shells,
+      [&] {
+        used.assign(mesh.positions.size(), 0);
+        for (Index v : mesh.corners) used[v] = 1;
+        const auto& offsets = mesh.face_offsets;
+        triangles_only = std::adjacent_find(offsets.begin(), offsets.end(), [](Index from, Index to) { return to - from != 3; }) == offsets.end();
+      },
       [&] {
         tbb::parallel_for(tbb::blocked_range<std::size_t>(0, edges.size(), 16384), [&](const auto& range) {
           std::size_t o = 0, n = 0, i = 0;

@@ -14,25 +14,30 @@
 
 namespace anvil {
 
-/// Which way faces ought to turn, and which are walls; made once, for the families that ask for it.
+/// Which way faces ought to turn, which are walls and which hang off; made once, for the families that ask for it.
 struct Orientation {
-  struct Wall {
+  struct Sheet {
     std::vector<Index> faces;
+    const char* kind;
     std::string note;
   };
   std::vector<Index> flipped;  ///< faces, in order
-  std::vector<Wall> walls;
+  std::vector<Sheet> walls;    ///< kinds "wall" and "buried_shell"
+  std::vector<Sheet> fins;
 };
 
 struct Analysis {
-  explicit Analysis(const Mesh& mesh, const std::stop_token& stop);
+  Analysis(const Mesh& mesh, double tolerance, const std::stop_token& stop);
 
   const Mesh& mesh;
+  double tolerance;  ///< mesh units, at least 0; families that decide exactly do not look at it
   std::stop_token stop;
   TriangleList triangles;
   WeldMap positions;             ///< vertices by bit-equal position
   EdgeTable edges;               ///< by vertex
   std::vector<char> degenerate;  ///< per triangle: corners exactly on one line
+  std::vector<char> used;        ///< per vertex: a face has it
+  bool triangles_only = true;    ///< every face has exactly three corners
   std::vector<Index> shell;      ///< per face: faces connected over edges
   Index shells = 0;
   std::vector<Index> patch;  ///< per face: faces connected over edges with exactly two faces

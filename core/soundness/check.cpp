@@ -4,6 +4,8 @@
 #include <tbb/parallel_for.h>
 #include <tbb/parallel_invoke.h>
 
+#include <algorithm>
+
 #include "core/soundness/analysis.h"
 
 namespace anvil {
@@ -21,19 +23,29 @@ void measure(const Analysis& a, SoundnessReport& report) {
   }
   report.volume = six_volumes / 6;
   report.area = twice_area / 2;
-  std::vector<char> used(a.mesh.positions.size(), 0);
-  for (Index v : a.mesh.corners) used[v] = 1;
-  for (char u : used) report.vertices += static_cast<std::size_t>(u);
+  report.vertices = static_cast<std::size_t>(std::count(a.used.begin(), a.used.end(), 1));
   report.triangles = a.triangles.triangles.size();
   report.polygons = a.mesh.face_count();
   report.edges = a.edges.size();
   report.shells = a.shells;
 }
 
+/// Every record names its faces; loose vertices have none and are in no scope.
+void keep_in_scope(const std::vector<char>& scope, std::vector<Defect>& defects) {
+  std::erase_if(defects, [&](const Defect& defect) {
+    return std::none_of(defect.faces.begin(), defect.faces.end(), [&](Index f) { return scope[f] != 0; });
+  });
+}
+
 }  // namespace
 
-SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop, FamilyTable table) {
-  const Analysis a(mesh, stop);
+SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop, const CheckSettings& settings) {
+  constexpr double near_share = 1e-6;
+  return check_soundness(Analysis(mesh, settings.tolerance < 0 ? near_share * bounds(mesh).diagonal() : settings.tolerance, stop), settings);
+}
+
+SoundnessReport check_soundness(const Analysis& a, const CheckSettings& settings) {
+  const FamilyTable table = settings.families;
   SoundnessReport report;
   report.families.resize(table.size());
   tbb::parallel_invoke(
@@ -42,11 +54,12 @@ SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop, F
           FamilyReport& found = report.families[k];
           found.family = table[k];
           found.defects = table[k]->find(a);
+          if (!settings.scope.empty()) keep_in_scope(settings.scope, found.defects);
           for (const Defect& defect : found.defects) found.count += defect.count;
         });
       },
       [&] { measure(a, report); });
-  report.sound = !mesh.empty();
+  report.sound = !a.mesh.empty();
   for (const FamilyReport& found : report.families)
     if (found.family->role == FamilyRole::defect && found.count > 0) report.sound = false;
   if (a.open_edge_count == 0 && a.non_manifold_edge_count == 0 &&

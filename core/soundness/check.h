@@ -8,15 +8,23 @@
 
 namespace anvil {
 
-/// Checks a polygon mesh. Every decision is exact; there is no tolerance. Crossings are judged on the
+struct CheckSettings {
+  FamilyTable families = family_table();  ///< to look for
+  /// What people take as the same place, mesh units: short edges are shorter, T-junctions and flat holes off by no more.
+  /// 0: only what is so exactly; negative: 1e-6 of the diagonal of the bounds. What decides the verdict does not depend on it.
+  double tolerance = -1;
+  std::vector<char> scope = {};  ///< per face: only defects in which one of these takes part; empty: all
+};
+
+/// Checks a polygon mesh. What decides the verdict is exact; there is no tolerance in it. Crossings are judged on the
 /// triangles of triangulate(), vertices at bit-equal positions counting as shared.
 ///
 /// Sound means: closed, edge- and vertex-manifold, oriented outwards, and free of crossings, zero-length
 /// edges, zero-area faces, doubled faces and inner walls. Contact edges and stray shells are only noted.
 /// O(n log n) plus the number of box overlaps. Deterministic. Throws Stopped within about 50 ms of a stop.
-/// @param table  the families to look for
-SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop = {},
-                                FamilyTable table = family_table());
+SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop = {}, const CheckSettings& settings = {});
+/// The same for whoever needs the analysis as well; the tolerance is that of the analysis.
+SoundnessReport check_soundness(const Analysis& analysis, const CheckSettings& settings);
 
 /// The same piece by piece: pieces may touch each other along whole faces, as after a split, and each is
 /// judged alone. Counts, places and numbers are those of all pieces together.

@@ -24,6 +24,8 @@ struct Patch {
   std::size_t turned = 0;  // faces that disagree with the first one
   bool rim_open = false, rim_non_manifold = false;
   bool closed() const { return !rim_open && !rim_non_manifold; }
+  /// One that is not closed may be open so far that it bounds nothing.
+  bool has_inside() const { return closed() || std::abs(volume) > 1e-3 * area * box.diagonal(); }
 };
 
 std::vector<Patch> collect_patches(const Analysis& a, const std::vector<char>& parity) {
@@ -88,7 +90,8 @@ std::optional<bool> is_inside(const std::vector<Vec3>& points, const std::vector
   return std::nullopt;
 }
 
-/// Does closed patch `outer` enclose `inner`? Judged at a corner that does not lie on the other's surface.
+/// Does patch `outer` enclose `inner`? Judged at a corner that does not lie on the other's surface; where the outer one is
+/// open, by most of the full angle.
 bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
   if ((inner.box.lo.array() < outer.box.lo.array()).any() ||
       (inner.box.hi.array() > outer.box.hi.array()).any())
@@ -98,6 +101,11 @@ bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
     const double w =
         std::abs(winding_number(a.mesh.positions, outer.triangles, a.mesh.positions[inner.triangles[i][0]]));
     if (std::abs(w - std::round(w)) < 1e-6) return w > 0.5;  // on the surface it is a share of the full angle
+    if (!outer.closed()) {
+      Vec3 middle = Vec3::Zero();
+      for (Index v : inner.triangles[i]) middle += a.mesh.positions[v] / 3;
+      return std::abs(winding_number(a.mesh.positions, outer.triangles, middle)) > 0.5;
+    }
   }
   for (const Triangle& t : inner.triangles)
     for (Index v : t)
@@ -105,8 +113,8 @@ bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
   return false;  // on the other's surface all over
 }
 
-/// A wall hangs on non-manifold edges and has the rest of the mesh's inside on both of its sides.
-bool is_wall(const Analysis& a, const std::vector<Patch>& patches, std::size_t candidate) {
+/// How far the rest of the mesh has its inside on both sides of a patch: the lesser of the two winding numbers.
+double inside_on_both_sides(const Analysis& a, const std::vector<Patch>& patches, std::size_t candidate) {
   const Patch& patch = patches[candidate];
   const Triangle* largest = nullptr;
   double most = 0;
@@ -118,7 +126,7 @@ bool is_wall(const Analysis& a, const std::vector<Patch>& patches, std::size_t c
       largest = &t;
     }
   }
-  if (largest == nullptr) return false;
+  if (largest == nullptr) return 0;
   const Vec3 &p = a.mesh.positions[(*largest)[0]], &q = a.mesh.positions[(*largest)[1]],
              &r = a.mesh.positions[(*largest)[2]];
   const Vec3 step = 1e-4 * std::sqrt(most) * (q - p).cross(r - p).normalized();
@@ -133,7 +141,77 @@ bool is_wall(const Analysis& a, const std::vector<Patch>& patches, std::size_t c
     front += winding_number(a.mesh.positions, patches[k].triangles, centre + step);
     back += winding_number(a.mesh.positions, patches[k].triangles, centre - step);
   }
-  return std::abs(front) > 0.5 && std::abs(back) > 0.5;
+  return std::min(std::abs(front), std::abs(back));
+}
+
+/// For each patch the edges with more than two faces where it hangs, and how many of its faces are there.
+using HangsAt = std::vector<std::vector<std::pair<Index, Index>>>;
+HangsAt find_hangs(const Analysis& a, std::size_t patches) {
+  HangsAt hangs_at(patches);
+  for (Index e = 0; e < a.edges.size(); ++e) {
+    const auto uses = a.edges.corners_of(e);
+    if (uses.size() <= 2) continue;
+    for (Index c : uses) {
+      auto& edges = hangs_at[a.patch[a.edges.corner_face[c]]];
+      if (edges.empty() || edges.back().first != e) edges.emplace_back(e, 0);
+      ++edges.back().second;
+    }
+  }
+  return hangs_at;
+}
+
+/// A wall hangs on edges with more than two faces and has the rest of the mesh's inside on both of its sides. Taken out one
+/// by one, those first that are surest: where a cavity is cut by a wall, its surface has nearly as much around it, but once
+/// the wall is gone it hangs on nothing any more.
+void find_walls(const Analysis& a, const std::vector<Patch>& patches, const HangsAt& hangs_at, std::vector<Index>& remaining, std::vector<char>& is_wall,
+                Orientation& found) {
+  std::vector<std::pair<double, std::size_t>> candidates;
+  for (std::size_t k = 0; k < patches.size(); ++k) {
+    if (!patches[k].rim_non_manifold || patches[k].rim_open) continue;
+    const double inside = inside_on_both_sides(a, patches, k);
+    if (inside > 0.5) candidates.emplace_back(-inside, k);
+  }
+  std::stable_sort(candidates.begin(), candidates.end(), [](const auto& x, const auto& y) { return std::round(1e6 * x.first) < std::round(1e6 * y.first); });
+  std::vector<std::size_t> walls;
+  for (const auto& [inside, k] : candidates) {
+    // A closed surface off which something else hangs has two faces at that edge.
+    if (std::none_of(hangs_at[k].begin(), hangs_at[k].end(), [&](const auto& at) { return remaining[at.first] > 2 && at.second % 2 == 1; })) continue;
+    for (const auto& [e, own] : hangs_at[k]) remaining[e] -= own;
+    is_wall[k] = 1;
+    walls.push_back(k);
+  }
+  std::sort(walls.begin(), walls.end());
+  for (std::size_t k : walls)
+    found.walls.push_back({patches[k].faces, "wall", fmt::format("wall of {} faces with material on both sides", patches[k].faces.size())});
+}
+
+/// Takes the fins off one by one, the smallest first: patches with an open rim that leave at least two faces, or none, at
+/// every edge with more than two where they hang. What is a wall is gone before, so that a solid with a hole and a wall
+/// in it loses no half of itself.
+/// @param remaining  faces at each edge, without those of walls
+void find_fins(const std::vector<Patch>& patches, const HangsAt& hangs_at, std::vector<Index>& remaining, const std::vector<char>& is_wall, Orientation& found) {
+  std::vector<Index> waiting;
+  for (Index k = 0; k < patches.size(); ++k)
+    if (patches[k].rim_open && patches[k].rim_non_manifold && !is_wall[k]) waiting.push_back(k);
+  std::stable_sort(waiting.begin(), waiting.end(), [&](Index k, Index l) { return patches[k].area < patches[l].area; });
+  const auto is_fin = [&](Index k) {
+    bool any = false;
+    for (const auto& [e, own] : hangs_at[k]) {
+      any = any || remaining[e] > 2;
+      if (remaining[e] - own == 1 || (remaining[e] <= 2 && remaining[e] != own)) return false;
+    }
+    return any;
+  };
+  for (bool again = true; again;) {
+    again = false;
+    for (Index& k : waiting) {
+      if (k == no_index || !is_fin(k)) continue;
+      for (const auto& [e, own] : hangs_at[k]) remaining[e] -= own;
+      found.fins.push_back({patches[k].faces, "fin", fmt::format("fin of {} {}", patches[k].faces.size(), patches[k].faces.size() == 1 ? "face" : "faces")});
+      k = no_index;
+      again = true;
+    }
+  }
 }
 
 Orientation orientation_of(const Analysis& a) {
@@ -145,23 +223,28 @@ Orientation orientation_of(const Analysis& a) {
   a.check_stop();
   const std::vector<Patch> patches = collect_patches(a, parity);
 
-  std::vector<std::size_t> closed_by_size;
+  std::vector<std::size_t> by_size;
   for (std::size_t k = 0; k < patches.size(); ++k)
-    if (patches[k].closed()) closed_by_size.push_back(k);
-  std::stable_sort(closed_by_size.begin(), closed_by_size.end(), [&](std::size_t x, std::size_t y) {
+    if (patches[k].has_inside()) by_size.push_back(k);
+  std::stable_sort(by_size.begin(), by_size.end(), [&](std::size_t x, std::size_t y) {
     return std::abs(patches[x].volume) > std::abs(patches[y].volume);
   });
 
   // turn_first[k]: the patch's first face (and all that agree with it) has to be turned over.
   std::vector<char> turn_first(patches.size(), 0);
   std::vector<int> corrected(patches.size(), 0);
-  for (std::size_t rank = 0; rank < closed_by_size.size(); ++rank) {
-    const std::size_t k = closed_by_size[rank];
+  std::vector<char> was_turned(patches.size(), 0);
+  for (std::size_t rank = 0; rank < by_size.size(); ++rank) {
+    const std::size_t k = by_size[rank];
     const Patch& patch = patches[k];
     int around = 0;  // winding number just outside this shell
+    bool in_turned = false;  // the last shell around it was turned over
     for (std::size_t earlier = 0; earlier < rank; ++earlier) {
       a.check_stop();
-      if (encloses(a, patches[closed_by_size[earlier]], patch)) around += corrected[closed_by_size[earlier]];
+      const std::size_t outer = by_size[earlier];
+      if (!encloses(a, patches[outer], patch)) continue;
+      around += corrected[outer];
+      in_turned = was_turned[outer] != 0;
     }
     // Shells of a few units in the last place are told exactly.
     const double size = patch.box.diagonal(),
@@ -177,24 +260,29 @@ Orientation orientation_of(const Analysis& a) {
     const int as_stored = mostly_first ? sign : -sign;  // sign of the orientation that most faces have
     int wanted = 1;
     if (around > 0) {
-      wanted = as_stored;
-      if (wanted > 0) {
+      // Of a hollow that is inside out as a whole the cavity is turned with it.
+      wanted = in_turned ? -1 : as_stored;
+      if (wanted > 0 && patch.closed()) {
         found.walls.push_back(
-            {patch.faces, fmt::format("shell of {} faces inside another, not a cavity", patch.faces.size())});
+            {patch.faces, "buried_shell", fmt::format("shell of {} faces inside another, not a cavity", patch.faces.size())});
       }
     }
     corrected[k] = wanted;
+    was_turned[k] = as_stored != wanted;
     turn_first[k] = sign != wanted;
   }
   for (std::size_t k = 0; k < patches.size(); ++k) {
     const Patch& patch = patches[k];
     if (patch.closed()) continue;
-    const bool has_inside = std::abs(patch.volume) > 1e-3 * patch.area * patch.box.diagonal();
-    turn_first[k] = has_inside ? patch.volume < 0 : 2 * patch.turned > patch.faces.size();
-    if (patch.rim_non_manifold && !patch.rim_open && is_wall(a, patches, k)) {
-      found.walls.push_back(
-          {patch.faces, fmt::format("wall of {} faces with material on both sides", patch.faces.size())});
-    }
+    if (!patch.has_inside()) turn_first[k] = 2 * patch.turned > patch.faces.size();
+  }
+  if (a.non_manifold_edge_count > 0) {
+    const HangsAt hangs_at = find_hangs(a, patches.size());
+    std::vector<Index> remaining(a.edges.size(), 0);
+    for (Index e = 0; e < remaining.size(); ++e) remaining[e] = static_cast<Index>(a.edges.corners_of(e).size());
+    std::vector<char> is_wall(patches.size(), 0);
+    find_walls(a, patches, hangs_at, remaining, is_wall, found);
+    find_fins(patches, hangs_at, remaining, is_wall, found);
   }
   for (Index f = 0; f < a.mesh.face_count(); ++f)
     if ((parity[f] != 0) != (turn_first[a.patch[f]] != 0)) found.flipped.push_back(f);

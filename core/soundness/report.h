@@ -54,6 +54,8 @@ struct Defect {
   Vec3 position = Vec3::Zero();
   double size = 0;        ///< extent around the position, mesh units
   std::size_t count = 1;  ///< how many of what the family counts: edges of a hole, faces of a crossing
+  double length = 0;      ///< of the boundary of a hole or an open rim, mesh units
+  bool planar = false;    ///< of a hole: its boundary is, within the tolerance of the check
   std::string note;       ///< "hole, 12 edges, 37.2 mm"
 };
 

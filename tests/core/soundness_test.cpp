@@ -371,7 +371,7 @@ const Family many_cornered = {"many_cornered", "Faces of many corners", "face of
 TEST_CASE("a family known only here is found, counted and told like any other") {
   std::vector<const Family*> table(family_table().begin(), family_table().end());
   table.push_back(&many_cornered);
-  const SoundnessReport report = check_soundness(stock("prism", {10, 5, 6}), {}, table);
+  const SoundnessReport report = check_soundness(stock("prism", {10, 5, 6}), {}, {.families = table});
   CHECK(report.sound);
   CHECK(report.families.size() == family_table().size() + 1);
   CHECK(report.count(many_cornered) == 2);

@@ -29,9 +29,7 @@ std::vector<Triangle> by_position(const Analysis& a) {
 
 /// Of triangles by position; what the edges tell already is not found out again.
 std::vector<Index> opposites(const Analysis& a, const std::vector<Triangle>& triangles) {
-  const auto& offsets = a.mesh.face_offsets;
-  const bool triangles_only = std::adjacent_find(offsets.begin(), offsets.end(), [](Index from, Index to) { return to - from != 3; }) == offsets.end();
-  if (!triangles_only) return find_opposites(triangles, {}, a.mesh.positions.size());
+  if (!a.triangles_only) return find_opposites(triangles, {}, a.mesh.positions.size());
   const EdgeTable& edges = a.position_edges();
   std::vector<Index> opposite(3 * triangles.size(), no_index);
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, edges.size(), 16384), [&](const auto& range) {
@@ -43,6 +41,31 @@ std::vector<Index> opposites(const Analysis& a, const std::vector<Triangle>& tri
     }
   });
   return opposite;
+}
+
+/// Pairs that follow each other along one line: a pair goes on over an edge of one of its faces to the face beyond, which
+/// crosses the same other face.
+/// @param pairs  sorted
+/// @return places in `pairs`
+std::vector<std::vector<Index>> crossing_lines(const Analysis& a, const std::vector<Pair>& pairs) {
+  const EdgeTable& edges = a.position_edges();
+  UnionFind sets(pairs.size());
+  for (Index k = 0; k < pairs.size(); ++k)
+    for (const auto& [f, other] : {std::pair(pairs[k].a, pairs[k].b), std::pair(pairs[k].b, pairs[k].a)})
+      for (Index c = a.mesh.face_offsets[f]; c < a.mesh.face_offsets[f + 1]; ++c) {
+        if (edges.corner_edge[c] == no_index) continue;
+        for (Index use : edges.corners_of(edges.corner_edge[c])) {
+          const Index beyond = edges.corner_face[use];
+          if (beyond == f || beyond == other) continue;
+          const Pair next{std::min(beyond, other), std::max(beyond, other)};
+          const auto it = std::lower_bound(pairs.begin(), pairs.end(), next);
+          if (it != pairs.end() && it->a == next.a && it->b == next.b) sets.unite(k, static_cast<Index>(it - pairs.begin()));
+        }
+      }
+  std::vector<Index> set_of;
+  std::vector<std::vector<Index>> lines(sets.number(set_of));
+  for (Index k = 0; k < pairs.size(); ++k) lines[set_of[k]].push_back(k);
+  return lines;
 }
 
 std::vector<Defect> find_crossings(const Analysis& a) {
@@ -63,26 +86,19 @@ std::vector<Defect> find_crossings(const Analysis& a) {
   if (pairs.empty()) return {};
   std::sort(pairs.begin(), pairs.end());
 
-  std::vector<Index> faces;
-  for (const Pair& pair : pairs) faces.insert(faces.end(), {pair.a, pair.b});
-  std::sort(faces.begin(), faces.end());
-  faces.erase(std::unique(faces.begin(), faces.end()), faces.end());
-
-  // One place for each connected stretch of crossing: faces tied by crossing each other or by a vertex.
-  auto slot = [&](Index f) {
-    return static_cast<Index>(std::lower_bound(faces.begin(), faces.end(), f) - faces.begin());
-  };
-  UnionFind sets(faces.size());
-  for (const Pair& pair : pairs) sets.unite(slot(pair.a), slot(pair.b));
-  for (const auto& group : connected_groups(a, faces))
-    for (Index f : group) sets.unite(slot(group[0]), slot(f));
-  std::vector<Index> set_of;
-  std::vector<std::vector<Index>> groups(sets.number(set_of));
-  for (Index i = 0; i < faces.size(); ++i) groups[set_of[i]].push_back(faces[i]);
   std::vector<Defect> defects;
-  for (const auto& group : groups)
-    defects.push_back(
-        defect_of_faces(a, families::crossing_faces, group, fmt::format("{} faces cross", group.size())));
+  std::vector<char> told(a.mesh.face_count(), 0);
+  for (const auto& line : crossing_lines(a, pairs)) {
+    std::vector<Index> faces;
+    for (Index k : line) faces.insert(faces.end(), {pairs[k].a, pairs[k].b});
+    std::sort(faces.begin(), faces.end());
+    faces.erase(std::unique(faces.begin(), faces.end()), faces.end());
+    Defect defect = defect_of_faces(a, families::crossing_faces, faces, fmt::format("{} faces cross", faces.size()));
+    // A face on several lines is counted once.
+    defect.count = 0;
+    for (Index f : faces) defect.count += told[f] == 0, told[f] = 1;
+    defects.push_back(std::move(defect));
+  }
   return defects;
 }
 

@@ -6,8 +6,9 @@ namespace {
 
 std::vector<Defect> find_walls(const Analysis& a) {
   std::vector<Defect> defects;
-  for (const Orientation::Wall& wall : a.orientation().walls) {
+  for (const Orientation::Sheet& wall : a.orientation().walls) {
     defects.push_back(defect_of_faces(a, families::inner_walls, wall.faces, wall.note));
+    defects.back().kind = wall.kind;
     defects.back().count = 1;  // walls are counted, not their faces
   }
   return defects;

@@ -3,79 +3,63 @@
 
 #include <algorithm>
 
+#include "core/mesh/boundary.h"
 #include "core/soundness/analysis.h"
 
 namespace anvil {
 namespace {
 
-/// Chains the edges that have one face. A chain that closes is a hole; one that ends at vertices where the
-/// surface goes on over a non-manifold edge (the rim of a fin) stays an open chain.
+/// "in triangles", "in quads", "in polygons", "in faces of several kinds".
+const char* kind_around(const Analysis& a, const std::vector<Index>& faces) {
+  const std::size_t corners = a.mesh.face(faces[0]).size();
+  for (Index f : faces)
+    if (a.mesh.face(f).size() != corners) return "in faces of several kinds";
+  return corners == 3 ? "in triangles" : corners == 4 ? "in quads" : "in polygons";
+}
+
+/// Do all corners of a closed chain lie within the tolerance of one plane?
+bool is_planar(const Analysis& a, const std::vector<Index>& ring) {
+  const Vec3 origin = a.mesh.positions[ring[0]];
+  Vec3 normal = Vec3::Zero(), middle = Vec3::Zero();  // Newell's
+  for (std::size_t k = 0; k < ring.size(); ++k) {
+    const Vec3 p = a.mesh.positions[ring[k]] - origin, q = a.mesh.positions[ring[(k + 1) % ring.size()]] - origin;
+    normal += p.cross(q);
+    middle += p / static_cast<double>(ring.size());
+  }
+  if (!(normal.norm() > 0)) return false;
+  normal.normalize();
+  // Coordinates themselves are rounded.
+  const double slack = std::max(a.tolerance, 0x1p-50 * origin.cwiseAbs().maxCoeff());
+  return std::all_of(ring.begin(), ring.end(),
+                     [&](Index v) { return std::abs(normal.dot(a.mesh.positions[v] - origin - middle)) <= slack; });
+}
+
 std::vector<Defect> find_open_edges(const Analysis& a) {
   std::vector<Defect> defects;
   if (a.open_edge_count == 0) return defects;
-
-  std::vector<Index> open;
-  for (Index e = 0; e < a.edges.size(); ++e)
-    if (a.edges.corners_of(e).size() == 1) open.push_back(e);
-  std::vector<std::pair<Index, Index>> ends;  // vertex, place in `open`
-  for (Index k = 0; k < open.size(); ++k)
-    for (Index v : a.edges.vertices[open[k]]) ends.emplace_back(v, k);
-  std::sort(ends.begin(), ends.end());
-  auto edges_at = [&](Index v) {
-    const auto begin = std::lower_bound(ends.begin(), ends.end(), std::pair<Index, Index>{v, 0});
-    auto end = begin;
-    while (end != ends.end() && end->first == v) ++end;
-    return std::span(begin, end);
-  };
-
-  std::vector<char> taken(open.size(), 0);
-  auto walk = [&](Index first, Index from) {
-    std::vector<Index> chain{first};
-    taken[first] = 1;
-    const auto& vertices = a.edges.vertices[open[first]];
-    Index at = vertices[0] == from ? vertices[1] : vertices[0];
-    while (at != from) {
-      const auto next = edges_at(at);
-      const auto it =
-          std::find_if(next.begin(), next.end(), [&](const auto& end) { return !taken[end.second]; });
-      if (it == next.end()) break;
-      taken[it->second] = 1;
-      chain.push_back(it->second);
-      const auto& pair = a.edges.vertices[open[it->second]];
-      at = pair[0] == at ? pair[1] : pair[0];
-    }
-    const bool closed = at == from && chain.size() > 2;
-    double length = 0;
+  for (const BoundaryChain& chain : boundary_chains(a.edges)) {
     std::vector<Vec3> points;
-    for (Index k : chain) {
-      const auto [v, w] = a.edges.vertices[open[k]];
+    std::vector<Index> faces;
+    double length = 0;
+    for (Index e : chain.edges) {
+      const auto [v, w] = a.edges.vertices[e];
       points.insert(points.end(), {a.mesh.positions[v], a.mesh.positions[w]});
       length += (points.back() - points[points.size() - 2]).norm();
+      faces.push_back(a.edges.corner_face[a.edges.corners_of(e)[0]]);
     }
-    Defect defect = defect_around(
-        families::open_edges, points,
-        fmt::format("{}, {} edges, {:.4g} mm", closed ? "hole" : "open rim", chain.size(), length));
-    defect.kind = closed ? "hole" : "open_rim";
-    defect.count = chain.size();
-    for (Index k : chain) {
-      defect.edges.push_back(a.edges.vertices[open[k]]);
-      defect.faces.push_back(a.edges.corner_face[a.edges.corners_of(open[k])[0]]);
-    }
+    const bool planar = chain.closed && is_planar(a, chain.vertices);
+    Defect defect = defect_around(families::open_edges, points,
+                                  fmt::format("{}{}, {} edges {}, {:.4g} mm", planar ? "flat " : "", chain.closed ? "hole" : "open rim",
+                                              chain.edges.size(), kind_around(a, faces), length));
+    defect.kind = chain.closed ? "hole" : "open_rim";
+    defect.count = chain.edges.size();
+    defect.length = length;
+    defect.planar = planar;
+    for (Index e : chain.edges) defect.edges.push_back(a.edges.vertices[e]);
+    defect.vertices = chain.vertices;
+    defect.faces = std::move(faces);
     defects.push_back(std::move(defect));
-  };
-  // Open chains first, from their ends (vertices with an odd number of open edges), then the loops.
-  for (std::size_t k = 0; k < ends.size();) {
-    const auto here = edges_at(ends[k].first);
-    if (here.size() % 2 == 1)
-      for (const auto& [v, edge] : here)
-        if (!taken[edge]) {
-          walk(edge, v);
-          break;
-        }
-    k += here.size();
   }
-  for (Index k = 0; k < open.size(); ++k)
-    if (!taken[k]) walk(k, a.edges.vertices[open[k]][0]);
   return defects;
 }
 

@@ -1,0 +1,28 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A surface for one hole. CGAL triangulates, behind this header.
+#pragma once
+
+#include <optional>
+
+#include "core/mesh/mesh.h"
+
+namespace anvil {
+
+/// Faces that fill a hole. Corners below the number of the hole's vertices are those, the others new_points in order.
+struct HoleFilling {
+  std::vector<Vec3> new_points;
+  std::vector<std::vector<Index>> faces;
+};
+
+/// A flat filling: one polygon, or its triangles.
+/// @param ring  the hole's vertices in the order in which the filling has to run
+/// @return nothing when the ring is not a simple polygon in its plane
+std::optional<HoleFilling> fill_flat(const std::vector<Vec3>& positions, std::span<const Index> ring, bool triangles);
+
+/// A filling of least area, refined to the density around and faired into the surface beside it (Liepa, "Filling Holes in
+/// Meshes", SGP 2003; by CGAL 5.5). Where the faces around cannot be taken into account it is of least area only.
+/// @param around  faces next to the hole, in whose continuation the filling lies; triangles, may be none
+/// @return nothing when CGAL finds none
+std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::span<const Index> ring, std::span<const Triangle> around);
+
+}  // namespace anvil

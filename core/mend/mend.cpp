@@ -1,0 +1,165 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/mend/mend.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/mesh/sub_mesh.h"
+#include "core/soundness/analysis.h"
+
+namespace anvil {
+namespace {
+
+/// How bad a mesh is: defects that decide the verdict, and what is counted beside it.
+struct Badness {
+  std::size_t defects = 0, remarks = 0;
+  auto operator<=>(const Badness&) const = default;
+};
+
+Badness badness(const SoundnessReport& report) {
+  Badness bad;
+  for (const FamilyReport& found : report.families) {
+    if (found.family->role == FamilyRole::defect) bad.defects += found.count;
+    if (found.family->role == FamilyRole::remark) bad.remarks += found.count;
+  }
+  if (report.polygons == 0) bad.defects = ~std::size_t{0};  // nothing is never better than something
+  return bad;
+}
+
+class Mending {
+ public:
+  Mending(const Mesh& mesh, const MendSettings& settings, const Control& control)
+      : settings_(settings), control_(control), tolerance_(mend_tolerance(mesh, settings)), scope_(settings.scope) {
+    now_.mesh = mesh;
+    for (Index f = 0; f < mesh.face_count(); ++f) now_.source.push_back(f);
+  }
+
+  Mended run() {
+    look();
+    Mended mended;
+    mended.before = report_;
+    State best{now_, report_, {}};
+    for (int round = 1; round <= max_mend_rounds; ++round) {
+      left_.clear();
+      for (const Mender* mender : settings_.menders)
+        for (int turn = 0; turn < max_turns && mender->answered(report_) > 0 && take_turn(*mender, false); ++turn) {
+        }
+      if (!report_.sound && !(badness(report_) < badness(best.report)))
+        for (const Mender* mender : settings_.menders)
+          if (mender->is_resort) take_turn(*mender, true);
+      if (!(badness(report_) < badness(best.report))) break;
+      mended.rounds = round;
+      best = {now_, report_, deeds_};
+    }
+    mended.after = std::move(best.report);
+    mended.mesh = std::move(best.edited.mesh);
+    mended.source = std::move(best.edited.source);
+    mended.deeds = std::move(best.deeds);
+    std::sort(mended.deeds.begin(), mended.deeds.end(), [](const Deed& a, const Deed& b) { return a.mender->rank < b.mender->rank; });
+    if (!mended.after.sound) mended.left = std::move(left_);
+    return mended;
+  }
+
+ private:
+  /// As good as it has been.
+  struct State {
+    EditedMesh edited;
+    SoundnessReport report;
+    std::vector<Deed> deeds;
+  };
+
+  void look() {
+    analysis_.emplace(now_.mesh, tolerance_, control_.stop);
+    CheckSettings check;
+    check.scope = scope_;
+    report_ = check_soundness(*analysis_, check);
+  }
+
+  static constexpr int max_turns = 30;  ///< of one mender in one round
+
+  /// Lets a mender work, looks again, and puts back what made it worse. @return whether it helped
+  bool take_turn(const Mender& mender, bool is_last_resort) {
+    check_stop(control_);
+    Deed deed;
+    deed.mender = &mender;
+    MendJob job{now_.mesh, *analysis_, report_, settings_, tolerance_, is_last_resort, control_, MeshEditor(now_.mesh)};
+    mender.apply(job, deed);
+    for (const std::string& why : deed.left)
+      if (std::find(left_.begin(), left_.end(), why) == left_.end()) left_.push_back(why);
+    if (!job.replaced && !job.edit.any()) return false;
+    EditedMesh made = job.replaced ? std::move(*job.replaced) : job.edit.finish();
+    EditedMesh before = std::move(now_);
+    std::vector<char> scope_before = scope_;
+    SoundnessReport report_before = std::move(report_);
+    now_ = std::move(made);
+    if (!scope_.empty()) {
+      std::vector<char> scope;
+      for (Index f : now_.source) scope.push_back(f == no_index ? 1 : scope_[f]);
+      scope_ = std::move(scope);
+    }
+    for (Index& f : now_.source)
+      if (f != no_index) f = before.source[f];
+    look();
+    if (is_last_resort ? badness(report_) < badness(report_before) : mender.answered(report_) < mender.answered(report_before)) {
+      add(std::move(deed));
+      return true;
+    }
+    now_ = std::move(before);
+    scope_ = std::move(scope_before);
+    look();
+    report_ = std::move(report_before);
+    return false;
+  }
+
+  void add(Deed deed) {
+    const auto it = std::find_if(deeds_.begin(), deeds_.end(), [&](const Deed& d) { return d.mender == deed.mender; });
+    if (it == deeds_.end()) {
+      deeds_.push_back(std::move(deed));
+      return;
+    }
+    it->count += deed.count;
+    it->longest = std::max(it->longest, deed.longest);
+    it->places.insert(it->places.end(), deed.places.begin(), deed.places.end());
+  }
+
+  const MendSettings& settings_;
+  const Control& control_;
+  double tolerance_;
+  std::vector<char> scope_;
+  EditedMesh now_;
+  std::optional<Analysis> analysis_;
+  SoundnessReport report_;
+  std::vector<Deed> deeds_;
+  std::vector<std::string> left_;
+};
+
+}  // namespace
+
+std::span<const Mender* const> mender_table() {
+  static const auto in_order = [] {
+    auto rows = mender_rows;
+    std::sort(rows.begin(), rows.end(), [](const Mender* a, const Mender* b) { return a->rank < b->rank; });
+    return rows;
+  }();
+  return in_order;
+}
+
+const Mender* find_mender(std::string_view key) {
+  for (const Mender* mender : mender_table())
+    if (key == mender->key) return mender;
+  return nullptr;
+}
+
+double mend_tolerance(const Mesh& mesh, const MendSettings& settings) {
+  constexpr double weld_share = 1e-5;
+  return settings.tolerance < 0 ? weld_share * bounds(mesh).diagonal() : settings.tolerance;
+}
+
+Mended mend(const Mesh& mesh, const MendSettings& settings, const Control& control) { return Mending(mesh, settings, control).run(); }
+
+std::string in_words(const Deed& deed) {
+  return fmt::format(fmt::runtime(deed.count == 1 ? deed.mender->one : deed.mender->many), deed.count, fmt::format("{:.3g} mm", deed.longest));
+}
+
+}  // namespace anvil

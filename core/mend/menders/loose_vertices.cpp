@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/mend/mender.h"
+#include "core/soundness/analysis.h"
+
+namespace anvil {
+namespace {
+
+void apply(MendJob& job, Deed& deed) {
+  for (const Defect& defect : job.of(families::loose_vertices)) {
+    for (Index v : defect.vertices) job.edit.drop_vertex(v);
+    ++deed.count;
+    deed.places.push_back(defect.position);
+  }
+}
+
+constexpr Note did{"loose_vertices_dropped", "1 loose vertex dropped", "{0} loose vertices dropped", Note::Place::card};
+
+}  // namespace
+
+const Mender menders::loose_vertices = {"loose-vertices", "Drop loose vertices", &families::loose_vertices,
+                                        "drop 1 vertex without a face", "drop {0} vertices without a face", 5, true,
+                                        "Vertices that no face uses go.", apply, &did};
+
+}  // namespace anvil

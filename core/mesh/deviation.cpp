@@ -1,0 +1,194 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/mesh/deviation.h"
+
+#include <tbb/enumerable_thread_specific.h>
+#include <tbb/parallel_for.h>
+#include <tbb/parallel_invoke.h>
+#include <tbb/parallel_sort.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/control.h"
+#include "core/mesh/bvh.h"
+#include "core/mesh/nearest.h"
+
+namespace anvil {
+namespace {
+
+constexpr double finest = 1.0 / 200;  ///< of the diagonal: triangles larger than that are sampled inside
+
+/// Corners by position, in order: equal for triangles that are the same.
+using Corners = std::array<std::array<double, 3>, 3>;
+Corners corners_of(const Mesh& mesh, const Triangle& t) {
+  Corners corners;
+  for (std::size_t k = 0; k < 3; ++k) corners[k] = {mesh.positions[t[k]].x() + 0.0, mesh.positions[t[k]].y() + 0.0, mesh.positions[t[k]].z() + 0.0};
+  std::sort(corners.begin(), corners.end());
+  return corners;
+}
+
+struct Surface {
+  explicit Surface(const Mesh& m) : mesh(m), triangles(triangulate(m).triangles) {}
+  const Mesh& mesh;
+  std::vector<Triangle> triangles;
+  std::vector<char> common;  ///< per triangle: the other surface has it as well
+};
+
+std::size_t hash_of(const Corners& corners) {
+  std::size_t h = 0;
+  for (const auto& corner : corners)
+    for (double x : corner) h = (h ^ std::hash<double>{}(x)) * 0x9E3779B97F4A7C15u + (h >> 29);
+  return h;
+}
+
+void find_common(Surface& one, Surface& other) {
+  struct Item {
+    std::size_t hash;
+    Index triangle;
+    bool operator<(const Item& o) const { return hash != o.hash ? hash < o.hash : triangle < o.triangle; }
+  };
+  const auto items_of = [](const Surface& s) {
+    std::vector<Item> items(s.triangles.size());
+    tbb::parallel_for(std::size_t{0}, items.size(), [&](std::size_t i) { items[i] = {hash_of(corners_of(s.mesh, s.triangles[i])), static_cast<Index>(i)}; });
+    tbb::parallel_sort(items.begin(), items.end());
+    return items;
+  };
+  std::vector<Item> a, b;
+  tbb::parallel_invoke([&] { a = items_of(one); }, [&] { b = items_of(other); });
+  one.common.assign(a.size(), 0);
+  other.common.assign(b.size(), 0);
+  for (std::size_t i = 0, j = 0; i < a.size() && j < b.size();) {
+    if (a[i].hash != b[j].hash) {
+      ++(a[i].hash < b[j].hash ? i : j);
+      continue;
+    }
+    std::size_t j_end = j;
+    const std::size_t hash = a[i].hash;
+    while (j_end < b.size() && b[j_end].hash == hash) ++j_end;
+    for (; i < a.size() && a[i].hash == hash; ++i)
+      for (std::size_t k = j; k < j_end; ++k)
+        if (corners_of(one.mesh, one.triangles[a[i].triangle]) == corners_of(other.mesh, other.triangles[b[k].triangle]))
+          one.common[a[i].triangle] = other.common[b[k].triangle] = 1;
+    j = j_end;
+  }
+}
+
+/// Distances from points that are asked for one after the other, mostly near each other.
+class Asker {
+ public:
+  Asker(const Surface& surface, const Bvh& tree) : surface_(surface), tree_(tree) {}
+  double operator()(const Vec3& p) {
+    double bound = std::numeric_limits<double>::infinity();
+    if (last_ != no_index) {
+      const auto& [a, b, c] = surface_.triangles[last_];
+      const auto& at = surface_.mesh.positions;
+      bound = (nearest_on_triangle(p, at[a], at[b], at[c]) - p).squaredNorm();
+      if (bound == 0) return 0;
+    }
+    const Bvh::Nearest nearest = tree_.nearest(surface_.mesh.positions, surface_.triangles, p, bound);
+    if (nearest.triangle != no_index) last_ = nearest.triangle;
+    return std::sqrt(std::min(bound, nearest.square));
+  }
+
+ private:
+  const Surface& surface_;
+  const Bvh& tree_;
+  Index last_ = no_index;
+};
+
+struct Sum {
+  double max = 0, weighted = 0;
+  Vec3 place = Vec3::Zero();
+  Index triangle = no_index;
+  void meet(double distance, const Vec3& p, Index t) {
+    // The first of several, whatever the threads do.
+    if (distance < max || (distance == max && t >= triangle)) return;
+    max = distance, place = p, triangle = t;
+  }
+};
+
+OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double spacing, const std::stop_token& stop) {
+  const auto& positions = from.mesh.positions;
+  OneWay way;
+  way.at_vertex.assign(positions.size(), 0);
+  // Vertices, each asked for with the first of its triangles that is not common.
+  std::vector<Index> asked;
+  {
+    std::vector<char> is_asked(positions.size(), 0);
+    for (Index i = 0; i < from.triangles.size(); ++i)
+      for (Index v : from.triangles[i])
+        if (!from.common[i] && !is_asked[v]) is_asked[v] = 1, asked.push_back(v);
+  }
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, asked.size(), 2048), [&](const auto& range) {
+    if (stop.stop_requested()) throw Stopped{};
+    Asker ask(to, tree);
+    for (std::size_t k = range.begin(); k < range.end(); ++k) way.at_vertex[asked[k]] = static_cast<float>(ask(positions[asked[k]]));
+  });
+  std::vector<double> area_of_block((from.triangles.size() + 1023) / 1024, 0);
+  std::vector<Sum> sums(area_of_block.size());
+  tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t block) {
+    if (stop.stop_requested()) throw Stopped{};
+    Asker ask(to, tree);
+    Sum& sum = sums[block];
+    for (auto i = static_cast<Index>(1024 * block); i < std::min<std::size_t>(from.triangles.size(), 1024 * (block + 1)); ++i) {
+      const auto& [a, b, c] = from.triangles[i];
+      const Vec3 &p = positions[a], u = positions[b] - p, v = positions[c] - p;
+      const double area = u.cross(v).norm() / 2;
+      area_of_block[block] += area;
+      if (from.common[i]) continue;
+      for (Index w : {a, b, c}) sum.meet(way.at_vertex[w], positions[w], i);
+      const double longest = std::max({u.norm(), v.norm(), (v - u).norm()});
+      if (longest <= spacing) {
+        sum.weighted += area * (way.at_vertex[a] + way.at_vertex[b] + way.at_vertex[c]) / 3;
+        continue;
+      }
+      // The middles of equal small triangles, n to a side.
+      const auto n = static_cast<int>(std::min(1000.0, std::ceil(longest / spacing)));
+      double total = 0;
+      std::size_t count = 0;
+      for (int x = 0; x < n; ++x)
+        for (int y = 0; x + y < n; ++y)
+          for (int half = 0; half < (x + y + 1 < n ? 2 : 1); ++half) {
+            const double third = half == 0 ? 1.0 / 3 : 2.0 / 3;
+            const Vec3 at = p + (x + third) / n * u + (y + third) / n * v;
+            const double distance = ask(at);
+            sum.meet(distance, at, i);
+            total += distance;
+            ++count;
+          }
+      sum.weighted += area * total / static_cast<double>(count);
+    }
+  });
+  double area = 0;
+  Sum all;
+  for (std::size_t block = 0; block < sums.size(); ++block) {
+    area += area_of_block[block];
+    all.weighted += sums[block].weighted;
+    all.meet(sums[block].max, sums[block].place, sums[block].triangle);
+  }
+  way.max = all.max;
+  way.place = all.place;
+  way.mean = area > 0 ? all.weighted / area : 0;
+  return way;
+}
+
+}  // namespace
+
+Deviation deviation_between(const Mesh& old_mesh, const Mesh& new_mesh, const std::stop_token& stop) {
+  Deviation deviation;
+  Surface old_surface(old_mesh), new_surface(new_mesh);
+  deviation.from_old.at_vertex.assign(old_mesh.positions.size(), 0);
+  deviation.from_new.at_vertex.assign(new_mesh.positions.size(), 0);
+  if (old_surface.triangles.empty() || new_surface.triangles.empty()) return deviation;
+  find_common(old_surface, new_surface);
+  Box3 box = bounds(old_mesh);
+  box.add(bounds(new_mesh));
+  const double spacing = finest * box.diagonal();
+  std::optional<Bvh> old_tree, new_tree;
+  tbb::parallel_invoke([&] { old_tree.emplace(old_mesh.positions, old_surface.triangles); }, [&] { new_tree.emplace(new_mesh.positions, new_surface.triangles); });
+  deviation.from_old = one_way(old_surface, new_surface, *new_tree, spacing, stop);
+  deviation.from_new = one_way(new_surface, old_surface, *old_tree, spacing, stop);
+  return deviation;
+}
+
+}  // namespace anvil
