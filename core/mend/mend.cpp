@@ -29,17 +29,19 @@ Badness badness(const SoundnessReport& report) {
 
 class Mending {
  public:
-  Mending(const Mesh& mesh, const MendSettings& settings, const Control& control)
-      : settings_(settings), control_(control), tolerance_(mend_tolerance(mesh, settings)), scope_(settings.scope) {
+  Mending(const Mesh& mesh, const MendSettings& settings, double tolerance, const Control& control)
+      : settings_(settings), control_(control), tolerance_(tolerance), scope_(settings.scope) {
     now_.mesh = mesh;
     for (Index f = 0; f < mesh.face_count(); ++f) now_.source.push_back(f);
+    for (Index v = 0; v < mesh.positions.size(); ++v) now_.vertex_source.push_back(v);
   }
 
-  Mended run() {
+  Mended run(bool is_whole = true) {
     look();
     Mended mended;
     mended.before = report_;
-    State best{now_, report_, {}};
+    if (is_whole) mend_spots();
+    State best{now_, report_, deeds_};
     for (int round = 1; round <= max_mend_rounds; ++round) {
       left_.clear();
       for (const Mender* mender : settings_.menders)
@@ -55,6 +57,7 @@ class Mending {
     mended.after = std::move(best.report);
     mended.mesh = std::move(best.edited.mesh);
     mended.source = std::move(best.edited.source);
+    mended.vertex_source = std::move(best.edited.vertex_source);
     mended.deeds = std::move(best.deeds);
     std::sort(mended.deeds.begin(), mended.deeds.end(), [](const Deed& a, const Deed& b) { return a.mender->rank < b.mender->rank; });
     if (!mended.after.sound) mended.left = std::move(left_);
@@ -98,8 +101,8 @@ class Mending {
       for (Index f : now_.source) scope.push_back(f == no_index ? 1 : scope_[f]);
       scope_ = std::move(scope);
     }
-    for (Index& f : now_.source)
-      if (f != no_index) f = before.source[f];
+    compose(now_.source, before.source);
+    compose(now_.vertex_source, before.vertex_source);
     look();
     if (is_last_resort ? badness(report_) < badness(report_before) : mender.answered(report_) < mender.answered(report_before)) {
       add(std::move(deed));
@@ -110,6 +113,96 @@ class Mending {
     look();
     report_ = std::move(report_before);
     return false;
+  }
+
+  /// @param sources  of what was there before `of`, of what is there now
+  static void compose(std::vector<Index>& sources, const std::vector<Index>& of) {
+    if (of.empty()) sources.clear();
+    for (Index& k : sources)
+      if (k != no_index) k = of[k];
+  }
+
+  /// Few flaws in a large mesh are mended with their surroundings alone, and put back: then it is looked at as a whole only
+  /// twice. Flaws that ask for the whole stay.
+  void mend_spots() {
+    constexpr std::size_t worth_it = 20'000, rings = 3, max_turned = 8;
+    const Mesh& mesh = now_.mesh;
+    if (mesh.face_count() < worth_it) return;
+    std::vector<const Mender*> menders;
+    std::vector<Index> at;  // faces of flaws
+    for (const Mender* mender : settings_.menders) {
+      if (!mender->is_local) continue;
+      bool small = true;
+      if (mender->family == &families::flipped_faces)
+        for (const Defect& defect : report_.of(*mender->family).defects) small = small && defect.faces.size() <= max_turned;
+      if (!small) continue;
+      menders.push_back(mender);
+      for (const Family* family : {mender->family, mender->also})
+        if (family != nullptr)
+          for (const Defect& defect : report_.of(*family).defects) at.insert(at.end(), defect.faces.begin(), defect.faces.end());
+    }
+    if (at.empty()) return;
+    std::vector<Index> group(mesh.face_count(), no_index);
+    std::vector<char> scope(mesh.face_count(), 0), near(mesh.positions.size(), 0);
+    std::size_t faces = 0;
+    for (Index f : at) faces += group[f] != 0, group[f] = 0, scope[f] = 1;
+    for (std::size_t ring = 0; ring < rings; ++ring) {
+      for (Index f = 0; f < mesh.face_count(); ++f)
+        if (group[f] == 0)
+          for (Index v : mesh.face(f)) near[v] = 1;
+      for (Index f = 0; f < mesh.face_count(); ++f) {
+        if (group[f] == 0) continue;
+        const auto corners = mesh.face(f);
+        if (std::none_of(corners.begin(), corners.end(), [&](Index v) { return near[v] != 0; })) continue;
+        group[f] = 0;
+        ++faces;
+      }
+      if (4 * faces > mesh.face_count()) return;
+    }
+    const SubMesh spots = std::move(take_apart(mesh, group, 1).front());
+    MendSettings settings = settings_;
+    settings.menders = menders;
+    settings.scope.clear();
+    for (Index f : spots.faces) settings.scope.push_back(scope_.empty() ? scope[f] : static_cast<char>(scope[f] && scope_[f]));
+    Mended mended = Mending(spots.mesh, settings, tolerance_, control_).run(false);
+    if (mended.deeds.empty() || mended.vertex_source.empty()) return;
+    put_back(spots, mended);
+    for (Deed& deed : mended.deeds) add(std::move(deed));
+    look();
+  }
+
+  void put_back(const SubMesh& spots, const Mended& mended) {
+    MeshEditor edit(now_.mesh);
+    std::vector<Index> number;  // of each vertex of the spots in the whole
+    for (Index v = 0; v < mended.mesh.positions.size(); ++v) {
+      const Index from = mended.vertex_source[v];
+      number.push_back(from == no_index ? edit.add_vertex(mended.mesh.positions[v]) : spots.vertices[from]);
+      if (from != no_index && mended.mesh.positions[v] != spots.mesh.positions[from]) edit.move_vertex(number.back(), mended.mesh.positions[v]);
+    }
+    std::vector<char> is_there(spots.faces.size(), 0);
+    for (Index f = 0; f < mended.mesh.face_count(); ++f) {
+      std::vector<Index> ring;
+      for (Index v : mended.mesh.face(f)) ring.push_back(number[v]);
+      const Index from = mended.source[f];
+      if (from == no_index || is_there[from]) {
+        edit.add_face(std::move(ring), from == no_index ? no_index : spots.faces[from]);
+        continue;
+      }
+      is_there[from] = 1;
+      const auto old = now_.mesh.face(spots.faces[from]);
+      if (!std::equal(ring.begin(), ring.end(), old.begin(), old.end())) edit.set_ring(spots.faces[from], std::move(ring));
+    }
+    for (std::size_t k = 0; k < is_there.size(); ++k)
+      if (!is_there[k]) edit.remove_face(spots.faces[k]);
+    EditedMesh made = edit.finish();
+    compose(made.source, now_.source);
+    compose(made.vertex_source, now_.vertex_source);
+    if (!scope_.empty()) {
+      std::vector<char> scope;
+      for (Index f : made.source) scope.push_back(f == no_index ? 1 : settings_.scope[f]);
+      scope_ = std::move(scope);
+    }
+    now_ = std::move(made);
   }
 
   void add(Deed deed) {
@@ -156,7 +249,9 @@ double mend_tolerance(const Mesh& mesh, const MendSettings& settings) {
   return settings.tolerance < 0 ? weld_share * bounds(mesh).diagonal() : settings.tolerance;
 }
 
-Mended mend(const Mesh& mesh, const MendSettings& settings, const Control& control) { return Mending(mesh, settings, control).run(); }
+Mended mend(const Mesh& mesh, const MendSettings& settings, const Control& control) {
+  return Mending(mesh, settings, mend_tolerance(mesh, settings), control).run();
+}
 
 std::string in_words(const Deed& deed) {
   return fmt::format(fmt::runtime(deed.count == 1 ? deed.mender->one : deed.mender->many), deed.count, fmt::format("{:.3g} mm", deed.longest));

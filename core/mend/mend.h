@@ -11,6 +11,7 @@ namespace anvil {
 struct Mended {
   Mesh mesh;
   std::vector<Index> source;  ///< per face, which face of the mesh that came in; no_index: made anew
+  std::vector<Index> vertex_source;  ///< per vertex, likewise; empty where the engine made a new mesh
   std::vector<Deed> deeds;    ///< one for each mender that did something, in the order of their first turns
   std::vector<std::string> left;  ///< what could not be mended, and why
   SoundnessReport before, after;

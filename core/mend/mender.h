@@ -76,6 +76,7 @@ struct Mender {
   void (*apply)(MendJob& job, Deed& deed);
   const Note* did;               ///< what it has done, in words
   const Family* also = nullptr;  ///< another family that it answers
+  bool is_local = false;         ///< needs nothing but the surroundings of a flaw
   bool is_resort = false;        ///< may be asked where nothing else helped, whatever is wrong
 
   std::size_t answered(const SoundnessReport& report) const { return report.count(*family) + (also == nullptr ? 0 : report.count(*also)); }

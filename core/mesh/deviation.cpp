@@ -16,7 +16,7 @@
 namespace anvil {
 namespace {
 
-constexpr double finest = 1.0 / 200;  ///< of the diagonal: triangles larger than that are sampled inside
+constexpr double finest = 1.0 / 100;  ///< of the diagonal: triangles larger than that are sampled inside
 
 /// Corners by position, in order: equal for triangles that are the same.
 using Corners = std::array<std::array<double, 3>, 3>;

@@ -144,6 +144,7 @@ EditedMesh MeshEditor::finish() const {
   for (Index v = 0; v < vertices; ++v) {
     if (!stays[v]) continue;
     const auto moved = moved_.find(v);
+    out.vertex_source.push_back(v < mesh_.positions.size() ? v : no_index);
     number[v] = mesh.add_vertex(moved != moved_.end() ? moved->second : v < mesh_.positions.size() ? mesh_.positions[v] : new_vertices_[v - mesh_.positions.size()]);
   }
   for (Index& v : mesh.corners) v = number[v];

@@ -13,6 +13,7 @@ namespace anvil {
 struct EditedMesh {
   Mesh mesh;
   std::vector<Index> source;  ///< per face, which face it was; no_index: made anew
+  std::vector<Index> vertex_source = {};  ///< per vertex, likewise; empty where that is not known
 };
 
 /// Numbers of vertices and faces are those of the mesh it began with; vertices that are added count on from there.

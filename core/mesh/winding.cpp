@@ -1,9 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mesh/winding.h"
 
+#include "core/mesh/bvh.h"
+
 #include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
 #include <tbb/parallel_reduce.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -26,6 +30,60 @@ double winding_number(std::span<const Vec3> positions, std::span<const Triangle>
       },
       std::plus<>());
   return angle / (4 * std::numbers::pi);
+}
+
+WindingTree::WindingTree(std::span<const Vec3> positions, std::vector<Triangle> triangles) : positions_(positions) {
+  const std::vector<Index> order = morton_order(positions, triangles);
+  for (Index i : order) triangles_.push_back(triangles[i]);
+  while (leaves_ * leaf_size < triangles_.size()) leaves_ *= 2;
+  nodes_.resize(2 * leaves_);
+  tbb::parallel_for(std::size_t{0}, leaves_, [&](std::size_t leaf) {
+    Node& node = nodes_[leaves_ + leaf];
+    const std::size_t begin = leaf * leaf_size, end = std::min(triangles_.size(), begin + leaf_size);
+    for (std::size_t i = begin; i < end; ++i) {
+      const auto& [a, b, c] = triangles_[i];
+      const Vec3 area = (positions[b] - positions[a]).cross(positions[c] - positions[a]) / 2;
+      node.area += area;
+      node.size += area.norm();
+      node.middle += area.norm() * (positions[a] + positions[b] + positions[c]) / 3;
+    }
+    if (node.size > 0) node.middle /= node.size;
+    for (std::size_t i = begin; i < end; ++i)
+      for (Index v : triangles_[i]) node.radius = std::max(node.radius, (positions[v] - node.middle).norm());
+  });
+  for (std::size_t n = leaves_; n-- > 1;) {
+    Node& node = nodes_[n];
+    const Node &one = nodes_[2 * n], &other = nodes_[2 * n + 1];
+    node.area = one.area + other.area;
+    node.size = one.size + other.size;
+    if (node.size > 0) node.middle = (one.size * one.middle + other.size * other.middle) / node.size;
+    for (const Node* child : {&one, &other})
+      if (child->size > 0) node.radius = std::max(node.radius, (child->middle - node.middle).norm() + child->radius);
+  }
+}
+
+double WindingTree::operator()(const Vec3& point) const {
+  constexpr double far = 3;
+  double sum = 0;
+  std::vector<std::size_t> stack{1};
+  while (!stack.empty()) {
+    const std::size_t n = stack.back();
+    stack.pop_back();
+    const Node& node = nodes_[n];
+    if (node.size == 0) continue;
+    const Vec3 to = node.middle - point;
+    const double distance = to.norm();
+    if (distance > far * node.radius) {
+      sum += node.area.dot(to) / (4 * std::numbers::pi * distance * distance * distance);
+    } else if (n < leaves_) {
+      stack.push_back(2 * n);
+      stack.push_back(2 * n + 1);
+    } else {
+      const std::size_t begin = (n - leaves_) * leaf_size;
+      sum += winding_number(positions_, std::span(triangles_).subspan(begin, std::min(triangles_.size() - begin, leaf_size)), point);
+    }
+  }
+  return sum;
 }
 
 }  // namespace anvil

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <memory>
 #include <optional>
 
 #include "core/exact/predicates.h"
@@ -21,11 +23,17 @@ struct Patch {
   Box3 box;
   double volume = 0;  // signed, after turning; about the centre of the box
   double area = 0;
+  Vec3 facing = Vec3::Zero();  // sum of the area vectors; nothing for a closed one
+  mutable std::unique_ptr<WindingTree> tree = nullptr;  // made when asked for
   std::size_t turned = 0;  // faces that disagree with the first one
   bool rim_open = false, rim_non_manifold = false;
   bool closed() const { return !rim_open && !rim_non_manifold; }
   /// One that is not closed may be open so far that it bounds nothing.
-  bool has_inside() const { return closed() || std::abs(volume) > 1e-3 * area * box.diagonal(); }
+  bool has_inside() const { return closed() || (facing.norm() < 0.6 * area && std::abs(volume) > 1e-3 * area * box.diagonal()); }
+  double winding(const std::vector<Vec3>& positions, const Vec3& point) const {
+    if (tree == nullptr) tree = std::make_unique<WindingTree>(positions, triangles);
+    return (*tree)(point);
+  }
 };
 
 std::vector<Patch> collect_patches(const Analysis& a, const std::vector<char>& parity) {
@@ -46,7 +54,9 @@ std::vector<Patch> collect_patches(const Analysis& a, const std::vector<char>& p
     const Vec3 p = a.mesh.positions[t[0]] - origin, q = a.mesh.positions[t[1]] - origin,
                r = a.mesh.positions[t[2]] - origin;
     patch.volume += p.dot(q.cross(r)) / 6;
-    patch.area += (q - p).cross(r - p).norm() / 2;
+    const Vec3 area = (q - p).cross(r - p) / 2;
+    patch.area += area.norm();
+    patch.facing += area;
   }
   for (Index e = 0; e < a.edges.size(); ++e) {
     const auto uses = a.edges.corners_of(e);
@@ -98,13 +108,12 @@ bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
     return false;
   const std::size_t step = std::max<std::size_t>(1, inner.triangles.size() / 4);
   for (std::size_t i = 0; i < inner.triangles.size(); i += step) {
-    const double w =
-        std::abs(winding_number(a.mesh.positions, outer.triangles, a.mesh.positions[inner.triangles[i][0]]));
-    if (std::abs(w - std::round(w)) < 1e-6) return w > 0.5;  // on the surface it is a share of the full angle
+    const double w = std::abs(outer.winding(a.mesh.positions, a.mesh.positions[inner.triangles[i][0]]));
+    if (std::abs(w - std::round(w)) < 0.02) return w > 0.5;  // on the surface it is a share of the full angle
     if (!outer.closed()) {
       Vec3 middle = Vec3::Zero();
       for (Index v : inner.triangles[i]) middle += a.mesh.positions[v] / 3;
-      return std::abs(winding_number(a.mesh.positions, outer.triangles, middle)) > 0.5;
+      return std::abs(outer.winding(a.mesh.positions, middle)) > 0.5;
     }
   }
   for (const Triangle& t : inner.triangles)
@@ -113,36 +122,51 @@ bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
   return false;  // on the other's surface all over
 }
 
-/// How far the rest of the mesh has its inside on both sides of a patch: the lesser of the two winding numbers.
-double inside_on_both_sides(const Analysis& a, const std::vector<Patch>& patches, std::size_t candidate) {
-  const Patch& patch = patches[candidate];
-  const Triangle* largest = nullptr;
-  double most = 0;
-  for (const Triangle& t : patch.triangles) {
-    const Vec3& p = a.mesh.positions[t[0]];
-    const double area = (a.mesh.positions[t[1]] - p).cross(a.mesh.positions[t[2]] - p).norm();
-    if (area > most) {
-      most = area;
-      largest = &t;
+/// How far the rest of the mesh has its inside on both sides of each patch: the lesser of two winding numbers.
+class BothSides {
+ public:
+  BothSides(const Analysis& a, const std::vector<Patch>& patches) : a_(a), patches_(patches), all_(a.mesh.positions, together(patches)) {
+    for (std::size_t k = 0; k < patches.size(); ++k)
+      if (patches[k].rim_non_manifold) alike_[outline(patches[k])].push_back(k);
+  }
+  double inside(std::size_t candidate) const {
+    a_.check_stop();
+    const Patch& patch = patches_[candidate];
+    const Triangle* largest = nullptr;
+    double most = 0;
+    for (const Triangle& t : patch.triangles) {
+      const Vec3& p = a_.mesh.positions[t[0]];
+      const double area = (a_.mesh.positions[t[1]] - p).cross(a_.mesh.positions[t[2]] - p).norm();
+      if (area > most) most = area, largest = &t;
     }
-  }
-  if (largest == nullptr) return 0;
-  const Vec3 &p = a.mesh.positions[(*largest)[0]], &q = a.mesh.positions[(*largest)[1]],
-             &r = a.mesh.positions[(*largest)[2]];
-  const Vec3 step = 1e-4 * std::sqrt(most) * (q - p).cross(r - p).normalized();
-  const Vec3 centre = (p + q + r) / 3;
-  double front = 0, back = 0;
-  for (std::size_t k = 0; k < patches.size(); ++k) {
-    a.check_stop();
+    if (largest == nullptr) return 0;
+    const Vec3 &p = a_.mesh.positions[(*largest)[0]], &q = a_.mesh.positions[(*largest)[1]], &r = a_.mesh.positions[(*largest)[2]];
+    const Vec3 step = 1e-4 * std::sqrt(most) * (q - p).cross(r - p).normalized();
+    const Vec3 centre = (p + q + r) / 3;
+    double front = all_(centre + step), back = all_(centre - step);
     // Patches with the very same outline of faces (a wall that came in twice) belong to the wall.
-    const bool twin = patches[k].triangles.size() == patch.triangles.size() && patches[k].rim_non_manifold &&
-                      patches[k].box.lo == patch.box.lo && patches[k].box.hi == patch.box.hi;
-    if (k == candidate || twin) continue;
-    front += winding_number(a.mesh.positions, patches[k].triangles, centre + step);
-    back += winding_number(a.mesh.positions, patches[k].triangles, centre - step);
+    for (std::size_t k : alike_.at(outline(patch))) {
+      front -= winding_number(a_.mesh.positions, patches_[k].triangles, centre + step);
+      back -= winding_number(a_.mesh.positions, patches_[k].triangles, centre - step);
+    }
+    return std::min(std::abs(front), std::abs(back));
   }
-  return std::min(std::abs(front), std::abs(back));
-}
+
+ private:
+  using Outline = std::array<double, 7>;
+  static Outline outline(const Patch& patch) {
+    return {static_cast<double>(patch.triangles.size()), patch.box.lo.x(), patch.box.lo.y(), patch.box.lo.z(), patch.box.hi.x(), patch.box.hi.y(), patch.box.hi.z()};
+  }
+  static std::vector<Triangle> together(const std::vector<Patch>& patches) {
+    std::vector<Triangle> all;
+    for (const Patch& patch : patches) all.insert(all.end(), patch.triangles.begin(), patch.triangles.end());
+    return all;
+  }
+  const Analysis& a_;
+  const std::vector<Patch>& patches_;
+  WindingTree all_;
+  std::map<Outline, std::vector<std::size_t>> alike_;
+};
 
 /// For each patch the edges with more than two faces where it hangs, and how many of its faces are there.
 using HangsAt = std::vector<std::vector<std::pair<Index, Index>>>;
@@ -166,12 +190,13 @@ HangsAt find_hangs(const Analysis& a, std::size_t patches) {
 void find_walls(const Analysis& a, const std::vector<Patch>& patches, const HangsAt& hangs_at, std::vector<Index>& remaining, std::vector<char>& is_wall,
                 Orientation& found) {
   std::vector<std::pair<double, std::size_t>> candidates;
+  const BothSides sides(a, patches);
   for (std::size_t k = 0; k < patches.size(); ++k) {
     if (!patches[k].rim_non_manifold || patches[k].rim_open) continue;
-    const double inside = inside_on_both_sides(a, patches, k);
+    const double inside = sides.inside(k);
     if (inside > 0.5) candidates.emplace_back(-inside, k);
   }
-  std::stable_sort(candidates.begin(), candidates.end(), [](const auto& x, const auto& y) { return std::round(1e6 * x.first) < std::round(1e6 * y.first); });
+  std::stable_sort(candidates.begin(), candidates.end(), [](const auto& x, const auto& y) { return std::round(1e2 * x.first) < std::round(1e2 * y.first); });
   std::vector<std::size_t> walls;
   for (const auto& [inside, k] : candidates) {
     // A closed surface off which something else hangs has two faces at that edge.

@@ -70,7 +70,7 @@ TEST_CASE("check gives the object of the contract, key by key, and exit code 0 f
   CHECK(keys(report["defects"]) ==
         std::vector<std::string>{"open_edges", "holes", "non_manifold_edges", "non_manifold_vertices",
                                  "flipped_faces", "crossing_faces", "zero_length_edges", "zero_area_faces",
-                                 "doubled_faces", "inner_walls", "unwelded_vertices", "stray_shells"});
+                                 "doubled_faces", "inner_walls", "unwelded_vertices", "stray_shells", "fins", "t_junctions", "loose_vertices"});
   CHECK(
       report ==
       nlohmann::ordered_json::parse(
@@ -78,7 +78,8 @@ TEST_CASE("check gives the object of the contract, key by key, and exit code 0 f
           "bounds":[[-1.0,-1.0,-1.0],[1.0,1.0,1.0]],"genus":0,
           "defects":{"open_edges":0,"holes":0,"non_manifold_edges":0,"non_manifold_vertices":0,"flipped_faces":0,
           "crossing_faces":0,"zero_length_edges":0,"zero_area_faces":0,"doubled_faces":0,"inner_walls":0,
-          "unwelded_vertices":0,"stray_shells":0},"notes":{"contact_edges":0}})"));
+          "unwelded_vertices":0,"stray_shells":0,"fins":0,"t_junctions":0,"loose_vertices":0},
+          "notes":{"contact_edges":0,"short_edges":0,"needles":0,"caps":0,"non_planar_faces":0,"concave_faces":0,"ngons":0}})"));
 }
 
 TEST_CASE("check of several files gives an array and code 1 when one is not sound") {
@@ -180,6 +181,53 @@ TEST_CASE("pieces go to a file each where the name says so, and all operations a
   CHECK(shells("") == 1);
   CHECK(shells("--contact 0") == 2);
   CHECK(shells("--contact 1e-9") == 2);
+}
+
+TEST_CASE("mend tells its plan without writing, mends all or only what is named, and reports before, after and deviation") {
+  const TemporaryFolder folder;
+  // A cube without a face, and with a face twice.
+  Mesh mesh = without_faces(cube(2), {0});
+  std::vector<Index> ring(mesh.face(0).begin(), mesh.face(0).end());  // across from the hole
+  mesh.add_face(ring);
+  REQUIRE(write_mesh(mesh, folder / "bad.off", nullptr, {FacesWritten::polygons}));
+  const Run plan = cli(folder, "mend bad.off --plan --json plan.json");
+  CHECK(plan.code == 0);
+  CHECK(plan.out.find("1. take out 1 face that lies on another") != std::string::npos);
+  CHECK(plan.out.find("2. close 1 hole, boundary 8 mm") != std::string::npos);
+  CHECK(plan.out.find("then: Sound") != std::string::npos);
+  CHECK(folder.file_count() == 2);
+  const json planned = json::parse(std::ifstream(folder / "plan.json"));
+  CHECK(planned["plan"].size() == 2);
+  CHECK(planned["plan"][1]["mender"] == "holes");
+
+  const Run all = cli(folder, "mend bad.off -o good.off --json -");
+  CHECK(all.code == 0);
+  const json report = json::parse(all.out);
+  CHECK(report["input"] == json::array({"bad.off"}));
+  CHECK(report["before"]["defects"]["holes"] == 1);
+  CHECK(report["result"]["sound"] == true);
+  CHECK(report["result"]["volume"] == 8.0);
+  CHECK(report["deviation"]["max"].get<double>() == Approx(1).margin(0.02));  // from the middle of the new face to the nearest edge of the old surface
+  CHECK(report["deviation"]["mean"].get<double>() > 0);
+  CHECK(report["report"]["done"].size() == 2);
+  CHECK(read_mesh(folder / "good.off")->mesh.face_count() == 6);
+
+  const Run some = cli(folder, "mend bad.off -o some.off --only holes --json -");
+  CHECK(some.code == 1);
+  const json left = json::parse(some.out)["result"]["defects"];
+  CHECK(left["holes"] == 0);
+  CHECK(left["doubled_faces"] > 0);
+  CHECK(cli(folder, "mend bad.off -o kept.off --set longest-hole=7").code == 1);
+
+  // What cannot be done is said in one line, and nothing is written.
+  for (const char* wrong : {"mend bad.off", "mend bad.off -o out.xyzzy", "mend bad.off -o out.off --only rust", "mend bad.off -o out.off --set tolerance=-1",
+                            "mend missing.off -o out.off", "mend bad.off -o out.off --set solid=maybe"}) {
+    INFO(wrong);
+    const Run run = cli(folder, wrong);
+    CHECK(run.code == 2);
+    CHECK(std::count(run.err.begin(), run.err.end(), '\n') == 1);
+    CHECK_FALSE(std::filesystem::exists(folder / "out.off"));
+  }
 }
 
 TEST_CASE("convert keeps polygons and doubles, and reads and writes jobs") {

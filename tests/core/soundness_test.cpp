@@ -94,10 +94,13 @@ TEST_CASE("a fin is one edge with three faces and an open rim, not a hole") {
   const Index a = mesh.add_vertex({-1, -1, 3}), b = mesh.add_vertex({1, -1, 3});
   mesh.add_face({4, 5, b, a});
   const SoundnessReport report = check_soundness(mesh);
-  only(report, {&families::open_edges, &families::non_manifold_edges});
+  only(report, {&families::open_edges, &families::non_manifold_edges, &families::fins});
   CHECK(count(report, families::non_manifold_edges) == 1);
+  CHECK(report.of(families::non_manifold_edges).defects[0].kind == "fin");
   CHECK(count(report, families::open_edges) == 3);
   CHECK(report.holes() == 0);
+  REQUIRE(count(report, families::fins) == 1);
+  CHECK(report.of(families::fins).defects[0].faces == std::vector<Index>{6});
 }
 
 TEST_CASE("two cubes that share a vertex, or an edge, are not manifold there") {
@@ -208,6 +211,20 @@ TEST_CASE("a face folded flat back over its neighbour is a crossing") {
   CHECK(count(check_soundness(mesh), families::crossing_faces) == 2);
   mesh.positions[3] = {1, -1, 0};
   CHECK(count(check_soundness(mesh), families::crossing_faces) == 0);
+}
+
+TEST_CASE("a face folded onto itself, and a quad on two triangles, enclose nothing and are crossings") {
+  // Closed and manifold by their edges alone.
+  Mesh folded;
+  for (const Vec3& p : {Vec3(1, 0, 0), Vec3(3, 3, 0), Vec3(2, 0, 3)}) folded.add_vertex(p);
+  folded.add_face({2, 1, 2, 0});
+  CHECK(count(check_soundness(folded), families::crossing_faces) == 1);
+  Mesh pillow;
+  for (const Vec3& p : {Vec3(0, 2, 2), Vec3(1, 3, 1), Vec3(2, 0, 1), Vec3(1, 2, 1)}) pillow.add_vertex(p);
+  pillow.add_face({0, 3, 1});
+  pillow.add_face({3, 2, 0, 1});
+  pillow.add_face({3, 0, 2});
+  CHECK(count(check_soundness(pillow), families::crossing_faces) == 3);
 }
 
 TEST_CASE("extruding faces by zero leaves zero-length edges and doubled faces") {

@@ -251,7 +251,8 @@ bool fin_of(Damage& d, std::size_t length) {
     for (Index c = 0; c < d.mesh.corners.size(); ++c)
       if (d.mesh.corners[c] == end && edges.corner_edge[c] != no_index && edges.corners_of(edges.corner_edge[c]).size() == 2) {
         const Index to = d.mesh.corners[next_of(d.mesh, edges.corner_face[c], c)];
-        if (std::find(chain.begin(), chain.end(), to) == chain.end()) next = c;
+        const Vec3 along = d.mesh.positions[to] - d.mesh.positions[end];
+        if (std::find(chain.begin(), chain.end(), to) == chain.end() && along.cross(by).norm() > 0.1 * along.norm() * by.norm()) next = c;
       }
     if (next == no_index) break;
     corner = next;

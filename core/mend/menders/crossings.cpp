@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Resolves crossings by the Boolean engine: what the whole mesh encloses becomes one solid.
+#include <algorithm>
+
 #include "core/mend/mender.h"
 #include "core/soundness/analysis.h"
 
@@ -11,6 +13,13 @@ void apply(MendJob& job, Deed& deed) {
   if (crossings.empty() && !job.is_last_resort) return;
   if (!job.report.closed() && !job.is_last_resort) {
     deed.left.push_back("crossing faces wait until the holes are closed");
+    return;
+  }
+  // The engine closes what it is given; where holes are to stay it is not asked.
+  const auto& allowed = job.settings.menders;
+  const bool may_close = job.settings.longest_hole == 0 && std::find(allowed.begin(), allowed.end(), &menders::holes) != allowed.end();
+  if (!job.report.closed() && !may_close) {
+    if (!crossings.empty()) deed.left.push_back("crossing faces are left: the holes beside them are to stay open");
     return;
   }
   Operand whole;
@@ -39,6 +48,6 @@ constexpr Note did{"crossings_resolved", "crossing faces resolved along 1 line",
 
 const Mender menders::crossings = {"crossings", "Resolve crossings", &families::crossing_faces,
                                    "resolve crossing faces along 1 line", "resolve crossing faces along {0} lines", 85, true,
-                                   "Where faces cross, what they enclose together becomes one solid.", apply, &did, nullptr, true};
+                                   "Where faces cross, what they enclose together becomes one solid.", apply, &did, nullptr, false, true};
 
 }  // namespace anvil

@@ -127,6 +127,6 @@ constexpr Note did{"doubled_taken_out", "1 doubled face taken out", "{0} doubled
 
 const Mender menders::doubled = {"doubled", "Take out doubled faces", &families::doubled_faces,
                                  "take out 1 face that lies on another", "take out {0} faces that lie on others", 40, true,
-                                 "Of faces on the same corners one stays, or none where they were a wall inside.", apply, &did};
+                                 "Of faces on the same corners one stays, or none where they were a wall inside.", apply, &did, nullptr, true};
 
 }  // namespace anvil

@@ -19,6 +19,6 @@ constexpr Note did{"fins_taken_off", "1 fin taken off", "{0} fins taken off", No
 
 const Mender menders::fins = {"fins", "Take off fins", &families::fins,
                               "take off 1 fin", "take off {0} fins", 50, true,
-                              "Flaps that hang off the surface go; the edge where they hung has two faces again.", apply, &did};
+                              "Flaps that hang off the surface go; the edge where they hung has two faces again.", apply, &did, nullptr, true};
 
 }  // namespace anvil

@@ -95,6 +95,6 @@ constexpr Note did{"holes_filled", "1 hole closed", "{0} holes closed", Note::Pl
 
 const Mender menders::holes = {"holes", "Close holes", &families::open_edges,
                                "close 1 hole, boundary {1}", "close {0} holes, longest boundary {1}", 100, true,
-                               "Flat holes get a flat face, others a smooth surface of least area.", apply, &did};
+                               "Flat holes get a flat face, others a smooth surface of least area.", apply, &did, nullptr, true};
 
 }  // namespace anvil

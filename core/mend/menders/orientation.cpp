@@ -19,6 +19,6 @@ constexpr Note did{"faces_turned", "1 face turned over", "{0} faces turned over"
 
 const Mender menders::orientation = {"orientation", "Turn faces outwards", &families::flipped_faces,
                                      "turn 1 face over", "turn {0} faces over", 80, true,
-                                     "Faces turned against their neighbours, and shells inside out, are turned over.", apply, &did};
+                                     "Faces turned against their neighbours, and shells inside out, are turned over.", apply, &did, nullptr, true};
 
 }  // namespace anvil

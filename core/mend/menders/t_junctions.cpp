@@ -33,6 +33,6 @@ constexpr Note did{"t_junctions_closed", "1 T-junction closed", "{0} T-junctions
 
 const Mender menders::t_junctions = {"t-junctions", "Close T-junctions", &families::t_junctions,
                                      "give 1 edge the vertex that lies on it", "give edges the {0} vertices that lie on them", 70, true,
-                                     "A vertex on the inside of another face's edge becomes a corner of that face.", apply, &did};
+                                     "A vertex on the inside of another face's edge becomes a corner of that face.", apply, &did, nullptr, true};
 
 }  // namespace anvil

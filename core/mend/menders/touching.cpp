@@ -117,6 +117,6 @@ constexpr Note did{"walls_separated", "touching walls separated at 1 vertex", "t
 const Mender menders::touching = {"touching", "Separate touching walls", &families::non_manifold_edges,
                                   "separate the walls that touch at 1 vertex", "separate the walls that touch at {0} vertices", 90, true,
                                   "Where walls touch along an edge or at a vertex, each gets vertices of its own.", apply, &did,
-                                  &families::non_manifold_vertices};
+                                  &families::non_manifold_vertices, true};
 
 }  // namespace anvil

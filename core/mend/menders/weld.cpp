@@ -130,6 +130,6 @@ constexpr Note did{"vertices_welded", "1 vertex welded", "{0} vertices welded", 
 
 const Mender menders::weld = {"weld", "Weld seams", &families::unwelded_vertices,
                               "weld 1 vertex to one at its place", "weld {0} vertices to those at their place", 10, true,
-                              "Vertices of open edges that lie at one place become one, the nearest first.", apply, &did};
+                              "Vertices of open edges that lie at one place become one, the nearest first.", apply, &did, nullptr, true};
 
 }  // namespace anvil

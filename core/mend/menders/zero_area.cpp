@@ -59,6 +59,6 @@ constexpr Note did{"zero_area_taken_out", "1 face of no area taken out", "{0} fa
 
 const Mender menders::zero_area = {"zero-area", "Take out zero-area faces", &families::zero_area_faces,
                                    "take out 1 face of no area", "take out {0} faces of no area", 30, true,
-                                   "Faces whose corners lie on one line go; the faces beside them meet instead.", apply, &did};
+                                   "Faces whose corners lie on one line go; the faces beside them meet instead.", apply, &did, nullptr, true};
 
 }  // namespace anvil

@@ -26,6 +26,6 @@ constexpr Note did{"zero_length_taken_out", "1 edge of no length taken out", "{0
 
 const Mender menders::zero_length = {"zero-length", "Take out zero-length edges", &families::zero_length_edges,
                                      "take out 1 edge of no length", "take out {0} edges of no length", 20, true,
-                                     "The two ends of an edge of no length become one vertex; faces of no extent go.", apply, &did};
+                                     "The two ends of an edge of no length become one vertex; faces of no extent go.", apply, &did, nullptr, true};
 
 }  // namespace anvil

@@ -43,6 +43,12 @@ std::vector<Index> opposites(const Analysis& a, const std::vector<Triangle>& tri
   return opposite;
 }
 
+bool on_same_corners(Triangle s, Triangle t) {
+  std::sort(s.begin(), s.end());
+  std::sort(t.begin(), t.end());
+  return s == t;
+}
+
 /// Pairs that follow each other along one line: a pair goes on over an edge of one of its faces to the face beyond, which
 /// crosses the same other face.
 /// @param pairs  sorted
@@ -75,7 +81,8 @@ std::vector<Defect> find_crossings(const Analysis& a) {
       a.mesh.positions, triangles, opposites(a, triangles),
       [&](Index i, Index j) {
         if (a.degenerate[i] || a.degenerate[j]) return;  // reported as zero-area faces
-        if (!triangles_cross(a.mesh.positions, triangles[i], triangles[j])) return;
+        // Triangles on the same corners are doubled faces, where they are whole faces.
+        if (!on_same_corners(triangles[i], triangles[j]) && !triangles_cross(a.mesh.positions, triangles[i], triangles[j])) return;
         const Index f = a.triangles.face[i], g = a.triangles.face[j];
         if (f != g && same_ring(a, f, g)) return;
         parts.local().push_back({std::min(f, g), std::max(f, g)});

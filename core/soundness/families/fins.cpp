@@ -16,6 +16,6 @@ std::vector<Defect> find_fins(const Analysis& a) {
 }  // namespace
 
 /// Flaps with an open rim that hang off a surface at edges with more than two faces. Their edges decide the verdict.
-const Family families::fins = {"fins", "Fins", "fin", "fins", Marker::diamond, FamilyRole::remark, 15, find_fins};
+const Family families::fins = {"fins", "Fins", "fin", "fins", Marker::diamond, FamilyRole::remark, 102, find_fins};
 
 }  // namespace anvil

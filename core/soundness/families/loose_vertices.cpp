@@ -18,6 +18,6 @@ std::vector<Defect> find_loose(const Analysis& a) {
 
 /// Vertices that no face uses.
 const Family families::loose_vertices = {"loose_vertices", "Loose vertices", "loose vertex", "loose vertices",
-                                         Marker::dot, FamilyRole::remark, 105, find_loose};
+                                         Marker::dot, FamilyRole::remark, 106, find_loose};
 
 }  // namespace anvil

@@ -72,6 +72,6 @@ std::vector<Defect> find_junctions(const Analysis& a) {
 /// Vertices that lie on the inside of an edge that has not its two faces, exactly or within the tolerance. The first faces of
 /// a record have that edge, the last one has the vertex.
 const Family families::t_junctions = {"t_junctions", "T-junctions", "T-junction", "T-junctions", Marker::ring,
-                                      FamilyRole::remark, 95, find_junctions};
+                                      FamilyRole::remark, 104, find_junctions};
 
 }  // namespace anvil
