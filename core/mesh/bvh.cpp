@@ -210,19 +210,23 @@ void Bvh::for_each_pair(const std::function<void(Index, Index)>& visit, const st
 }
 
 Bvh::Nearest Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Vec3& p, double bound) const {
-  const Vec3 at = p - centre_;
+  // In single precision, and never too large: what rounding may make of the point and of the sum is taken off.
+  const Vec3 from = p - centre_;
+  const std::array<float, 3> at{static_cast<float>(from.x()), static_cast<float>(from.y()), static_cast<float>(from.z())};
+  const float off = static_cast<float>(from.cwiseAbs().maxCoeff()) * 0x1p-22f;
+  constexpr float sure = 1 - 0x1p-20f;
   const auto square_to = [&](const Box& box) {
-    double sum = 0;
-    for (int k = 0; k < 3; ++k) {
-      const double outside = std::max({box.lo[k] - at[k], at[k] - box.hi[k], 0.0});
+    float sum = 0;
+    for (std::size_t k = 0; k < 3; ++k) {
+      const float outside = std::max(std::max(box.lo[k] - at[k], at[k] - box.hi[k]) - off, 0.0f);
       sum += outside * outside;
     }
-    return sum;
+    return sum * sure;
   };
   Nearest nearest{no_index, bound};
   struct Waiting {
     std::size_t node;
-    double square;
+    float square;
   };
   std::array<Waiting, 64> stack;  // one for each level, and the tree is perfect
   std::size_t waiting = 0;
@@ -238,8 +242,15 @@ Bvh::Nearest Bvh::nearest(std::span<const Vec3> positions, std::span<const Trian
       continue;
     }
     const std::size_t begin = (top.node - leaves_) * leaf_size;
+    const Leaf& leaf = leaf_boxes_[top.node - leaves_];
+    std::array<float, leaf_size> square_of{};
+    for (std::size_t k = 0; k < 3; ++k)
+      for (std::size_t j = 0; j < leaf_size; ++j) {
+        const float outside = std::max(std::max(leaf.lo[k][j] - at[k], at[k] - leaf.hi[k][j]) - off, 0.0f);
+        square_of[j] += outside * outside;
+      }
     for (std::size_t i = begin; i < std::min(order_.size(), begin + leaf_size); ++i) {
-      if (!(square_to(box(i)) < nearest.square)) continue;
+      if (!(square_of[i - begin] * sure < nearest.square)) continue;
       const auto& [a, b, c] = triangles[order_[i]];
       const double square = (nearest_on_triangle(p, positions[a], positions[b], positions[c]) - p).squaredNorm();
       if (square < nearest.square) nearest = {order_[i], square};

@@ -4,12 +4,13 @@
 #include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
 #include <tbb/parallel_invoke.h>
-#include <tbb/parallel_sort.h>
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 
 #include "core/control.h"
+#include "core/mesh/bucket_sort.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/nearest.h"
 
@@ -37,7 +38,7 @@ struct Surface {
 std::size_t hash_of(const Corners& corners) {
   std::size_t h = 0;
   for (const auto& corner : corners)
-    for (double x : corner) h = (h ^ std::hash<double>{}(x)) * 0x9E3779B97F4A7C15u + (h >> 29);
+    for (double x : corner) h = (h ^ std::bit_cast<std::uint64_t>(x)) * 0x9E3779B97F4A7C15u + (h >> 29);
   return h;
 }
 
@@ -47,10 +48,11 @@ void find_common(Surface& one, Surface& other) {
     Index triangle;
     bool operator<(const Item& o) const { return hash != o.hash ? hash < o.hash : triangle < o.triangle; }
   };
+  constexpr int bits = 18;
   const auto items_of = [](const Surface& s) {
     std::vector<Item> items(s.triangles.size());
     tbb::parallel_for(std::size_t{0}, items.size(), [&](std::size_t i) { items[i] = {hash_of(corners_of(s.mesh, s.triangles[i])), static_cast<Index>(i)}; });
-    tbb::parallel_sort(items.begin(), items.end());
+    bucket_sort(items, std::size_t{1} << bits, [](const Item& item) { return item.hash >> (64 - bits); });
     return items;
   };
   std::vector<Item> a, b;

@@ -24,12 +24,21 @@ struct Patch {
   double volume = 0;  // signed, after turning; about the centre of the box
   double area = 0;
   Vec3 facing = Vec3::Zero();  // sum of the area vectors; nothing for a closed one
-  mutable std::unique_ptr<WindingTree> tree = nullptr;  // made when asked for
+  mutable std::unique_ptr<WindingTree> tree = nullptr;  // these are made when asked for
+  mutable std::vector<Index> corner_places;
   std::size_t turned = 0;  // faces that disagree with the first one
   bool rim_open = false, rim_non_manifold = false;
   bool closed() const { return !rim_open && !rim_non_manifold; }
   /// One that is not closed may be open so far that it bounds nothing.
   bool has_inside() const { return closed() || (facing.norm() < 0.6 * area && std::abs(volume) > 1e-3 * area * box.diagonal()); }
+  /// Positions of its corners, in order.
+  const std::vector<Index>& places(const Analysis& a) const {
+    if (!corner_places.empty()) return corner_places;
+    for (const Triangle& t : triangles)
+      for (Index v : t) corner_places.push_back(a.positions.id[v]);
+    std::sort(corner_places.begin(), corner_places.end());
+    return corner_places;
+  }
   double winding(const std::vector<Vec3>& positions, const Vec3& point) const {
     if (tree == nullptr) tree = std::make_unique<WindingTree>(positions, triangles);
     return (*tree)(point);
@@ -116,9 +125,12 @@ bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
       return std::abs(outer.winding(a.mesh.positions, middle)) > 0.5;
     }
   }
+  const std::vector<Index>& places = outer.places(a);  // a corner of the other lies on its surface
   for (const Triangle& t : inner.triangles)
     for (Index v : t)
-      if (const auto exact = is_inside(a.mesh.positions, outer.triangles, a.mesh.positions[v])) return *exact;
+      if (std::binary_search(places.begin(), places.end(), a.positions.id[v]))
+        continue;
+      else if (const auto exact = is_inside(a.mesh.positions, outer.triangles, a.mesh.positions[v])) return *exact;
   return false;  // on the other's surface all over
 }
 
