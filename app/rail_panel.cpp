@@ -78,6 +78,8 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   trouble_layout_ = new QVBoxLayout(trouble_);
   trouble_->hide();
   layout->addWidget(trouble_);
+  plan_ = new PlanPanel(session_);
+  layout->addWidget(plan_);
   layout->addSpacing(8);
 
   for (const Family* family : family_table()) {
@@ -166,6 +168,7 @@ std::size_t RailPanel::row_of(const Family& family) const {
 void RailPanel::refresh() {
   const PartId owner = session_.recipe_owner();
   const PartResult r = session_.result(owner);
+  plan_->refresh();
   show_numbers(r);
   if (r.evaluated != shown_result_ || r.issue.has_value() != shown_issue_ || names_ != session_.history().committed()) {
     shown_result_ = r.evaluated;

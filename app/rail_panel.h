@@ -5,6 +5,7 @@
 #include <QTimer>
 #include <map>
 
+#include "app/plan_panel.h"
 #include "app/session.h"
 #include "app/widgets.h"
 
@@ -18,6 +19,7 @@ class RailPanel : public QWidget {
 
   /// Goes through all places of the part's report, family by family; flies there and opens the row.
   void show_next(int step);
+  PlanPanel& plan() { return *plan_; }
   void open_family(std::size_t row, bool open);
   /// The row of a family.
   std::size_t row_of(const Family& family) const;
@@ -44,6 +46,7 @@ class RailPanel : public QWidget {
   QLabel *glyph_, *verdict_, *reason_;
   std::vector<Row> rows_;  // of every family but the notes
   QFrame* trouble_;
+  PlanPanel* plan_;
   QFrame* notes_ = nullptr;
   QVBoxLayout* notes_layout_ = nullptr;
   QVBoxLayout* trouble_layout_;

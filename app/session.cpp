@@ -8,6 +8,7 @@
 
 #include "app/release_async.h"
 #include "core/io/mesh_file.h"
+#include "core/mend/mend.h"
 #include "core/soundness/check.h"
 #include "job/background.h"
 #include "job/edit.h"
@@ -251,6 +252,7 @@ void Session::wait_idle() {
 void Session::new_job() {
   history_.reset(Job{});
   results_.clear();
+  mend_plans_.clear();
   waiting_.clear();
   drop_reading();
   ++document_;
@@ -460,6 +462,51 @@ void Session::break_out(PartId part) {
       });
     });
   });
+}
+
+const Session::MendPlan* Session::mend_plan(PartId part) const {
+  const auto it = mend_plans_.find(part);
+  return it != mend_plans_.end() && it->second.of == result(part).evaluated ? &it->second : nullptr;
+}
+
+void Session::make_mend_plan(PartId part) {
+  when_ready({part}, [this, part](const std::vector<OutgoingPart>& ready) {
+    if (ready.empty()) return;
+    if (const Issue* trouble = ready[0].result.trouble()) return complain(named(part, *trouble), part);
+    read_beside(tr("Planning to mend %1").arg(QString::fromStdString(job().at(part).name)), [this, part, evaluated = ready[0].result.evaluated](const std::stop_token& stop) {
+      const StepKind& kind = steps::mend;
+      const FieldValues values = initial_values(kind.fields);
+      StepInput input{evaluated->mesh, cast_token(0), {}, {kind.fields, values}, {}, nullptr, {}};
+      input.control.stop = stop;
+      std::shared_ptr<const Comparison> outcome;
+      try {
+        if (Result<StepOutput> output = kind.run(input)) outcome = output->comparison;
+      } catch (const Stopped&) {
+      }
+      return std::function<void()>([this, part, evaluated, outcome] {
+        if (outcome == nullptr || job().find(part) == nullptr) return;
+        mend_plans_[part] = {evaluated, outcome};
+        emit mend_plan_made(part);
+      });
+    });
+  });
+}
+
+void Session::mend(PartId part, const std::vector<std::string>& keys) {
+  Step step = new_step(steps::mend);
+  for (const Mender* mender : mender_table())
+    step.fields[*field_place(step.kind->fields, mender->key)] = std::find(keys.begin(), keys.end(), mender->key) != keys.end();
+  StepId id = 0;
+  if (!commit(tr("mend"), edit::add_step(job(), part, step, &id))) return;
+  select({part});
+  set_active_step(id);
+}
+
+void Session::mend_all(PartId part) {
+  std::vector<std::string> keys;
+  for (const Mender* mender : mender_table())
+    if (mender->ticked) keys.push_back(mender->key);
+  mend(part, keys);
 }
 
 void Session::say(const QString& text) {

@@ -11,6 +11,7 @@
 #include <optional>
 
 #include "app/view/place.h"
+#include "core/comparison.h"
 #include "job/evaluator.h"
 #include "core/io/mesh_file.h"
 #include "job/history.h"
@@ -115,6 +116,20 @@ class Session : public QObject {
   void send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path, const WriteSettings& settings = {});
   /// Makes the pieces of a part's result parts of their own.
   void break_out(PartId part);
+
+  // Mending
+  /// What a mend step would do to a part, tried out beside the window; nothing of the job changes.
+  struct MendPlan {
+    EvaluatedPtr of;  ///< the result it is about
+    std::shared_ptr<const Comparison> outcome;
+  };
+  /// The plan for the part's result as it is now; null when there is none.
+  const MendPlan* mend_plan(PartId part) const;
+  void make_mend_plan(PartId part);
+  /// Adds a mend step. @param keys  of the menders that it may use
+  void mend(PartId part, const std::vector<std::string>& keys);
+  /// Adds one that uses all that are used without being asked for.
+  void mend_all(PartId part);
   bool busy_with_files() const { return !tasks_.empty(); }
 
   /// Tells the user something in the bottom line, or as a problem with a place to show.
@@ -129,6 +144,7 @@ class Session : public QObject {
   void complained(const anvil::Issue& issue, anvil::PartId part);
   void fly_requested(anvil::PartId part, const anvil::app::Place& place);
   void active_step_changed();
+  void mend_plan_made(anvil::PartId part);
   /// Asks the view for points picked by clicks; it answers once, or never when the user leaves it.
   void pick_requested(int points, const QString& prompt, const anvil::app::PickAnswer& answer);
   void files_finished();
@@ -174,6 +190,7 @@ class Session : public QObject {
   std::vector<std::shared_ptr<Task>> tasks_;
   std::vector<std::function<void()>> put_off_;
   std::vector<Waiting> waiting_;
+  std::map<PartId, MendPlan> mend_plans_;
   QThreadPool writing_;  // one thread: what is written later never ends up under what was written before
   std::unique_ptr<Evaluator> evaluator_;  // last: its thread must end first
 };

@@ -92,6 +92,26 @@ const std::vector<Shot> shots = {
        wait(300);
        w.rail().show_next(1);
      }},
+    {QStringLiteral("mend-plan"),
+     [](MainWindow& w) {
+       w.set_station(Station::mend);
+       show_only(w, named(w, "Float housing"));
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_selection();
+       w.verbs().find(QStringLiteral("mend_plan"))->trigger();
+       while (w.session().busy_with_files()) wait(50);
+     }},
+    {QStringLiteral("mended"),
+     [](MainWindow& w) {
+       w.set_station(Station::mend);
+       show_only(w, named(w, "Float housing"));
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_selection();
+       w.verbs().find(QStringLiteral("mend"))->trigger();
+       w.session().wait_idle();
+     }},
     {QStringLiteral("contact"),
      [](MainWindow& w) {
        w.set_station(Station::combine);

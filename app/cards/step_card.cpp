@@ -9,6 +9,35 @@
 
 namespace anvil::app {
 
+namespace {
+
+/// Counts, volume and area side by side, and how far the surface moved.
+QString in_words(const Comparison& comparison) {
+  const SoundnessReport &before = *comparison.before, &after = *comparison.after;
+  QString rows;
+  const auto row = [&](const QString& what, const QString& was, const QString& is) {
+    rows += QStringLiteral("<tr><td>%1&nbsp;&nbsp;</td><td align='right'>%2</td><td>&nbsp;→&nbsp;</td><td align='right'>%3</td></tr>").arg(what, was, is);
+  };
+  const auto number = [](double value) { return QString::number(value, 'g', 6); };
+  row(StepCard::tr("Holes"), QString::number(before.holes()), QString::number(after.holes()));
+  for (const FamilyReport& found : before.families)
+    if (found.family->role != FamilyRole::note && found.family != &families::open_edges && (found.count > 0 || after.count(*found.family) > 0))
+      row(QString::fromUtf8(found.family->label), QString::number(found.count), QString::number(after.count(*found.family)));
+  row(StepCard::tr("Volume, mm³"), before.closed() ? number(before.volume) : StepCard::tr("open"), after.closed() ? number(after.volume) : StepCard::tr("open"));
+  row(StepCard::tr("Area, mm²"), number(before.area), number(after.area));
+  const Deviation& d = comparison.deviation;
+  QString words = QStringLiteral("<table cellspacing='0' cellpadding='1'>%1</table>").arg(rows);
+  words += StepCard::tr("New surface off the old: at most %1 mm, %2 mm on average. Old off the new: at most %3 mm, %4 mm.")
+               .arg(d.from_new.max, 0, 'g', 3)
+               .arg(d.from_new.mean, 0, 'g', 3)
+               .arg(d.from_old.max, 0, 'g', 3)
+               .arg(d.from_old.mean, 0, 'g', 3);
+  for (const std::string& why : comparison.left) words += StepCard::tr("<br>Left: %1").arg(QString::fromStdString(why).toHtmlEscaped());
+  return words;
+}
+
+}  // namespace
+
 StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id, QString()) {
   const StepKind& kind = *step().kind;
   const bool with_tools = kind.tools != ToolRule::none;
@@ -51,6 +80,12 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
     connect(fields_, &FieldRows::refused, this, [this](const Issue& issue) { session_.complain(issue, id_.part); });
     body()->addWidget(fields_);
   }
+  compared_ = new QLabel;
+  compared_->setObjectName(QStringLiteral("compared_%1").arg(id.step));
+  compared_->setAccessibleName(tr("Before and after"));
+  compared_->setWordWrap(true);
+  compared_->setTextFormat(Qt::RichText);
+  body()->addWidget(compared_);
   note_ = new QLabel;
   note_->setObjectName(QStringLiteral("faint"));
   note_->setWordWrap(true);
@@ -95,7 +130,7 @@ void StepCard::refresh() {
   if (fields_ != nullptr) fields_->show_values(step().fields);
   if (tools_layout_ != nullptr) refresh_tools();
   const PartResult r = session_.result(id_.part);
-  QString failure, note;
+  QString failure, note, compared;
   if (r.evaluated) {
     const auto& steps = r.cast.steps;
     auto is_this = [&](Index place) { return place < steps.size() && steps[place] == id_.step; };
@@ -103,6 +138,7 @@ void StepCard::refresh() {
       failure = QString::fromStdString(session_.named(id_.part, *r.evaluated->error).message());
     for (const StepReport& report : r.evaluated->steps) {
       if (!is_this(report.step)) continue;
+      if (report.comparison) compared = in_words(*report.comparison);
       note = tr("%1 ms").arg(report.report.seconds * 1000, 0, 'f', report.report.seconds < 0.01 ? 1 : 0);
       for (const auto& done : report.report.done)
         if (done.note->place == Note::Place::card) note += QStringLiteral(" · ") + session_.named(id_.part, in_words(done));
@@ -110,6 +146,8 @@ void StepCard::refresh() {
   }
   failure_->setText(failure);
   failure_->setVisible(!failure.isEmpty());
+  compared_->setText(compared);
+  compared_->setVisible(!compared.isEmpty() && step().on);
   note_->setText(note);
   note_->setVisible(!note.isEmpty() && step().on);
 }

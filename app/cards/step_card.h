@@ -33,7 +33,7 @@ class StepCard : public RecipeCard {
   Switch* rides_ = nullptr;
   QToolButton* add_ = nullptr;
   FieldRows* fields_ = nullptr;
-  QLabel *failure_, *note_;
+  QLabel *failure_, *note_, *compared_;
 };
 
 }  // namespace anvil::app

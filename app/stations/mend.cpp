@@ -10,6 +10,22 @@ void add_mend_verbs(Desk& desk) {
   Session& session = desk.session;
   ViewWidget& view = desk.view;
   auto has_report = [&session] { return session.result(session.recipe_owner()).report != nullptr; };
+  auto can_mend = [&session] {
+    const PartResult result = session.result(session.recipe_owner());
+    return result.evaluated != nullptr && !result.evaluated->mesh->empty() && result.trouble() == nullptr;
+  };
+  desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "mend_plan", QObject::tr("Mend plan"), "find", {key("Shift+R")},
+                                QObject::tr("Find only: tell what mending would do, and change nothing."),
+                                [&session] { session.make_mend_plan(session.recipe_owner()); }),
+                  can_mend);
+  desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "mend_ticked", QObject::tr("Mend ticked"), "mend", {key("Shift+K")},
+                                QObject::tr("Do the repairs that are ticked in the mend plan."), [&rail = desk.rail] { rail.plan().mend_ticked(); }),
+                  [&rail = desk.rail] { return rail.plan().has_plan(); });
+  QObject::connect(&session, &Session::mend_plan_made, &desk.book, [&book = desk.book] { book.refresh(); });
+  desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "mend", QObject::tr("Mend all"), "mend", {key("Shift+E")},
+                                QObject::tr("Repair every flaw of the part, as a step of its recipe."),
+                                [&session] { session.mend_all(session.recipe_owner()); }),
+                  can_mend);
   desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "next_place", QObject::tr("Next place"), "next", {key("N")},
                                 QObject::tr("Fly to the next place that the check found."), [&rail = desk.rail] { rail.show_next(1); }),
                   has_report);

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 #include "core/mesh/sub_mesh.h"
 #include "core/soundness/analysis.h"
@@ -44,9 +45,7 @@ class Mending {
     State best{now_, report_, deeds_};
     for (int round = 1; round <= max_mend_rounds; ++round) {
       left_.clear();
-      for (const Mender* mender : settings_.menders)
-        for (int turn = 0; turn < max_turns && mender->answered(report_) > 0 && take_turn(*mender, false); ++turn) {
-        }
+      take_turns();
       if (!report_.sound && !(badness(report_) < badness(best.report)))
         for (const Mender* mender : settings_.menders)
           if (mender->is_resort) take_turn(*mender, true);
@@ -79,7 +78,23 @@ class Mending {
     report_ = check_soundness(*analysis_, check);
   }
 
-  static constexpr int max_turns = 30;  ///< of one mender in one round
+  static constexpr int max_turns = 60;  ///< in one round
+
+  /// Each mender in its order. Where one helped, those before it are asked again, if there is more or less for them to do
+  /// than when they could not help: what comes late, as closing holes does, builds on what they leave.
+  void take_turns() {
+    std::map<const Mender*, std::size_t> in_vain;  // what there was to answer
+    for (int turn = 0; turn < max_turns; ++turn) {
+      const auto next = std::find_if(settings_.menders.begin(), settings_.menders.end(), [&](const Mender* mender) {
+        const std::size_t count = mender->answered(report_);
+        const auto tried = in_vain.find(mender);
+        return count > 0 && (tried == in_vain.end() || tried->second != count);
+      });
+      if (next == settings_.menders.end()) return;
+      const std::size_t count = (*next)->answered(report_);
+      if (!take_turn(**next, false)) in_vain[*next] = count;
+    }
+  }
 
   /// Lets a mender work, looks again, and puts back what made it worse. @return whether it helped
   bool take_turn(const Mender& mender, bool is_last_resort) {

@@ -226,16 +226,24 @@ void find_walls(const Analysis& a, const std::vector<Patch>& patches, const Hang
 /// every edge with more than two where they hang. What is a wall is gone before, so that a solid with a hole and a wall
 /// in it loses no half of itself.
 /// @param remaining  faces at each edge, without those of walls
-void find_fins(const std::vector<Patch>& patches, const HangsAt& hangs_at, std::vector<Index>& remaining, const std::vector<char>& is_wall, Orientation& found) {
+void find_fins(const Analysis& a, const std::vector<Patch>& patches, const HangsAt& hangs_at, std::vector<Index>& remaining, const std::vector<char>& is_wall,
+               Orientation& found) {
+  // The largest patch of a shell is what the others hang off.
+  std::vector<double> largest(a.shells, 0);
+  for (const Patch& patch : patches) {
+    double& most = largest[a.shell[patch.faces[0]]];
+    most = std::max(most, patch.area);
+  }
   std::vector<Index> waiting;
   for (Index k = 0; k < patches.size(); ++k)
-    if (patches[k].rim_open && patches[k].rim_non_manifold && !is_wall[k]) waiting.push_back(k);
+    if (patches[k].rim_open && patches[k].rim_non_manifold && !is_wall[k] && patches[k].area < largest[a.shell[patches[k].faces[0]]]) waiting.push_back(k);
   std::stable_sort(waiting.begin(), waiting.end(), [&](Index k, Index l) { return patches[k].area < patches[l].area; });
   const auto is_fin = [&](Index k) {
     bool any = false;
     for (const auto& [e, own] : hangs_at[k]) {
       any = any || remaining[e] > 2;
       if (remaining[e] - own == 1 || (remaining[e] <= 2 && remaining[e] != own)) return false;
+      if (remaining[e] > 2 && own % 2 == 0) return false;  // a surface that passes there; something hangs off it
     }
     return any;
   };
@@ -319,7 +327,7 @@ Orientation orientation_of(const Analysis& a) {
     for (Index e = 0; e < remaining.size(); ++e) remaining[e] = static_cast<Index>(a.edges.corners_of(e).size());
     std::vector<char> is_wall(patches.size(), 0);
     find_walls(a, patches, hangs_at, remaining, is_wall, found);
-    find_fins(patches, hangs_at, remaining, is_wall, found);
+    find_fins(a, patches, hangs_at, remaining, is_wall, found);
   }
   for (Index f = 0; f < a.mesh.face_count(); ++f)
     if ((parity[f] != 0) != (turn_first[a.patch[f]] != 0)) found.flipped.push_back(f);

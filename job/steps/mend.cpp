@@ -2,6 +2,8 @@
 // Mend: finds every flaw of the part and repairs it, mender by mender.
 #include "core/mend/mend.h"
 
+#include <chrono>
+
 #include "job/step.h"
 
 namespace anvil {
@@ -18,6 +20,7 @@ Result<StepOutput> run(const StepInput& input) {
   for (const Mender* mender : mender_table())
     if (fields.on(mender->key)) allowed.push_back(mender);
   settings.menders = allowed;
+  const auto begin = std::chrono::steady_clock::now();
   Mended mended = mend(*input.mesh, settings, input.control);
   StepOutput output;
   auto compared = std::make_shared<Comparison>();
@@ -37,6 +40,7 @@ Result<StepOutput> run(const StepInput& input) {
   output.free_of_crossings = compared->after->free_of_crossings();
   if (output.mesh.empty()) output.report.empty_reason = "nothing of the part encloses a volume";
   output.comparison = std::move(compared);
+  output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return output;
 }
 

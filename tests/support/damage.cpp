@@ -449,6 +449,8 @@ bool sharing(Damage& d, bool edge) {
     }
     for (const Triangle& t : {Triangle{0, 2, 1}, Triangle{0, 1, 3}, Triangle{1, 2, 3}, Triangle{2, 0, 3}}) tip.add_face(t);
     if (signed_volume(tip) < 0) reverse_faces(tip);
+    // Turned faces may have told the wrong way: inside it would be buried.
+    if (std::abs(winding_number(d.mesh.positions, triangulate(d.mesh).triangles, (tip.positions[2] + tip.positions[3]) / 2)) > 0.1) continue;
     const std::array<Index, 2> shared_vertices{a, b};
     const std::size_t common = edge ? 2 : 1;
     std::vector<Index> number;

@@ -46,6 +46,7 @@ class Doubled {
         if (stack_of_[f] != no_index) continue;
         const auto number = static_cast<Index>(stacks_.size());
         stacks_.push_back({f});
+        may_go_.push_back(0);
         stack_of_[f] = number;
         Index corner = mesh_.face_offsets[f];
         while (edges_.corner_edge[corner] == no_index) ++corner;
@@ -54,12 +55,14 @@ class Doubled {
           if (stack_of_[g] != no_index || !same_ring(a_, f, g)) continue;
           stack_of_[g] = number;
           stacks_.back().push_back(g);
+          if (a_.positions.id[mesh_.corners[use]] != a_.positions.id[mesh_.corners[corner]]) may_go_[number] = 1;
         }
       }
   }
 
-  /// Stacks that hang together over edges are decided together, by the edges where other faces meet them: an odd number of
-  /// those lacks one.
+  /// A copy that runs the same way is a slip: one stays. Where faces run against each other they may be a wall between two
+  /// bodies. Such stacks that hang together over edges are decided together, by the edges where other faces meet them: an odd
+  /// number of those lacks one.
   std::vector<char> votes() {
     UnionFind sets(stacks_.size());
     struct Vote {
@@ -67,6 +70,7 @@ class Doubled {
     };
     std::vector<Vote> vote(stacks_.size());
     for (Index s = 0; s < stacks_.size(); ++s) {
+      if (!may_go_[s]) continue;
       const Index f = stacks_[s][0];
       for (Index c = mesh_.face_offsets[f]; c < mesh_.face_offsets[f + 1]; ++c) {
         if (edges_.corner_edge[c] == no_index) continue;
@@ -75,8 +79,10 @@ class Doubled {
           const Index other = stack_of_[edges_.corner_face[use]];
           if (other == no_index)
             ++others;
-          else
+          else if (may_go_[other])
             sets.unite(s, other);
+          else
+            others += stacks_[other][0] == edges_.corner_face[use];  // one of it stays
         }
         const double length = (a_.end_of(c) - a_.start_of(c)).norm();
         if (others > 0) (others % 2 == 1 ? vote[s].keep : vote[s].drop) += length;
@@ -86,7 +92,7 @@ class Doubled {
     std::vector<Vote> sum(sets.number(set_of));
     for (Index s = 0; s < stacks_.size(); ++s) sum[set_of[s]].keep += vote[s].keep, sum[set_of[s]].drop += vote[s].drop;
     std::vector<char> keeps(stacks_.size());
-    for (Index s = 0; s < stacks_.size(); ++s) keeps[s] = sum[set_of[s]].keep >= sum[set_of[s]].drop;
+    for (Index s = 0; s < stacks_.size(); ++s) keeps[s] = !may_go_[s] || sum[set_of[s]].keep >= sum[set_of[s]].drop;
     return keeps;
   }
 
@@ -117,6 +123,7 @@ class Doubled {
   const EdgeTable& edges_;
   std::vector<Index> stack_of_;
   std::vector<std::vector<Index>> stacks_;
+  std::vector<char> may_go_;  // per stack: faces of it run against each other
 };
 
 void apply(MendJob& job, Deed& deed) { Doubled(job).run(deed); }
