@@ -73,6 +73,7 @@ class Mending {
 
   void look() {
     analysis_.emplace(now_.mesh, tolerance_, control_.stop);
+    analysis_->scope = scope_;
     CheckSettings check;
     check.scope = scope_;
     report_ = check_soundness(*analysis_, check);
@@ -119,7 +120,8 @@ class Mending {
     compose(now_.source, before.source);
     compose(now_.vertex_source, before.vertex_source);
     look();
-    if (is_last_resort ? badness(report_) < badness(report_before) : mender.answered(report_) < mender.answered(report_before)) {
+    const bool is_better = badness(report_) < badness(report_before);
+    if (is_better || (!is_last_resort && mender.answered(report_) < mender.answered(report_before))) {
       add(std::move(deed));
       return true;
     }
@@ -142,7 +144,8 @@ class Mending {
   void mend_spots() {
     constexpr std::size_t worth_it = 20'000, rings = 3, max_turned = 8;
     const Mesh& mesh = now_.mesh;
-    if (mesh.face_count() < worth_it) return;
+    // A wall, and what else has a say in what is inside, is seen in the whole only.
+    if (mesh.face_count() < worth_it || report_.count(families::inner_walls) > 0) return;
     std::vector<const Mender*> menders;
     std::vector<Index> at;  // faces of flaws
     for (const Mender* mender : settings_.menders) {

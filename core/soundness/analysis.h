@@ -32,6 +32,7 @@ struct Analysis {
   const Mesh& mesh;
   double tolerance;  ///< mesh units, at least 0; families that decide exactly do not look at it
   std::stop_token stop;
+  std::span<const char> scope = {};  ///< as CheckSettings::scope: what hangs off reaches no farther
   TriangleList triangles;
   WeldMap positions;             ///< vertices by bit-equal position
   EdgeTable edges;               ///< by vertex

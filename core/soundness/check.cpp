@@ -41,7 +41,9 @@ void keep_in_scope(const std::vector<char>& scope, std::vector<Defect>& defects)
 
 SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop, const CheckSettings& settings) {
   constexpr double near_share = 1e-6;
-  return check_soundness(Analysis(mesh, settings.tolerance < 0 ? near_share * bounds(mesh).diagonal() : settings.tolerance, stop), settings);
+  Analysis analysis(mesh, settings.tolerance < 0 ? near_share * bounds(mesh).diagonal() : settings.tolerance, stop);
+  analysis.scope = settings.scope;
+  return check_soundness(analysis, settings);
 }
 
 SoundnessReport check_soundness(const Analysis& a, const CheckSettings& settings) {

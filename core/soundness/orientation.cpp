@@ -206,7 +206,8 @@ void find_walls(const Analysis& a, const std::vector<Patch>& patches, const Hang
   for (std::size_t k = 0; k < patches.size(); ++k) {
     if (!patches[k].rim_non_manifold || patches[k].rim_open) continue;
     const double inside = sides.inside(k);
-    if (inside > 0.5) candidates.emplace_back(-inside, k);
+    // Right before a gap as large as itself it is a half.
+    if (inside > 0.6) candidates.emplace_back(-inside, k);
   }
   std::stable_sort(candidates.begin(), candidates.end(), [](const auto& x, const auto& y) { return std::round(1e2 * x.first) < std::round(1e2 * y.first); });
   std::vector<std::size_t> walls;
@@ -235,8 +236,15 @@ void find_fins(const Analysis& a, const std::vector<Patch>& patches, const Hangs
     most = std::max(most, patch.area);
   }
   std::vector<Index> waiting;
-  for (Index k = 0; k < patches.size(); ++k)
-    if (patches[k].rim_open && patches[k].rim_non_manifold && !is_wall[k] && patches[k].area < largest[a.shell[patches[k].faces[0]]]) waiting.push_back(k);
+  const auto reaches_out = [&](const Patch& patch) {
+    return !a.scope.empty() && std::any_of(patch.faces.begin(), patch.faces.end(), [&](Index f) { return a.scope[f] == 0; });
+  };
+  for (Index k = 0; k < patches.size(); ++k) {
+    const Patch& patch = patches[k];
+    // In a scope the rest of the shell may be larger than what is seen of it.
+    const bool is_base = a.scope.empty() ? patch.area == largest[a.shell[patch.faces[0]]] : reaches_out(patch);
+    if (patch.rim_open && patch.rim_non_manifold && !is_wall[k] && !is_base) waiting.push_back(k);
+  }
   std::stable_sort(waiting.begin(), waiting.end(), [&](Index k, Index l) { return patches[k].area < patches[l].area; });
   const auto is_fin = [&](Index k) {
     bool any = false;

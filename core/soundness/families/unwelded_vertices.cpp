@@ -29,6 +29,13 @@ std::vector<Defect> find_unwelded(const Analysis& a) {
     const auto [p, q] = std::minmax(a.positions.id[v], a.positions.id[w]);
     joined.push_back(pair_key(p, q));
     for (Index end : {v, w}) open.push_back({a.positions.id[end], end, a.edges.corner_face[uses[0]]});
+    // An edge at the same place that is closed by something else, as by a fin, is the other side of the seam all the same.
+    if (const Index joined_edge = a.position_edges().corner_edge[uses[0]]; joined_edge != no_index)
+      for (Index c : a.position_edges().corners_of(joined_edge)) {
+        const Index f = a.edges.corner_face[c];
+        if (a.edges.corner_edge[c] == no_index || a.edges.corners_of(a.edges.corner_edge[c]).size() == 1) continue;
+        for (Index corner : {c, next_corner(a.mesh, f, c)}) open.push_back({a.positions.id[a.mesh.corners[corner]], a.mesh.corners[corner], f});
+      }
   }
   std::sort(open.begin(), open.end());
   if (a.tolerance > 0) {
@@ -67,7 +74,8 @@ std::vector<Defect> find_unwelded(const Analysis& a) {
 
 }  // namespace
 
-/// Vertices on open edges at the place of another such vertex, or nearer to it than the tolerance; kinds "equal" and "near".
+/// Vertices on open edges at the place of another such vertex, or nearer to it than the tolerance, or at that of an edge which
+/// something else closes; kinds "equal" and "near".
 const Family families::unwelded_vertices = {"unwelded_vertices",
                                             "Unwelded vertices",
                                             "unwelded vertex",
