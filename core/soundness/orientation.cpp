@@ -197,21 +197,23 @@ HangsAt find_hangs(const Analysis& a, std::size_t patches) {
 }
 
 /// A wall hangs on edges with more than two faces and has the rest of the mesh's inside on both of its sides. Taken out one
-/// by one, those first that are surest: where a cavity is cut by a wall, its surface has nearly as much around it, but once
-/// the wall is gone it hangs on nothing any more.
+/// by one, those first that are flattest, by area against the square of their rim: where a cavity is cut by a wall, each half of
+/// its surface has nearly as much around it, but once the wall is gone it hangs on nothing any more.
 void find_walls(const Analysis& a, const std::vector<Patch>& patches, const HangsAt& hangs_at, std::vector<Index>& remaining, std::vector<char>& is_wall,
                 Orientation& found) {
   std::vector<std::pair<double, std::size_t>> candidates;
   const BothSides sides(a, patches);
   for (std::size_t k = 0; k < patches.size(); ++k) {
     if (!patches[k].rim_non_manifold || patches[k].rim_open) continue;
-    const double inside = sides.inside(k);
     // Right before a gap as large as itself it is a half.
-    if (inside > 0.6) candidates.emplace_back(-inside, k);
+    if (sides.inside(k) < 0.6) continue;
+    double rim = 0;
+    for (const auto& [e, own] : hangs_at[k]) rim += (a.mesh.positions[a.edges.vertices[e][0]] - a.mesh.positions[a.edges.vertices[e][1]]).norm();
+    candidates.emplace_back(patches[k].area / (rim * rim), k);
   }
-  std::stable_sort(candidates.begin(), candidates.end(), [](const auto& x, const auto& y) { return std::round(1e2 * x.first) < std::round(1e2 * y.first); });
+  std::stable_sort(candidates.begin(), candidates.end(), [](const auto& x, const auto& y) { return x.first < y.first; });
   std::vector<std::size_t> walls;
-  for (const auto& [inside, k] : candidates) {
+  for (const auto& [flatness, k] : candidates) {
     // A closed surface off which something else hangs has two faces at that edge.
     if (std::none_of(hangs_at[k].begin(), hangs_at[k].end(), [&](const auto& at) { return remaining[at.first] > 2 && at.second % 2 == 1; })) continue;
     for (const auto& [e, own] : hangs_at[k]) remaining[e] -= own;
