@@ -56,10 +56,31 @@ void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& 
   drawable.crease_count = static_cast<std::size_t>(smooth - list.begin());
 }
 
+/// Where the middle of a triangle lies farther off than its corners, as in the flat face over a hole, it gets corners of its
+/// own that say so.
+void show_inside_of_triangles(const OneWay& deviation, Drawable& drawable) {
+  for (std::size_t t = 0; t < drawable.triangle_list.triangles.size(); ++t) {
+    const Triangle& corners = drawable.triangle_list.triangles[t];
+    float most = 0;
+    for (Index v : corners) most = std::max(most, deviation.at_vertex[v]);
+    if (deviation.in_triangle[t] <= most + 1e-3F * drawable.max_deviation) continue;
+    for (std::size_t k = 0; k < 3; ++k) {
+      drawable.triangles[3 * t + k] = static_cast<std::uint32_t>(drawable.positions.size() / 3);
+      for (std::size_t axis = 0; axis < 3; ++axis) drawable.positions.push_back(drawable.positions[3 * corners[k] + axis]);
+      drawable.deviation.push_back(deviation.in_triangle[t]);
+    }
+  }
+}
+
 }  // namespace
 
-Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<const std::array<Index, 2>> fresh_edges) {
+Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<const std::array<Index, 2>> fresh_edges,
+                       const OneWay* deviation) {
   Drawable drawable;
+  if (deviation != nullptr) {
+    drawable.deviation = deviation->at_vertex;
+    drawable.max_deviation = static_cast<float>(deviation->max);
+  }
   drawable.box = bounds(mesh);
   drawable.centre = drawable.box.centre();
   drawable.positions.resize(3 * mesh.positions.size());
@@ -89,6 +110,13 @@ Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<
     // Its vertices once more, close together and in the order of use: a software renderer fetches what lies
     // between them as well.
     meshopt_optimizeVertexCache(light.data(), light.data(), light.size(), mesh.positions.size());
+    if (deviation != nullptr) {
+      std::vector<unsigned> place(mesh.positions.size());
+      const std::size_t used = meshopt_optimizeVertexFetchRemap(place.data(), light.data(), light.size(), place.size());
+      drawable.deviation.resize(place.size() + used);
+      for (std::size_t v = 0; v < place.size(); ++v)
+        if (place[v] != ~0u) drawable.deviation[place.size() + place[v]] = deviation->at_vertex[v];
+    }
     std::vector<float> own(drawable.positions.size());
     own.resize(3 * meshopt_optimizeVertexFetch(own.data(), light.data(), light.size(),
                                                drawable.positions.data(), mesh.positions.size(),
@@ -97,6 +125,7 @@ Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<
     drawable.positions.insert(drawable.positions.end(), own.begin(), own.end());
     drawable.proxy.shrink_to_fit();
   }
+  if (deviation != nullptr) show_inside_of_triangles(*deviation, drawable);
   return drawable;
 }
 

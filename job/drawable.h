@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/mesh/bvh.h"
+#include "core/mesh/deviation.h"
 
 namespace anvil {
 
@@ -17,6 +18,9 @@ struct Drawable {
   Vec3 centre = Vec3::Zero();  ///< the arrays are relative to this point
   Box3 box;
   std::vector<float> positions;          ///< x y z per vertex, then those of the proxy
+  std::vector<float> deviation;          ///< of each of them from the surface before the last step, mm; empty when not known.
+                                         ///< Triangles that lie farther off inside than at their corners have own vertices
+  float max_deviation = 0;               ///< of those
   std::vector<std::uint32_t> triangles;  ///< three indices each
   std::vector<DrawnEdge> edges;          ///< polygon edges, except those between coplanar faces
   std::vector<DrawnEdge> fresh;          ///< edges that the latest step made
@@ -32,6 +36,8 @@ struct Drawable {
 inline constexpr std::size_t proxy_threshold = 300'000;
 
 /// @param fresh_edges  vertex pairs
-Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<const std::array<Index, 2>> fresh_edges = {});
+/// @param deviation    of this mesh from what was before, or null
+Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<const std::array<Index, 2>> fresh_edges = {},
+                       const OneWay* deviation = nullptr);
 
 }  // namespace anvil

@@ -307,7 +307,10 @@ EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& co
   if (with_drawable && !last.evaluated->drawable) {
     ++counts_.drawables;
     Evaluated complete = *last.evaluated;
-    complete.drawable = std::make_shared<const Drawable>(make_drawable(*complete.mesh, control.stop, complete.fresh_edges));
+    const Comparison* comparison = complete.comparison();
+    const bool is_mapped = comparison != nullptr && comparison->deviation.from_new.at_vertex.size() == complete.mesh->positions.size();
+    complete.drawable = std::make_shared<const Drawable>(make_drawable(*complete.mesh, control.stop, complete.fresh_edges,
+                                                                       is_mapped ? &comparison->deviation.from_new : nullptr));
     last.evaluated = std::make_shared<const Evaluated>(std::move(complete));
     settle_bytes(last);
   }
@@ -363,7 +366,7 @@ void RecipeRunner::settle_bytes(Node& node) {
   if (node.report) node.bytes += size_of(*node.report);
   if (node.evaluated && !node.evaluated->steps.empty())
     if (const auto& comparison = node.evaluated->steps.back().comparison)
-      node.bytes += size_of(*comparison->before) + size_of(*comparison->after) + size_of(comparison->deviation.from_new.at_vertex);
+      node.bytes += size_of(*comparison->before) + size_of(*comparison->after) + size_of(comparison->deviation.from_new.at_vertex) + size_of(comparison->deviation.from_new.in_triangle);
   bytes_ += node.bytes;
   forget_oldest();
 }

@@ -36,6 +36,8 @@ struct Evaluated {
 
   /// Of all steps together; 0 when there are none.
   double seconds() const;
+  /// What the last step changed, where its kind tells it.
+  const Comparison* comparison() const { return steps.empty() ? nullptr : steps.back().comparison.get(); }
   /// Of the last step carried out; null when there is none.
   const OperationReport* last_report() const { return steps.empty() ? nullptr : &steps.back().report; }
 };

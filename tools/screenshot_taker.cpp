@@ -112,6 +112,18 @@ const std::vector<Shot> shots = {
        w.verbs().find(QStringLiteral("mend"))->trigger();
        w.session().wait_idle();
      }},
+    {QStringLiteral("deviation"),
+     [](MainWindow& w) {
+       w.set_station(Station::mend);
+       show_only(w, named(w, "Float housing"));
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_selection();
+       w.verbs().find(QStringLiteral("mend"))->trigger();
+       w.session().wait_idle();
+       wait(300);
+       w.verbs().find(QStringLiteral("deviation_map"))->trigger();
+     }},
     {QStringLiteral("contact"),
      [](MainWindow& w) {
        w.set_station(Station::combine);

@@ -32,6 +32,14 @@ void add_mend_verbs(Desk& desk) {
   desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "previous_place", QObject::tr("Previous place"), "previous",
                                 {key("Shift+N")}, QObject::tr("Fly to the place before."), [&rail = desk.rail] { rail.show_next(-1); }),
                   has_report);
+  QAction* map = desk.book.add(Station::mend, QObject::tr("Drawing"), "deviation_map", QObject::tr("Deviation map"), "deviation", {key("Shift+O")},
+                               QObject::tr("Colour the part by how far its last step moved the surface."),
+                               [&view] { view.set_deviation_map(!view.deviation_map()); });
+  desk.book.check(map, [&view] { return view.deviation_map(); });
+  desk.book.allow(map, [&session, &view] {
+    const PartResult result = session.result(session.recipe_owner());
+    return view.deviation_map() || (result.evaluated && result.evaluated->comparison() != nullptr);
+  });
   desk.book.check(desk.book.add(Station::mend, QObject::tr("Drawing"), "bare", QObject::tr("Just the shape"), "bare", {key("J")},
                                 QObject::tr("Put away grid, ghosts, handles and marks."), [&view] { view.set_bare(!view.bare()); }),
                   [&view] { return view.bare(); });

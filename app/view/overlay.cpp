@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "app/theme.h"
+#include "app/view/renderer.h"
 
 namespace anvil::app {
 
@@ -78,6 +79,40 @@ void paint_place(QPainter& painter, const Picture& picture, const Place& place, 
   painter.drawEllipse(at, radius, radius);
   paint_tag(painter, at + QPointF(radius * 0.7 + 8, -radius * 0.7 - 14), QString::fromStdString(place.text),
             theme::defect);
+}
+
+void paint_deviation(QPainter& painter, const Picture& picture, const QPointF& corner, const Comparison& comparison, const Affine& world) {
+  const OneWay& off = comparison.deviation.from_new;
+  painter.save();
+  painter.setRenderHint(QPainter::Antialiasing);
+  const QRectF box(corner.x(), corner.y() - 58, 224, 58);
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(QColor(255, 255, 255, 215));
+  painter.drawRoundedRect(box, 6, 6);
+  painter.setPen(theme::ink);
+  painter.drawText(box.adjusted(10, 6, -10, 0), Qt::AlignLeft | Qt::AlignTop, QObject::tr("New surface off the old, mm"));
+  QLinearGradient ramp(box.left() + 10, 0, box.right() - 10, 0);
+  for (const double share : {0.0, 0.5, 1.0}) ramp.setColorAt(share, deviation_colour(share));
+  painter.setPen(QPen(theme::line, 1));
+  painter.setBrush(ramp);
+  painter.drawRect(QRectF(box.left() + 10, box.top() + 25, box.width() - 20, 9));
+  painter.setPen(theme::faint_ink);
+  const QRectF numbers = box.adjusted(10, 36, -10, -3);
+  painter.drawText(numbers, Qt::AlignLeft | Qt::AlignVCenter, QStringLiteral("0"));
+  painter.drawText(numbers, Qt::AlignHCenter | Qt::AlignVCenter, QString::number(off.max / 2, 'g', 3));
+  painter.drawText(numbers, Qt::AlignRight | Qt::AlignVCenter, QString::number(off.max, 'g', 3));
+  painter.restore();
+  if (QPointF at; off.max > 0 && picture.at(world * off.place, at)) {
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(round_pen(Qt::white, 4));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawEllipse(at, 7, 7);
+    painter.setPen(round_pen(theme::ink, 1.8));
+    painter.drawEllipse(at, 7, 7);
+    painter.restore();
+    paint_tag(painter, at + QPointF(13, -16), QObject::tr("at most %1 mm").arg(off.max, 0, 'g', 3), theme::ink);
+  }
 }
 
 void paint_spot(QPainter& painter, const QPointF& at) {

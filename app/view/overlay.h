@@ -7,6 +7,7 @@
 #include "app/view/camera_rig.h"
 #include "app/view/place.h"
 #include "app/view/work_plane.h"
+#include "core/comparison.h"
 
 namespace anvil::app {
 
@@ -23,6 +24,9 @@ QString marker_icon(Marker marker);
 void paint_markers(QPainter& painter, const Picture& picture, const SoundnessReport& report,
                    const Affine& world, std::size_t max_each);
 void paint_place(QPainter& painter, const Picture& picture, const Place& place, const Affine& world);
+
+/// The legend of the deviation map, standing on `corner` at its lower left, and the place of the largest deviation.
+void paint_deviation(QPainter& painter, const Picture& picture, const QPointF& corner, const Comparison& comparison, const Affine& world);
 
 /// A point picked or caught on.
 void paint_spot(QPainter& painter, const QPointF& at);

@@ -26,9 +26,12 @@ void main() { colour = vec4(mix(bottom, top, clamp(height, 0.0, 1.0)), 1.0); })"
 
 constexpr const char* mesh_vertex = R"(#version 330 core
 layout(location = 0) in vec3 position;
+layout(location = 1) in float deviation;
 uniform mat4 view_from_model, clip_from_view;
 out vec3 seen;
+out float off;
 void main() {
+  off = deviation;
   vec4 p = view_from_model * vec4(position, 1.0);
   seen = p.xyz;
   gl_Position = clip_from_view * p;
@@ -37,14 +40,21 @@ void main() {
 // a face that looks inwards is brown, so that holes and turned faces are seen at once.
 constexpr const char* mesh_fragment = R"(#version 330 core
 in vec3 seen;
+in float off;
 uniform vec3 base, up;
-uniform float alpha;
+uniform vec3 near_colour, middle_colour, far_colour;  // of the deviation map
+uniform float alpha, largest;                         // largest deviation; 0: no map
 out vec4 colour;
 void main() {
   vec3 n = normalize(cross(dFdx(seen), dFdy(seen)));
   float key = max(dot(n, normalize(vec3(-0.35, 0.60, 0.72))), 0.0);
   float sky = 0.5 + 0.5 * dot(n, up);
-  vec3 body = gl_FrontFacing ? base : vec3(0.55, 0.42, 0.36);
+  vec3 front = base;
+  if (largest > 0.0) {
+    float share = clamp(off / largest, 0.0, 1.0);
+    front = share < 0.5 ? mix(near_colour, middle_colour, 2.0 * share) : mix(middle_colour, far_colour, 2.0 * share - 1.0);
+  }
+  vec3 body = gl_FrontFacing ? front : vec3(0.55, 0.42, 0.36);
   colour = vec4(body * (0.42 + 0.46 * key + 0.30 * sky), alpha);
 })";
 
@@ -185,6 +195,14 @@ void Renderer::bind_edges(QOpenGLBuffer& buffer, int first) {
   }
 }
 
+QColor deviation_colour(double share) {
+  const QColor stops[] = {QColor(0xD8, 0xD2, 0xC6), QColor(0xC7, 0x7B, 0x12), theme::defect};  // as the shader mixes them
+  const int k = share < 0.5 ? 0 : 1;
+  const double t = std::clamp(2 * share - k, 0.0, 1.0);
+  const auto mix = [&](int a, int b) { return static_cast<int>(std::lround(a + t * (b - a))); };
+  return {mix(stops[k].red(), stops[k + 1].red()), mix(stops[k].green(), stops[k + 1].green()), mix(stops[k].blue(), stops[k + 1].blue())};
+}
+
 Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& drawable) {
   auto& slot = buffers_[drawable.get()];
   if (slot) return *slot;
@@ -202,6 +220,11 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   fill(b.vertices, drawable->positions.data(), drawable->positions.size() * sizeof(float));
   glEnableVertexAttribArray(0);
   glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
+  if (!drawable->deviation.empty()) {
+    fill(b.deviation, drawable->deviation.data(), drawable->deviation.size() * sizeof(float));
+    glEnableVertexAttribArray(1);
+    glVertexAttribPointer(1, 1, GL_FLOAT, GL_FALSE, 0, nullptr);
+  }
   fill(b.proxy, drawable->proxy.data(), drawable->proxy.size() * sizeof(std::uint32_t));
   // A heavy mesh shows its proxy until the rest has been sent, a little at a time.
   const bool heavy = !drawable->proxy.empty();
@@ -280,6 +303,10 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
   mesh_.setUniformValue(
       "up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));
   mesh_.setUniformValue("alpha", alpha);
+  mesh_.setUniformValue("largest", item.mapped ? item.drawable->max_deviation : 0.0F);
+  mesh_.setUniformValue("near_colour", rgb(deviation_colour(0)));
+  mesh_.setUniformValue("middle_colour", rgb(deviation_colour(0.5)));
+  mesh_.setUniformValue("far_colour", rgb(deviation_colour(1)));
   b.faces.bind();
   (light ? b.proxy : b.indices).bind();
   glDrawElements(GL_TRIANGLES, range.count, GL_UNSIGNED_INT,

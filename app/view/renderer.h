@@ -31,6 +31,7 @@ struct DrawItem {
   bool ghost = false;     ///< translucent, with a dashed outline
   bool faint = false;     ///< a ghost that is not chosen itself
   bool selected = false;  ///< thick outline
+  bool mapped = false;    ///< coloured by its deviation
   bool fresh = false;     ///< edges that the latest step made are drawn in the colour of the selection
 };
 
@@ -42,6 +43,9 @@ struct FrameStyle {
   double grid_step = 10;  ///< mm
   double pixel_ratio = 1;
 };
+
+/// The colour of a share of the largest deviation, 0 to 1.
+QColor deviation_colour(double share);
 
 /// Some of the indices or edges of a buffer; a count of 0 stands for all.
 struct BufferRange {
@@ -84,7 +88,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   QOpenGLFramebufferObject* frame_ = nullptr;  // the one of these that is drawn to
   struct Buffers {
     QOpenGLVertexArrayObject faces, lines, fresh_lines;
-    QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer},
+    QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, deviation{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer},
         fresh{QOpenGLBuffer::VertexBuffer};
     QOpenGLBuffer indices{QOpenGLBuffer::IndexBuffer}, proxy{QOpenGLBuffer::IndexBuffer};
     int index_count = 0, proxy_count = 0, edge_count = 0, crease_count = 0, open_count = 0, fresh_count = 0;

@@ -152,6 +152,12 @@ void ViewWidget::set_marks(bool marks) {
   update();
 }
 
+void ViewWidget::set_deviation_map(bool map) {
+  deviation_map_ = map;
+  emit style_changed();
+  update();
+}
+
 void ViewWidget::set_handle_mode(HandleMode mode) {
   pointer_.handle_mode = mode;
   emit style_changed();
@@ -206,7 +212,9 @@ void ViewWidget::paintEvent(QPaintEvent*) {
   std::vector<const Drawable*> alive;
   for (const PartPtr& part : session_.job().parts)
     if (const PartResult r = session_.result(part->id); r.evaluated) alive.push_back(r.evaluated->drawable.get());
-  painter.drawImage(rect(), scene_.paint(rig_, draw_items(session_, pointer_.bare), scene, style_, size(), alive));
+  std::vector<DrawItem> items = draw_items(session_, pointer_.bare);
+  for (DrawItem& item : items) item.mapped = deviation_map_ && !item.drawable->deviation.empty() && !item.ghost;
+  painter.drawImage(rect(), scene_.paint(rig_, items, scene, style_, size(), alive));
   if (scene_.unfinished() && !style_.moving) still_timer_.start();
   for (std::size_t k = 0; k < rig_.count(); ++k) paint_overlay(painter, k);
   QMetaObject::invokeMethod(this, &ViewWidget::painted, Qt::QueuedConnection);
@@ -239,6 +247,8 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
       painter.drawText(box, Qt::AlignCenter, label);
     }
     const PartId owner = session_.recipe_owner();
+    if (const PartResult r = session_.result(owner); deviation_map_ && r.evaluated && r.evaluated->comparison() != nullptr && job.find(owner) != nullptr)
+      paint_deviation(painter, here, here.area.bottomLeft() + QPointF(8, -40), *r.evaluated->comparison(), job.world_of(owner));
     if (marks_ && owner != 0 && job.find(owner) != nullptr && job.at(owner).visible)
       if (const PartResult r = session_.result(owner); r.report)
         paint_markers(painter, here, *r.report, job.world_of(owner), max_markers);

@@ -36,6 +36,9 @@ class ViewWidget : public QWidget {
   bool bare() const { return pointer_.bare; }
   void set_marks(bool marks);
   bool marks() const { return marks_; }
+  /// Colours parts by how far their last step moved the surface, where it tells that.
+  void set_deviation_map(bool map);
+  bool deviation_map() const { return deviation_map_; }
   void set_handle_mode(HandleMode mode);
   HandleMode handle_mode() const { return pointer_.handle_mode; }
   SnapSettings& snap() { return pointer_.snap; }
@@ -88,7 +91,7 @@ class ViewWidget : public QWidget {
   CameraRig rig_{this};
   Pointer pointer_{session_, rig_, this};
   FrameStyle style_;
-  bool marks_ = true;
+  bool marks_ = true, deviation_map_ = false;
   std::optional<std::pair<PartId, Place>> place_;
   bool fit_when_ready_ = true;
   QTimer settle_;  // ends the lighter drawing shortly after the last camera move

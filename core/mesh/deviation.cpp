@@ -126,6 +126,7 @@ OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double s
     Asker ask(to, tree);
     for (std::size_t k = range.begin(); k < range.end(); ++k) way.at_vertex[asked[k]] = static_cast<float>(ask(positions[asked[k]]));
   });
+  way.in_triangle.assign(from.triangles.size(), 0);
   std::vector<double> area_of_block((from.triangles.size() + 1023) / 1024, 0);
   std::vector<Sum> sums(area_of_block.size());
   tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t block) {
@@ -139,6 +140,8 @@ OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double s
       area_of_block[block] += area;
       if (from.common[i]) continue;
       for (Index w : {a, b, c}) sum.meet(way.at_vertex[w], positions[w], i);
+      float& most = way.in_triangle[i];
+      most = std::max({way.at_vertex[a], way.at_vertex[b], way.at_vertex[c]});
       const double longest = std::max({u.norm(), v.norm(), (v - u).norm()});
       if (longest <= spacing) {
         sum.weighted += area * (way.at_vertex[a] + way.at_vertex[b] + way.at_vertex[c]) / 3;
@@ -155,6 +158,7 @@ OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double s
             const Vec3 at = p + (x + third) / n * u + (y + third) / n * v;
             const double distance = ask(at);
             sum.meet(distance, at, i);
+            most = std::max(most, static_cast<float>(distance));
             total += distance;
             ++count;
           }

@@ -12,7 +12,8 @@ namespace anvil {
 struct OneWay {
   double max = 0, mean = 0;  ///< mesh units; the mean is over the area
   Vec3 place = Vec3::Zero();  ///< where the largest is, on the first surface
-  std::vector<float> at_vertex;  ///< per vertex of the first mesh
+  std::vector<float> at_vertex;    ///< per vertex of the first mesh
+  std::vector<float> in_triangle;  ///< per triangle of triangulate(): the largest at its corners and samples
 };
 struct Deviation {
   OneWay from_old, from_new;

@@ -28,6 +28,7 @@ Result<StepOutput> run(const StepInput& input) {
   compared->after = std::make_shared<const SoundnessReport>(std::move(mended.after));
   compared->deviation = deviation_between(*input.mesh, mended.mesh, input.control.stop);
   compared->deviation.from_old.at_vertex = {};
+  compared->deviation.from_old.in_triangle = {};
   for (Deed& deed : mended.deeds) {
     compared->repairs.push_back({deed.mender->key, in_words(deed), deed.count, deed.places});
     if (deed.places.size() > OperationReport::max_places) deed.places.resize(OperationReport::max_places);

@@ -54,6 +54,14 @@ TEST_CASE("a part brought in unsound offers a plan, which changes nothing; what 
   REQUIRE(compared != nullptr);
   CHECK(compared->text().contains(QStringLiteral("Inner walls")));
   CHECK(compared->text().contains(QStringLiteral("New surface off the old")));
+  // The map is offered where there is something to show, and drawn over the whole part.
+  const QImage plain = d.view().grab().toImage();
+  d.key(Qt::Key_O, Qt::ShiftModifier);
+  CHECK(d.view().deviation_map());
+  QTest::qWait(100);
+  CHECK(d.view().grab().toImage() != plain);
+  d.key(Qt::Key_O, Qt::ShiftModifier);
+  CHECK_FALSE(d.view().deviation_map());
   d.key(Qt::Key_Z, Qt::ControlModifier);
   d.settle();
   CHECK(d.job().at(part).recipe.empty());

@@ -153,4 +153,20 @@ TEST_CASE("a large mesh gets a lighter stand-in, a small one does not") {
   CHECK(large.triangles.size() / 3 > proxy_threshold);
   CHECK(large.proxy.size() > 3000);
   CHECK(large.proxy.size() < large.triangles.size() / 2);
+  CHECK(large.deviation.empty());
+  // With a map every position has its value, those of the stand-in too.
+  const Mesh ball = stock("icosphere", {10, 7});
+  const Deviation off = deviation_between(stock("icosphere", {11, 7}), ball);
+  const Drawable mapped = make_drawable(ball, {}, {}, &off.from_new);
+  CHECK(3 * mapped.deviation.size() == mapped.positions.size());
+  CHECK(mapped.max_deviation == Approx(0.5).epsilon(1e-2));
+  CHECK(*std::min_element(mapped.deviation.begin(), mapped.deviation.end()) > 0.49);
+}
+
+TEST_CASE("the flat face over a hole is coloured by its middle, which lies farther off than its corners") {
+  const Deviation off = deviation_between(without_faces(cube(2), {1}), cube(2));
+  const Drawable mapped = make_drawable(cube(2), {}, {}, &off.from_new);
+  CHECK(3 * mapped.deviation.size() == mapped.positions.size());
+  CHECK(mapped.positions.size() == 3 * (8 + 6));  // two triangles have corners of their own
+  CHECK(*std::max_element(mapped.deviation.begin(), mapped.deviation.end()) == Approx(1).margin(0.02));
 }

@@ -30,12 +30,20 @@ std::vector<Defect> find_unwelded(const Analysis& a) {
     joined.push_back(pair_key(p, q));
     for (Index end : {v, w}) open.push_back({a.positions.id[end], end, a.edges.corner_face[uses[0]]});
     // An edge at the same place that is closed by something else, as by a fin, is the other side of the seam all the same.
+    std::vector<Index> beyond;
     if (const Index joined_edge = a.position_edges().corner_edge[uses[0]]; joined_edge != no_index)
       for (Index c : a.position_edges().corners_of(joined_edge)) {
         const Index f = a.edges.corner_face[c];
         if (a.edges.corner_edge[c] == no_index || a.edges.corners_of(a.edges.corner_edge[c]).size() == 1) continue;
-        for (Index corner : {c, next_corner(a.mesh, f, c)}) open.push_back({a.positions.id[a.mesh.corners[corner]], a.mesh.corners[corner], f});
+        if (same_ring(a, f, a.edges.corner_face[uses[0]])) {  // a doubled face is no seam
+          beyond.clear();
+          break;
+        }
+        beyond.push_back(c);
       }
+    for (Index c : beyond)
+      for (const Index f = a.edges.corner_face[c]; Index corner : {c, next_corner(a.mesh, f, c)})
+        open.push_back({a.positions.id[a.mesh.corners[corner]], a.mesh.corners[corner], f});
   }
   std::sort(open.begin(), open.end());
   if (a.tolerance > 0) {
