@@ -25,7 +25,7 @@ void PlanPanel::refresh() {
   const Session::MendPlan* plan = part == 0 ? nullptr : session_.mend_plan(part);
   if (plan != nullptr && plan->outcome == shown_) return;
   const bool unsound = result.report && !result.report->sound && result.evaluated && !result.evaluated->mesh->empty() && result.trouble() == nullptr &&
-                       !result.evaluated->open_on_purpose && result.evaluated->pieces < 2;
+                       !result.evaluated->open_on_purpose;
   if (plan == nullptr && unsound && offered_for_ == result.report) return;
   shown_.reset();
   offered_for_.reset();

@@ -478,6 +478,8 @@ void Session::make_mend_plan(PartId part) {
       const FieldValues values = initial_values(kind.fields);
       StepInput input{evaluated->mesh, cast_token(0), {}, {kind.fields, values}, {}, nullptr, {}};
       input.control.stop = stop;
+      input.piece = evaluated->piece;
+      input.pieces = evaluated->pieces;
       std::shared_ptr<const Comparison> outcome;
       try {
         if (Result<StepOutput> output = kind.run(input)) outcome = output->comparison;

@@ -230,7 +230,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
     ++after.cast_steps;
     return Made{after, nullptr};
   };
-  StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control};
+  StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control, before.piece, before.pieces};
   std::vector<const Mesh*> meshes{before.mesh.get()};
   std::vector<Offset> offsets{{}};
   std::vector<PartId> tools;

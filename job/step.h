@@ -57,6 +57,8 @@ struct StepInput {
   std::function<bool(std::size_t)> free_of_crossings;
   CombineCache* cache = nullptr;
   Control control = {};
+  std::span<const Index> piece = {};  ///< per face, where the part is in several pieces
+  Index pieces = 1;
 };
 
 /// What it gives back. An empty mesh says why in its report.

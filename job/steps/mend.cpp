@@ -1,15 +1,51 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Mend: finds every flaw of the part and repairs it, mender by mender.
+// Mend: finds every flaw of the part and repairs it, mender by mender; piece by piece where the part has several, which touch
+// wall to wall on purpose.
 #include "core/mend/mend.h"
 
 #include <chrono>
 
+#include "core/mesh/sub_mesh.h"
+#include "core/soundness/check.h"
 #include "job/step.h"
 
 namespace anvil {
 namespace {
 
+/// What was done to all pieces together.
+void add_deeds(std::vector<Deed>& all, std::vector<Deed> more) {
+  for (Deed& deed : more) {
+    const auto it = std::find_if(all.begin(), all.end(), [&](const Deed& d) { return d.mender == deed.mender; });
+    if (it == all.end()) {
+      all.push_back(std::move(deed));
+      continue;
+    }
+    it->count += deed.count;
+    it->longest = std::max(it->longest, deed.longest);
+    it->places.insert(it->places.end(), deed.places.begin(), deed.places.end());
+  }
+  std::stable_sort(all.begin(), all.end(), [](const Deed& a, const Deed& b) { return a.mender->rank < b.mender->rank; });
+}
+
+/// @param piece  receives, per face, which piece it is of, where there are several
+Mended mend_pieces(const StepInput& input, const MendSettings& settings, std::vector<Index>& piece) {
+  if (input.pieces < 2) return mend(*input.mesh, settings, input.control);
+  Mended all;
+  Index number = 0;
+  for (const SubMesh& whole : take_apart(*input.mesh, input.piece, input.pieces)) {
+    Mended one = mend(whole.mesh, settings, input.control);
+    for (Index f : one.source) all.source.push_back(f == no_index ? no_index : whole.faces[f]);
+    append(all.mesh, one.mesh);
+    piece.resize(all.source.size(), number++);
+    add_deeds(all.deeds, std::move(one.deeds));
+    for (std::string& why : one.left)
+      if (std::find(all.left.begin(), all.left.end(), why) == all.left.end()) all.left.push_back(std::move(why));
+  }
+  return all;
+}
+
 Result<StepOutput> run(const StepInput& input) {
+  const auto begin = std::chrono::steady_clock::now();
   const FieldReader& fields = input.fields;
   MendSettings settings;
   if (const double tolerance = fields.number("tolerance"); tolerance > 0) settings.tolerance = tolerance;
@@ -20,10 +56,14 @@ Result<StepOutput> run(const StepInput& input) {
   for (const Mender* mender : mender_table())
     if (fields.on(mender->key)) allowed.push_back(mender);
   settings.menders = allowed;
-  const auto begin = std::chrono::steady_clock::now();
-  Mended mended = mend(*input.mesh, settings, input.control);
   StepOutput output;
+  Mended mended = mend_pieces(input, settings, output.piece);
   auto compared = std::make_shared<Comparison>();
+  if (input.pieces > 1) {
+    output.pieces = input.pieces;
+    mended.before = check_pieces(*input.mesh, input.piece, input.pieces, input.control.stop);
+    mended.after = check_pieces(mended.mesh, output.piece, output.pieces, input.control.stop);
+  }
   compared->before = std::make_shared<const SoundnessReport>(std::move(mended.before));
   compared->after = std::make_shared<const SoundnessReport>(std::move(mended.after));
   compared->deviation = deviation_between(*input.mesh, mended.mesh, input.control.stop);
@@ -38,7 +78,7 @@ Result<StepOutput> run(const StepInput& input) {
   for (Index f : mended.source) output.sources.add(0, f);
   output.mesh = std::move(mended.mesh);
   output.soundness = compared->after;
-  output.free_of_crossings = compared->after->free_of_crossings();
+  output.free_of_crossings = input.pieces < 2 && compared->after->free_of_crossings();
   if (output.mesh.empty()) output.report.empty_reason = "nothing of the part encloses a volume";
   output.comparison = std::move(compared);
   output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();

@@ -314,6 +314,43 @@ TEST_CASE("taking a step out releases its tools where they stand") {
   CHECK((without.world_of(2).matrix() - before.matrix()).norm() < 1e-11);
 }
 
+TEST_CASE("a mend step mends piece by piece, keeps the pieces, and tells before and after; it runs again when its part changes") {
+  // A block with a face missing, cut in two: the pieces touch wall to wall, which is no wall to take out.
+  Job job;
+  Part part;
+  part.name = "Block";
+  part.source = ImportedSource{shared(without_faces(stock("box", {4, 2, 2}), {1})), "block.obj"};
+  PartId id = 0;
+  job = edit::add_part(job, part, &id);
+  Step mend = new_step(steps::mend);
+  StepId mend_step = 0;
+  job = *edit::add_step(job, id, mend, &mend_step);
+  Step cut = new_step(steps::plane_cut);
+  cut.fields[*field_place(cut.kind->fields, "keep")] = std::string("both");
+  cut.fields[*field_place(cut.kind->fields, "normal")] = Vec3(1, 0, 0);
+  job = *edit::add_step(job, id, cut);
+  job = *edit::add_step(job, id, new_step(steps::mend));
+  RecipeRunner runner;
+  const EvaluatedPtr made = runner.evaluate(job, id, {}, false);
+  REQUIRE_FALSE(made->error);
+  CHECK(made->pieces == 2);
+  CHECK(signed_volume(*made->mesh) == Approx(16));
+  REQUIRE(made->steps.size() == 3);
+  const Comparison& first = *made->steps[0].comparison;
+  CHECK(first.before->holes() == 1);
+  CHECK(first.after->sound);
+  REQUIRE(first.repairs.size() == 1);
+  CHECK(first.repairs[0].words == "close 1 hole, boundary 12 mm");
+  CHECK(made->steps[1].comparison == nullptr);
+  CHECK(made->steps[2].comparison->repairs.empty());
+  CHECK(made->comparison() == made->steps[2].comparison.get());
+  // With two faces missing it closes both.
+  job = edit::change_part(job, id, [](Part& p) { p.source = ImportedSource{shared(without_faces(stock("box", {4, 2, 2}), {0, 1})), "block.obj"}; });
+  const EvaluatedPtr again = runner.evaluate(job, id, {}, false);
+  CHECK(signed_volume(*again->mesh) == Approx(16));
+  CHECK(again->steps[0].comparison->before->holes() == 2);
+}
+
 TEST_CASE("a plane cut of a tool, and of what it cuts, are two steps that do not know of each other") {
   // The tool loses its upper half, so it drills only half as deep; the part is cut on its own afterwards.
   Part part;
