@@ -128,7 +128,17 @@ void JobFiles::open_paths(const QStringList& paths) {
   if (!meshes.isEmpty()) bring_in(meshes);
 }
 
-bool JobFiles::ask_unsound(const std::vector<OutgoingPart>& parts) {
+std::vector<PartId> JobFiles::mendable(const std::vector<OutgoingPart>& parts) const {
+  std::vector<PartId> found;
+  for (const OutgoingPart& part : parts) {
+    const auto& recipe = session_.job().at(part.id).recipe;
+    const bool tried = !recipe.empty() && recipe.back().on && recipe.back().kind == &steps::mend;
+    if (part.result.trouble() == nullptr && !part.result.report->sound && !part.result.evaluated->open_on_purpose && !tried) found.push_back(part.id);
+  }
+  return found;
+}
+
+JobFiles::Unsound JobFiles::ask_unsound(const std::vector<OutgoingPart>& parts) {
   QStringList unsound;
   for (const OutgoingPart& part : parts) {
     const QString name = QString::fromStdString(session_.job().at(part.id).name);
@@ -138,17 +148,19 @@ bool JobFiles::ask_unsound(const std::vector<OutgoingPart>& parts) {
     else if (!part.result.report->sound)
       unsound << QStringLiteral("%1: %2").arg(name, QString::fromStdString(verdict(*part.result.report)));
   }
-  if (unsound.isEmpty()) return true;
+  if (unsound.isEmpty()) return Unsound::export_anyway;
   QMessageBox box(QMessageBox::Warning, tr("Not sound"),
                   tr("What you are about to export is not sound:\n\n%1").arg(unsound.join(QLatin1Char('\n'))), QMessageBox::NoButton, window_);
   box.setObjectName(QStringLiteral("not_sound"));
   auto* look = box.addButton(tr("Look at the places"), QMessageBox::ActionRole);
+  QAbstractButton* mend = mendable(parts).empty() ? nullptr : box.addButton(tr("Mend and export"), QMessageBox::AcceptRole);
   auto* anyway = box.addButton(tr("Export anyway"), QMessageBox::AcceptRole);
   box.addButton(QMessageBox::Cancel);
   box.setDefaultButton(look);
   box.exec();
   if (box.clickedButton() == look) emit places_wanted();
-  return box.clickedButton() == anyway;
+  if (mend != nullptr && box.clickedButton() == mend) return Unsound::mend_first;
+  return box.clickedButton() == anyway ? Unsound::export_anyway : Unsound::leave;
 }
 
 void JobFiles::send_out(const std::vector<PartId>& parts, const QString& suggestion) {
@@ -165,7 +177,16 @@ void JobFiles::write(const std::vector<OutgoingPart>& parts, const QString& sugg
     const std::string why = last != nullptr && !last->empty_reason.empty() ? session_.named(parts[0].id, last->empty_reason).toStdString() : "there are no faces";
     return session_.complain({"has nothing to write: " + why, session_.job().at(parts[0].id).name, {}, "change its recipe"}, parts[0].id);
   }
-  if (!ask_unsound(parts)) return;
+  switch (ask_unsound(parts)) {
+    case Unsound::leave: return;
+    case Unsound::mend_first: {
+      std::vector<PartId> ids;
+      for (const OutgoingPart& part : parts) ids.push_back(part.id);
+      if (session_.mend_all(mendable(parts))) send_out(ids, suggestion);
+      return;
+    }
+    case Unsound::export_anyway: break;
+  }
   auto chosen = ask_export(window_, folder_, suggestion + QStringLiteral(".stl"), tr(mesh_filter));
   if (!chosen) return;
   if (QFileInfo(chosen->path).suffix().isEmpty()) chosen->path += QStringLiteral(".stl");

@@ -46,7 +46,10 @@ class JobFiles : public QObject {
   void open_path(const QString& path);
   void bring_in(const QStringList& files);
   bool ask_unit(Unit& unit);
-  bool ask_unsound(const std::vector<OutgoingPart>& parts);
+  enum class Unsound { export_anyway, mend_first, leave };
+  Unsound ask_unsound(const std::vector<OutgoingPart>& parts);
+  /// Those that are not sound and that no mend step has tried last.
+  std::vector<PartId> mendable(const std::vector<OutgoingPart>& parts) const;
   void write(const std::vector<OutgoingPart>& parts, const QString& suggestion);
 
   Session& session_;

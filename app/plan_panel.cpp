@@ -103,7 +103,7 @@ void PlanPanel::show_plan(PartId part, const Session::MendPlan& plan) {
   auto* all = new QPushButton(tr("Mend all"));
   all->setObjectName(QStringLiteral("mend_all_planned"));
   all->setDefault(true);
-  connect(all, &QPushButton::clicked, this, [this, part] { session_.mend_all(part); });
+  connect(all, &QPushButton::clicked, this, [this, part] { session_.mend_all({part}); });
   buttons->addWidget(ticked);
   buttons->addWidget(all);
   layout_->addLayout(buttons);
@@ -114,7 +114,7 @@ void PlanPanel::mend_ticked() {
   for (const auto& [tick, key] : ticks_)
     if (tick->isChecked()) keys.push_back(key);
   if (keys.empty()) return session_.say(tr("Nothing is ticked in the mend plan"));
-  session_.mend(session_.recipe_owner(), keys);
+  session_.mend({session_.recipe_owner()}, keys);
 }
 
 }  // namespace anvil::app

@@ -494,21 +494,27 @@ void Session::make_mend_plan(PartId part) {
   });
 }
 
-void Session::mend(PartId part, const std::vector<std::string>& keys) {
+bool Session::mend(const std::vector<PartId>& parts, const std::vector<std::string>& keys) {
   Step step = new_step(steps::mend);
   for (const Mender* mender : mender_table())
     step.fields[*field_place(step.kind->fields, mender->key)] = std::find(keys.begin(), keys.end(), mender->key) != keys.end();
+  Result<Job> next = job();
   StepId id = 0;
-  if (!commit(tr("mend"), edit::add_step(job(), part, step, &id))) return;
-  select({part});
+  for (PartId part : parts) {
+    next = edit::add_step(*next, part, step, &id);
+    if (!next) break;
+  }
+  if (parts.empty() || !commit(tr("mend"), next)) return false;
+  select({parts.back()});
   set_active_step(id);
+  return true;
 }
 
-void Session::mend_all(PartId part) {
+bool Session::mend_all(const std::vector<PartId>& parts) {
   std::vector<std::string> keys;
   for (const Mender* mender : mender_table())
     if (mender->ticked) keys.push_back(mender->key);
-  mend(part, keys);
+  return mend(parts, keys);
 }
 
 void Session::say(const QString& text) {

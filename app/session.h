@@ -126,10 +126,11 @@ class Session : public QObject {
   /// The plan for the part's result as it is now; null when there is none.
   const MendPlan* mend_plan(PartId part) const;
   void make_mend_plan(PartId part);
-  /// Adds a mend step. @param keys  of the menders that it may use
-  void mend(PartId part, const std::vector<std::string>& keys);
-  /// Adds one that uses all that are used without being asked for.
-  void mend_all(PartId part);
+  /// Adds a mend step to each part, as one change. @param keys  of the menders that they may use
+  /// @return false when that was refused
+  bool mend(const std::vector<PartId>& parts, const std::vector<std::string>& keys);
+  /// Adds steps that use all that are used without being asked for.
+  bool mend_all(const std::vector<PartId>& parts);
   bool busy_with_files() const { return !tasks_.empty(); }
 
   /// Tells the user something in the bottom line, or as a problem with a place to show.

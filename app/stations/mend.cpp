@@ -24,7 +24,7 @@ void add_mend_verbs(Desk& desk) {
   QObject::connect(&session, &Session::mend_plan_made, &desk.book, [&book = desk.book] { book.refresh(); });
   desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "mend", QObject::tr("Mend all"), "mend", {key("Shift+E")},
                                 QObject::tr("Repair every flaw of the part, as a step of its recipe."),
-                                [&session] { session.mend_all(session.recipe_owner()); }),
+                                [&session] { session.mend_all({session.recipe_owner()}); }),
                   can_mend);
   desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "next_place", QObject::tr("Next place"), "next", {key("N")},
                                 QObject::tr("Fly to the next place that the check found."), [&rail = desk.rail] { rail.show_next(1); }),

@@ -3,7 +3,9 @@
 #include <QCheckBox>
 
 #include "app/rail_panel.h"
+#include "core/io/mesh_file.h"
 #include "core/mend/mender.h"
+#include "core/soundness/check.h"
 #include "tests/app/driver.h"
 
 using namespace anvil;
@@ -92,6 +94,20 @@ TEST_CASE("the plan by its key, ticks carried out by theirs, and all of it with 
   REQUIRE(d.job().at(part).recipe.size() == 2);
   CHECK(d.session().result(part).report->sound);
   CHECK(d.widget(QStringLiteral("make_plan")) == nullptr);
+}
+
+TEST_CASE("what is not sound at export is mended on the way out") {
+  Driver d;
+  const TemporaryFolder folder;
+  const PartId part = float_housing(d);
+  d.answer_button(QStringLiteral("not_sound"), QStringLiteral("Mend and export"));
+  d.key(Qt::Key_E, Qt::ControlModifier);
+  REQUIRE(Driver::until([&] { return d.job().at(part).recipe.size() == 1; }));
+  d.answer_file(folder / "housing.stl");
+  REQUIRE(Driver::until([&] { return folder.file_count() == 1 && !d.session().busy_with_files(); }));
+  const auto back = read_mesh(folder / "housing.stl");
+  REQUIRE(back);
+  CHECK(check_soundness(back->mesh).sound);
 }
 
 TEST_CASE("a mended part follows when what it stands on changes") {
