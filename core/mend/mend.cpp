@@ -45,11 +45,12 @@ class Mending {
     State best{now_, report_, deeds_};
     for (int round = 1; round <= max_mend_rounds; ++round) {
       left_.clear();
-      take_turns();
+      bool helped = take_turns();
       if (!report_.sound && !(badness(report_) < badness(best.report)))
         for (const Mender* mender : settings_.menders)
-          if (mender->is_resort) take_turn(*mender, true);
-      if (!(badness(report_) < badness(best.report))) break;
+          if (mender->is_resort && take_turn(*mender, true)) helped = true;
+      // What is only noted, as places where it touches itself, may be better while the counts are equal.
+      if (!helped || badness(report_) > badness(best.report)) break;
       mended.rounds = round;
       best = {now_, report_, deeds_};
     }
@@ -83,7 +84,9 @@ class Mending {
 
   /// Each mender in its order. Where one helped, those before it are asked again, if there is more or less for them to do
   /// than when they could not help: what comes late, as closing holes does, builds on what they leave.
-  void take_turns() {
+  /// @return whether any helped
+  bool take_turns() {
+    bool helped = false;
     std::map<const Mender*, std::size_t> in_vain;  // what there was to answer
     for (int turn = 0; turn < max_turns; ++turn) {
       const auto next = std::find_if(settings_.menders.begin(), settings_.menders.end(), [&](const Mender* mender) {
@@ -91,10 +94,14 @@ class Mending {
         const auto tried = in_vain.find(mender);
         return count > 0 && (tried == in_vain.end() || tried->second != count);
       });
-      if (next == settings_.menders.end()) return;
+      if (next == settings_.menders.end()) break;
       const std::size_t count = (*next)->answered(report_);
-      if (!take_turn(**next, false)) in_vain[*next] = count;
+      if (take_turn(**next, false))
+        helped = true;
+      else
+        in_vain[*next] = count;
     }
+    return helped;
   }
 
   /// Lets a mender work, looks again, and puts back what made it worse. @return whether it helped
@@ -184,8 +191,18 @@ class Mending {
     for (Index f : spots.faces) settings.scope.push_back(scope_.empty() ? scope[f] : static_cast<char>(scope[f] && scope_[f]));
     Mended mended = Mending(spots.mesh, settings, tolerance_, control_).run(false);
     if (mended.deeds.empty() || mended.vertex_source.empty()) return;
+    EditedMesh before = now_;
+    const std::vector<char> scope_before = scope_;
+    const Badness bad_before = badness(report_);
     put_back(spots, mended);
-    for (Deed& deed : mended.deeds) add(std::move(deed));
+    look();
+    if (badness(report_) < bad_before) {
+      for (Deed& deed : mended.deeds) add(std::move(deed));
+      return;
+    }
+    // Seen as a whole it is no better: all of it is left to the whole.
+    now_ = std::move(before);
+    scope_ = scope_before;
     look();
   }
 

@@ -24,7 +24,6 @@ struct Mended {
 /// or a round does not improve it; then, where the menders for crossings and holes are allowed, the Boolean engine takes
 /// what the whole encloses. At most max_rounds rounds. Faces and vertices away from what is repaired stay bit for bit.
 /// The result is sound, or `after` and `left` say what is not. Throws Stopped.
-/// @param known  the report of the mesh, if there is one, with the tolerance of the settings
 Mended mend(const Mesh& mesh, const MendSettings& settings, const Control& control = {});
 inline constexpr int max_mend_rounds = 12;
 

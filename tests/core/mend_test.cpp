@@ -127,6 +127,35 @@ TEST_CASE("where shells alternate, a shell inside another becomes a cavity; wher
   CHECK(either.after.volume == Approx(16 - 2 * common).epsilon(1e-9));
 }
 
+TEST_CASE("a small cavity is no stray and stays") {
+  Mesh mesh = cube(100), bubble = cube(1);
+  reverse_faces(bubble);
+  append(mesh, bubble);
+  REQUIRE(check_soundness(mesh).sound);
+  CHECK(check_soundness(mesh).count(families::stray_shells) == 0);
+  const Mended result = mended(mesh);
+  CHECK(result.deeds.empty());
+  CHECK(result.after.volume == Approx(1e6 - 1));
+}
+
+TEST_CASE("places where a sound mesh touches itself are opened when that is asked for, and only then") {
+  Mesh mesh = cube(2);
+  append(mesh, placed(cube(2), {2, 2, 0}));
+  REQUIRE(check_soundness(mesh).count(families::contact_edges) == 1);
+  CHECK(mended(mesh).deeds.empty());
+  MendSettings settings;
+  const auto all = mender_table();
+  settings.menders = all;
+  settings.opening = 1e-3;
+  const Mended result = mend(mesh, settings);
+  REQUIRE(result.deeds.size() == 1);
+  CHECK(result.deeds[0].mender == &menders::opening);
+  CHECK(result.after.sound);
+  CHECK(result.after.count(families::contact_edges) == 0);
+  CHECK(result.source.size() == result.mesh.face_count());
+  CHECK(judge(in_triangles(result.mesh)).sound());
+}
+
 TEST_CASE("faces away from a repair keep their vertices bit for bit, their polygons, and their material") {
   Mesh mesh = stock("torus", {40, 14, 36, 18});
   mesh.materials.names = {"body", "rim"};
