@@ -125,6 +125,11 @@ Field elements_field(std::string key, std::string label, std::string initial, st
   return field;
 }
 
+Field folded(Field field) {
+  field.folded = true;
+  return field;
+}
+
 const char* name_of(FieldKind kind) {
   switch (kind) {
     case FieldKind::length: return "length";

@@ -69,6 +69,9 @@ Field direction_field(std::string key, std::string label, const Vec3& initial, s
 Field axis_field(std::string key, std::string label, const Vec3& initial, std::string help, std::string through);
 Field elements_field(std::string key, std::string label, std::string initial, std::string help);
 
+/// The same, shown only when asked for.
+Field folded(Field field);
+
 /// "length", "angle", "count", "share", "choice", "switch", "point", "direction", "axis", "elements".
 const char* name_of(FieldKind kind);
 /// "mm", "°" or "".

@@ -39,6 +39,15 @@ void show_only(MainWindow& window, PartId id) {
   window.session().select({id});
 }
 
+/// The float housing alone, in the Mend station.
+void float_housing(MainWindow& window) {
+  window.set_station(Station::mend);
+  show_only(window, named(window, "Float housing"));
+  window.view().look(Direction::corner);
+  wait(400);
+  window.view().fit_selection();
+}
+
 /// Sets fields of the step that is worked on, as typing them would.
 void set_fields(MainWindow& window, const std::vector<std::pair<std::string, FieldValue>>& values) {
   Session& session = window.session();
@@ -94,31 +103,19 @@ const std::vector<Shot> shots = {
      }},
     {QStringLiteral("mend-plan"),
      [](MainWindow& w) {
-       w.set_station(Station::mend);
-       show_only(w, named(w, "Float housing"));
-       w.view().look(Direction::corner);
-       wait(400);
-       w.view().fit_selection();
+       float_housing(w);
        w.verbs().find(QStringLiteral("mend_plan"))->trigger();
        while (w.session().busy_with_files()) wait(50);
      }},
     {QStringLiteral("mended"),
      [](MainWindow& w) {
-       w.set_station(Station::mend);
-       show_only(w, named(w, "Float housing"));
-       w.view().look(Direction::corner);
-       wait(400);
-       w.view().fit_selection();
+       float_housing(w);
        w.verbs().find(QStringLiteral("mend"))->trigger();
        w.session().wait_idle();
      }},
     {QStringLiteral("deviation"),
      [](MainWindow& w) {
-       w.set_station(Station::mend);
-       show_only(w, named(w, "Float housing"));
-       w.view().look(Direction::corner);
-       wait(400);
-       w.view().fit_selection();
+       float_housing(w);
        w.verbs().find(QStringLiteral("mend"))->trigger();
        w.session().wait_idle();
        wait(300);

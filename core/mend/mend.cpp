@@ -129,7 +129,7 @@ class Mending {
     look();
     const bool is_better = badness(report_) < badness(report_before);
     if (is_better || (!is_last_resort && mender.answered(report_) < mender.answered(report_before))) {
-      add(std::move(deed));
+      add_deed(deeds_, std::move(deed));
       return true;
     }
     now_ = std::move(before);
@@ -197,7 +197,7 @@ class Mending {
     put_back(spots, mended);
     look();
     if (badness(report_) < bad_before) {
-      for (Deed& deed : mended.deeds) add(std::move(deed));
+      for (Deed& deed : mended.deeds) add_deed(deeds_, std::move(deed));
       return;
     }
     // Seen as a whole it is no better: all of it is left to the whole.
@@ -240,17 +240,6 @@ class Mending {
     now_ = std::move(made);
   }
 
-  void add(Deed deed) {
-    const auto it = std::find_if(deeds_.begin(), deeds_.end(), [&](const Deed& d) { return d.mender == deed.mender; });
-    if (it == deeds_.end()) {
-      deeds_.push_back(std::move(deed));
-      return;
-    }
-    it->count += deed.count;
-    it->longest = std::max(it->longest, deed.longest);
-    it->places.insert(it->places.end(), deed.places.begin(), deed.places.end());
-  }
-
   const MendSettings& settings_;
   const Control& control_;
   double tolerance_;
@@ -271,6 +260,18 @@ std::span<const Mender* const> mender_table() {
     return rows;
   }();
   return in_order;
+}
+
+void add_deed(std::vector<Deed>& deeds, Deed deed) {
+  const auto it = std::find_if(deeds.begin(), deeds.end(), [&](const Deed& d) { return d.mender == deed.mender; });
+  if (it == deeds.end()) {
+    deeds.push_back(std::move(deed));
+    return;
+  }
+  it->count += deed.count;
+  it->longest = std::max(it->longest, deed.longest);
+  it->places.insert(it->places.end(), deed.places.begin(), deed.places.end());
+  it->told.insert(it->told.end(), deed.told.begin(), deed.told.end());
 }
 
 const Mender* find_mender(std::string_view key) {

@@ -45,7 +45,10 @@ struct Deed {
   double longest = 0;             ///< of holes: the longest boundary; of welds: the widest gap; mesh units
   std::vector<Vec3> places = {};  ///< where, in mesh coordinates; all of them
   std::vector<std::string> left = {};  ///< what it left alone, and why
+  std::vector<OperationReport::Done> told = {};  ///< what the engine told beside, where it was asked
 };
+/// Adds a deed to those of its mender, or behind all others.
+void add_deed(std::vector<Deed>& deeds, Deed deed);
 
 /// The mesh that is mended, on its way: what a mender gets, and what it changes.
 struct MendJob {

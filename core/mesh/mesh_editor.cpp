@@ -92,12 +92,9 @@ EditedMesh MeshEditor::finish() const {
 
   EditedMesh out;
   Mesh& mesh = out.mesh;
-  std::vector<Index> from;  // per face, whose attributes it has
   std::vector<std::vector<Index>> rings;
-  const auto take = [&](std::span<const Index> corners, Index source) {
-    bool changes = false;
-    if (!into.empty())
-      for (Index v : corners) changes = changes || into[v] != v;
+  /// What nothing was done to goes through as it is, whatever its ring looks like.
+  const auto take = [&](std::span<const Index> corners, Index source, bool changes) {
     if (!changes) {
       mesh.add_face(corners);
       out.source.push_back(source);
@@ -112,26 +109,14 @@ EditedMesh MeshEditor::finish() const {
       out.source.push_back(source);
     }
   };
-  const auto take_changed = [&](const std::vector<Index>& corners, Index source) {
-    std::vector<Index> ring = corners;
-    for (Index& v : ring) v = end_of(v);
-    rings.clear();
-    simple_rings(std::move(ring), rings);
-    for (const auto& one : rings) {
-      mesh.add_face(one);
-      out.source.push_back(source);
-    }
-  };
   mesh.corners.reserve(mesh_.corners.size());
   mesh.face_offsets.reserve(mesh_.face_offsets.size());
   for (Index f = 0; f < mesh_.face_count(); ++f) {
     const auto changed = rings_.empty() ? rings_.end() : rings_.find(f);
-    if (changed == rings_.end())
-      take(mesh_.face(f), f);
-    else
-      take_changed(changed->second, f);
+    const std::span<const Index> ring = changed == rings_.end() ? mesh_.face(f) : std::span<const Index>(changed->second);
+    take(ring, f, changed != rings_.end() || std::any_of(ring.begin(), ring.end(), [&](Index v) { return end_of(v) != v; }));
   }
-  for (const Added& added : added_) take_changed(added.ring, added.source);
+  for (const Added& added : added_) take(added.ring, added.source, true);
 
   // Vertices that lost all their faces go, those that never had one stay unless they are named.
   std::vector<char> used(vertices, 0), stays(vertices, 0);

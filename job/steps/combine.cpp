@@ -26,11 +26,6 @@ Result<StepOutput> run(const StepInput& input) {
   return as_output(std::move(*combined));
 }
 
-Field folded(Field field) {
-  field.folded = true;
-  return field;
-}
-
 }  // namespace
 
 const StepKind steps::combine = {

@@ -12,21 +12,6 @@
 namespace anvil {
 namespace {
 
-/// What was done to all pieces together.
-void add_deeds(std::vector<Deed>& all, std::vector<Deed> more) {
-  for (Deed& deed : more) {
-    const auto it = std::find_if(all.begin(), all.end(), [&](const Deed& d) { return d.mender == deed.mender; });
-    if (it == all.end()) {
-      all.push_back(std::move(deed));
-      continue;
-    }
-    it->count += deed.count;
-    it->longest = std::max(it->longest, deed.longest);
-    it->places.insert(it->places.end(), deed.places.begin(), deed.places.end());
-  }
-  std::stable_sort(all.begin(), all.end(), [](const Deed& a, const Deed& b) { return a.mender->rank < b.mender->rank; });
-}
-
 /// @param piece  receives, per face, which piece it is of, where there are several
 Mended mend_pieces(const StepInput& input, const MendSettings& settings, std::vector<Index>& piece) {
   if (input.pieces < 2) return mend(*input.mesh, settings, input.control);
@@ -37,10 +22,11 @@ Mended mend_pieces(const StepInput& input, const MendSettings& settings, std::ve
     for (Index f : one.source) all.source.push_back(f == no_index ? no_index : whole.faces[f]);
     append(all.mesh, one.mesh);
     piece.resize(all.source.size(), number++);
-    add_deeds(all.deeds, std::move(one.deeds));
+    for (Deed& deed : one.deeds) add_deed(all.deeds, std::move(deed));
     for (std::string& why : one.left)
       if (std::find(all.left.begin(), all.left.end(), why) == all.left.end()) all.left.push_back(std::move(why));
   }
+  std::stable_sort(all.deeds.begin(), all.deeds.end(), [](const Deed& a, const Deed& b) { return a.mender->rank < b.mender->rank; });
   return all;
 }
 
@@ -70,6 +56,7 @@ Result<StepOutput> run(const StepInput& input) {
   compared->deviation.from_old.at_vertex = {};
   compared->deviation.from_old.in_triangle = {};
   for (Deed& deed : mended.deeds) {
+    for (auto& told : deed.told) output.report.tell(*told.note, told.count, input.name, std::move(told.places));
     compared->repairs.push_back({deed.mender->key, in_words(deed), deed.count, deed.places});
     if (deed.places.size() > OperationReport::max_places) deed.places.resize(OperationReport::max_places);
     output.report.tell(*deed.mender->did, deed.count, input.name, std::move(deed.places));
@@ -83,11 +70,6 @@ Result<StepOutput> run(const StepInput& input) {
   output.comparison = std::move(compared);
   output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return output;
-}
-
-Field folded(Field field) {
-  field.folded = true;
-  return field;
 }
 
 std::vector<Field> mend_fields() {

@@ -37,6 +37,7 @@ void apply(MendJob& job, Deed& deed) {
     deed.left.push_back("crossing faces enclose nothing: close the part or recast it");
     return;
   }
+  deed.told = std::move(result->report.done);
   job.replaced = EditedMesh{std::move(result->mesh), std::move(result->sources.face)};
   for (const Defect& defect : crossings) deed.places.push_back(defect.position);
   deed.count = std::max<std::size_t>(1, crossings.size());
