@@ -84,7 +84,7 @@ Json field_json(const Field& field) {
   object["label"] = field.label;
   object["what"] = name_of(field.kind);
   if (*unit_of(field.kind) != '\0') object["unit"] = unit_of(field.kind);
-  if (field.kind == FieldKind::choice) {
+  if (!field.choices.empty()) {
     Json choices = Json::array();
     for (const FieldChoice& choice : field.choices) choices.push_back(choice.key);
     object["choices"] = choices;

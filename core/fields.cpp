@@ -119,9 +119,10 @@ Field direction_field(std::string key, std::string label, const Vec3& initial, s
 Field axis_field(std::string key, std::string label, const Vec3& initial, std::string help, std::string through) {
   return vectorial(FieldKind::axis, std::move(key), std::move(label), initial, std::move(help), std::move(through));
 }
-Field elements_field(std::string key, std::string label, std::string initial, std::string help) {
-  Field field = numeric(FieldKind::elements, std::move(key), std::move(label), 0, 0, 0, std::move(help));
-  field.initial = std::move(initial);
+Field elements_field(std::string key, std::string label, std::vector<std::string> kinds, double min, double max, std::string help) {
+  Field field = numeric(FieldKind::elements, std::move(key), std::move(label), 0, min, max, std::move(help));
+  field.initial = kinds[0];
+  for (std::string& kind : kinds) field.choices.push_back({kind, kind});
   return field;
 }
 
@@ -156,7 +157,7 @@ std::string range_of(const Field& field) {
   switch (field.kind) {
     case FieldKind::toggle: return "on or off";
     case FieldKind::choice: return listed(field.choices);
-    case FieldKind::elements: return "a rule";
+    case FieldKind::elements: return listed(field.choices) + ", as \"" + field.choices[0].key + " at x,y,z; x,y,z\" or \"" + field.choices[0].key + " all\"";
     case FieldKind::direction:
     case FieldKind::axis: return "three numbers x,y,z that are not all zero";
     case FieldKind::point: return fmt::format("three numbers x,y,z from {} to {} {}", field.min, field.max, unit);
@@ -283,6 +284,9 @@ std::string in_words(const Field& field, const FieldValue& value) {
   if (const auto* key = std::get_if<std::string>(&value))
     for (const FieldChoice& choice : field.choices)
       if (choice.key == *key) return choice.label;
+  // A text that names elements one by one is for programs.
+  if (const auto* text = std::get_if<std::string>(&value); field.kind == FieldKind::elements && text->find(" at ") != std::string::npos)
+    return fmt::format("{} {}", 1 + std::count(text->begin(), text->end(), ';'), text->substr(0, text->find(' ')));
   return to_text(value);
 }
 

@@ -25,7 +25,7 @@ enum class FieldKind {
   point,      ///< Vec3, mm
   direction,  ///< Vec3, not zero; its length does not matter
   axis,       ///< Vec3, not zero: the direction of a line through the field named in `through`
-  elements    ///< string: a rule that chooses edges, faces or vertices, such as "all"
+  elements    ///< string: chosen faces, edges or vertices, as core/modify/find_again.h reads it
 };
 
 using FieldValue = std::variant<double, bool, std::string, Vec3>;
@@ -42,9 +42,10 @@ struct Field {
   std::string label;  ///< as people read it
   FieldKind kind = FieldKind::length;
   FieldValue initial = 0.0;
-  double min = 0, max = 0;                ///< of numbers, both allowed; of each coordinate of a point
+  double min = 0, max = 0;                ///< of numbers, both allowed; of each coordinate of a point; of how many elements,
+                                          ///< where a maximum of 0 stands for any number
   std::string help;                       ///< one sentence
-  std::vector<FieldChoice> choices = {};  ///< of a choice
+  std::vector<FieldChoice> choices = {};  ///< of a choice; of elements the kinds that fit, the preferred one first
   /// Of a direction or an axis: the key of the point it starts from. A direction with a point is a plane and can be
   /// placed in the view.
   std::string through = {};
@@ -67,7 +68,8 @@ Field point_field(std::string key, std::string label, const Vec3& initial, std::
 Field direction_field(std::string key, std::string label, const Vec3& initial, std::string help,
                       std::string through = {});
 Field axis_field(std::string key, std::string label, const Vec3& initial, std::string help, std::string through);
-Field elements_field(std::string key, std::string label, std::string initial, std::string help);
+/// @param kinds  "faces", "edges", "vertices": which fit
+Field elements_field(std::string key, std::string label, std::vector<std::string> kinds, double min, double max, std::string help);
 
 /// The same, shown only when asked for.
 Field folded(Field field);

@@ -14,15 +14,6 @@ void store(const Vec3& v, float* out) {
   for (int k = 0; k < 3; ++k) out[k] = static_cast<float>(v[k]);
 }
 
-Vec3 face_normal(const Mesh& mesh, Index f) {
-  const auto face = mesh.face(f);
-  Vec3 normal = Vec3::Zero();
-  const Vec3& origin = mesh.positions[face[0]];
-  for (std::size_t k = 1; k + 1 < face.size(); ++k)
-    normal += (mesh.positions[face[k]] - origin).cross(mesh.positions[face[k + 1]] - origin);
-  return normal.stableNormalized();
-}
-
 void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& stop) {
   constexpr double crease = 0.93969262;   // cos 20°
   constexpr double coplanar = 0.9999996;  // cos 0.05°
@@ -30,7 +21,7 @@ void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& 
   std::vector<Vec3> normals(mesh.face_count());
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, normals.size(), 4096), [&](const auto& range) {
     for (std::size_t f = range.begin(); f < range.end(); ++f)
-      normals[f] = face_normal(mesh, static_cast<Index>(f));
+      normals[f] = newell_normal(mesh.positions, mesh.face(f)).stableNormalized();
   });
   for (std::size_t e = 0; e < edges.size(); ++e) {
     if (e % 65536 == 0 && stop.stop_requested()) throw Stopped{};

@@ -6,6 +6,9 @@
 #include <algorithm>
 #include <map>
 
+#include "core/mesh/sub_mesh.h"
+#include "core/modify/find_again.h"
+
 namespace anvil::edit {
 namespace {
 
@@ -254,6 +257,34 @@ Job break_out(const Job& job, PartId part, const std::vector<Mesh>& pieces, std:
     if (ids != nullptr) ids->push_back(id);
   }
   return change_part(next, part, [](Part& p) { p.visible = false; });
+}
+
+Result<Job> detach_faces(const Job& job, PartId part, const Evaluated& result, const Elements& faces, PartId* id) {
+  const Part& from = job.at(part);
+  const Mesh& mesh = *result.mesh;
+  if (faces.empty() || faces.size() == mesh.face_count())
+    return Issue{faces.empty() ? "no face is chosen" : "all faces are chosen", from.name, {}, "choose some of the faces"};
+  std::vector<Index> group(mesh.face_count(), no_index);
+  for (Index f : faces.list) group[f] = 0;
+  Mesh alone = std::move(take_apart(mesh, group, 1)[0].mesh);
+  alone.origins.clear();  // as a part of its own it is its own source
+  Step step = new_step(steps::delete_faces);
+  step.name = "Detach";
+  step.fields[*field_place(step.kind->fields, "chosen")] = describe(mesh, Topology(mesh), faces);
+  const Result<Job> without = add_step(job, part, std::move(step));
+  if (!without) return without;
+  Part piece;
+  piece.name = from.name + (faces.size() == 1 ? " face" : " faces");
+  piece.source = ImportedSource{std::make_shared<const Mesh>(std::move(alone)), from.name};
+  piece.tint = from.tint;
+  piece.placement = Placement::of(job.world_of(part), from.placement.scale);
+  return add_part(*without, std::move(piece), id);
+}
+
+Result<Job> join(const Job& job, PartId part, const std::vector<PartId>& others) {
+  StepId id = 0;
+  const Result<Job> with_step = add_step(job, part, new_step(steps::join), &id);
+  return with_step ? add_tools(*with_step, id, others, Operation::unite) : with_step;
 }
 
 Result<Job> release_tool(const Job& job, PartId tool) {

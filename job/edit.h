@@ -5,7 +5,8 @@
 
 #include <functional>
 
-#include "job/job.h"
+#include "core/modify/elements.h"
+#include "job/recipe_runner.h"
 
 namespace anvil::edit {
 
@@ -47,6 +48,13 @@ Result<Job> change_use(const Job& job, PartId tool, const std::function<void(Too
 /// Puts the pieces of a part's result into the job as parts of their own, where they stand, and hides the part.
 /// @param pieces  meshes in the part's frame
 Job break_out(const Job& job, PartId part, const std::vector<Mesh>& pieces, std::vector<PartId>* ids = nullptr);
+
+/// Makes chosen faces of a part's result a part of its own, where they stand; the part gets a step that takes them away.
+/// Refused while the part is locked, and for none or all of its faces.
+/// @param id  receives the new part's id
+Result<Job> detach_faces(const Job& job, PartId part, const Evaluated& result, const Elements& faces, PartId* id = nullptr);
+/// Adds a step that puts other parts into the part and welds them to it.
+Result<Job> join(const Job& job, PartId part, const std::vector<PartId>& others);
 
 /// Ends the use of a part as a tool; it stays where it stands.
 Result<Job> release_tool(const Job& job, PartId tool);

@@ -25,13 +25,6 @@ using Ring = std::vector<Index>;
 /// Fans of a polygon with more corners make more triangles than are worth looking at, unless it is flat to the last bit.
 constexpr std::size_t max_corners = 64;
 
-Vec3 normal_of(const std::vector<Vec3>& positions, const Ring& ring) {
-  Vec3 normal = Vec3::Zero();
-  for (std::size_t k = 1; k + 1 < ring.size(); ++k)
-    normal += (positions[ring[k]] - positions[ring[0]]).cross(positions[ring[k + 1]] - positions[ring[0]]);
-  return normal;
-}
-
 bool is_strictly_convex(const std::vector<Vec3>& positions, const Ring& ring, const Projection& plane) {
   const std::size_t n = ring.size();
   std::vector<Point2> p;
@@ -46,7 +39,7 @@ bool is_strictly_convex(const std::vector<Vec3>& positions, const Ring& ring, co
 }
 
 bool is_strictly_convex(const std::vector<Vec3>& positions, const Ring& ring) {
-  return is_strictly_convex(positions, ring, Projection::along(normal_of(positions, ring)));
+  return is_strictly_convex(positions, ring, Projection::along(newell_normal(positions, ring)));
 }
 
 bool is_flat(const std::vector<Vec3>& positions, const Ring& ring) {

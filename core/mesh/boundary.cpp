@@ -77,4 +77,15 @@ class Walk {
 
 std::vector<BoundaryChain> boundary_chains(const EdgeTable& edges) { return Walk(edges).run(); }
 
+bool is_flat(const std::vector<Vec3>& positions, std::span<const Index> ring, double tolerance) {
+  const Vec3 origin = positions[ring[0]];
+  Vec3 normal = newell_normal(positions, ring), middle = Vec3::Zero();
+  for (Index v : ring) middle += (positions[v] - origin) / static_cast<double>(ring.size());
+  if (!(normal.norm() > 0)) return false;
+  normal.normalize();
+  // Coordinates themselves are rounded.
+  const double slack = std::max(tolerance, 0x1p-50 * origin.cwiseAbs().maxCoeff());
+  return std::all_of(ring.begin(), ring.end(), [&](Index v) { return std::abs(normal.dot(positions[v] - origin - middle)) <= slack; });
+}
+
 }  // namespace anvil

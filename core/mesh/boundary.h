@@ -17,4 +17,7 @@ struct BoundaryChain {
 /// of a fin). Deterministic.
 std::vector<BoundaryChain> boundary_chains(const EdgeTable& edges);
 
+/// Do all vertices of a closed chain lie within `tolerance` (mesh units) of one plane?
+bool is_flat(const std::vector<Vec3>& positions, std::span<const Index> ring, double tolerance);
+
 }  // namespace anvil

@@ -51,6 +51,15 @@ struct Mesh {
   }
 };
 
+/// Newell's normal of a polygon, as long as twice its area; of one that is not planar, of its best plane (in Sutherland,
+/// Sproull and Schumacker, "A Characterization of Ten Hidden-Surface Algorithms", 1974).
+inline Vec3 newell_normal(const std::vector<Vec3>& positions, std::span<const Index> ring) {
+  const Vec3 origin = positions[ring[0]];
+  Vec3 normal = Vec3::Zero();
+  for (std::size_t k = 1; k + 1 < ring.size(); ++k) normal += (positions[ring[k]] - origin).cross(positions[ring[k + 1]] - origin);
+  return normal;
+}
+
 /// Bounds of all vertices that a face uses.
 Box3 bounds(const Mesh& mesh);
 

@@ -12,18 +12,6 @@
 namespace anvil {
 namespace {
 
-/// Twice the vector area (Newell, in Sutherland et al. 1974).
-Vec3 newell_normal(const std::vector<Vec3>& positions, std::span<const Index> polygon) {
-  Vec3 normal(0, 0, 0);
-  const Vec3 origin = positions[polygon[0]];
-  for (std::size_t i = 0; i < polygon.size(); ++i) {
-    const Vec3 a = positions[polygon[i]] - origin;
-    const Vec3 b = positions[polygon[(i + 1) % polygon.size()]] - origin;
-    normal += a.cross(b);
-  }
-  return normal;
-}
-
 /// How good an ear is: its smallest height against its longest side; larger is rounder.
 double roundness(const Point2& a, const Point2& b, const Point2& c) {
   const double area = std::abs((b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x));

@@ -30,16 +30,6 @@ std::vector<Defect> defects_of_faces_that(const Analysis& a, const Family& famil
   return defects;
 }
 
-/// Newell's normal of a face, as long as twice its area; of a polygon that is not planar, of its best plane.
-inline Vec3 newell_normal(const Analysis& a, Index face) {
-  const auto ring = a.mesh.face(face);
-  const Vec3 origin = a.mesh.positions[ring[0]];
-  Vec3 normal = Vec3::Zero();
-  for (std::size_t k = 1; k + 1 < ring.size(); ++k)
-    normal += (a.mesh.positions[ring[k]] - origin).cross(a.mesh.positions[ring[k + 1]] - origin);
-  return normal;
-}
-
 /// Squares of a triangle's sides, the shortest first, and of its height over the longest.
 struct TriangleShape {
   double shortest, middle, longest, height;

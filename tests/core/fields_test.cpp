@@ -22,7 +22,7 @@ const std::vector<Field> every_kind = {
     point_field("point", "Point", {1, 2, 3}, "A point."),
     direction_field("normal", "Normal", {0, 0, 1}, "A direction.", "point"),
     axis_field("axis", "Axis", {1, 0, 0}, "An axis.", "point"),
-    elements_field("edges", "Edges", "all", "Which edges."),
+    elements_field("edges", "Edges", {"edges"}, 1, 0, "Which edges."),
 };
 
 std::string refusal(const char* key, const std::string& text) {

@@ -4,6 +4,7 @@
 #include <random>
 
 #include "core/mesh/attributes.h"
+#include "core/modify/find_again.h"
 #include "core/soundness/check.h"
 #include "job/edit.h"
 #include "job/history.h"
@@ -42,7 +43,7 @@ const StepKind swell_kind = {"swell", "Swell", "scale", "shape", "Grow about the
                               point_field("centre", "Centre", Vec3::Zero(), "Nowhere."), direction_field("way", "Way", {1, 0, 0}, "Nowhere.", "centre"),
                               axis_field("about", "About", {0, 0, 1}, "Nowhere.", "centre"), angle_field("turn", "Turn", 5, "Nothing."),
                               length_field("length", "Length", 3, "Nothing."), count_field("count", "Count", 4, 1, 9, "Nothing."),
-                              choice_field("how", "How", "a", {{"a", "A"}, {"b", "B"}}, "Nothing."), elements_field("which", "Which", "all", "Nothing.")},
+                              choice_field("how", "How", "a", {{"a", "A"}, {"b", "B"}}, "Nothing."), elements_field("which", "Which", {"faces"}, 0, 0, "Nothing.")},
                              swell};
 const std::array trial_rows = {&steps::combine, &steps::plane_cut, &steps::mirror, &swell_kind};
 const StepTable trial_table = trial_rows;
@@ -374,4 +375,95 @@ TEST_CASE("a plane cut of a tool, and of what it cuts, are two steps that do not
   const Job whole = *edit::remove_step(deep, of_block);
   CHECK(volume(runner, whole, block) == Approx(40 * 40 * 20 - 10 * 10 * 20));
   CHECK(volume(runner, job, block) == Approx((40 * 40 * 20 - 10 * 10 * 10) / 2.0));  // the older version is as it was
+}
+
+TEST_CASE("an edit by hand finds its elements again when what it stands on changes, and says so where it cannot") {
+  Job job = edit::add_part(Job{}, primitive("Block", "box", {20, 20, 20}));
+  RecipeRunner runner;
+  const auto chosen_in = [&](const char* text) {
+    const EvaluatedPtr r = runner.evaluate(job, 1, {}, false);
+    const Topology t(*r->mesh);
+    return describe(*r->mesh, t, find_again(*r->mesh, t, text)->found);
+  };
+  job = *edit::add_step(job, 1, with(steps::delete_faces, {{"chosen", chosen_in("faces at 0,0,10")}}));
+  job = *edit::add_step(job, 1, with(steps::fill, {{"chosen", chosen_in("edges at 10,0,10")}}));
+  CHECK(volume(runner, job) == Approx(8000));
+  CHECK(runner.check(job, 1, {})->sound);
+  // The block grows: the lid is another place and the same face.
+  job = edit::change_part(job, 1, [](Part& p) { p.source = Primitive::of("box", {60, 20, 20}); });
+  const EvaluatedPtr wide = runner.evaluate(job, 1, {}, false);
+  CHECK_FALSE(wide->error);
+  CHECK(signed_volume(*wide->mesh) == Approx(24000));
+  CHECK(runner.check(job, 1, {})->sound);
+  // A plane cut before it takes the lid away: the step fails, names the place, and the part stands as far as it came.
+  Step cut = with(steps::plane_cut, {{"point", Vec3(0, 0, -5)}});
+  job = *edit::add_step(job, 1, cut);
+  job = edit::change_part(job, 1, [](Part& p) { std::rotate(p.recipe.begin(), p.recipe.end() - 1, p.recipe.end()); });
+  const EvaluatedPtr lidless = runner.evaluate(job, 1, {}, false);
+  REQUIRE(lidless->error);
+  CHECK(lidless->error->what.find("not there any more") != std::string::npos);
+  REQUIRE(lidless->error->places.size() == 1);
+  CHECK(lidless->error->places[0].isApprox(Vec3(0, 0, 10)));
+  CHECK(signed_volume(*lidless->mesh) == Approx(60 * 20 * 5));
+  // Two of three are still there: done with these, the third told with its place.
+  Job three = edit::add_part(Job{}, primitive("Block", "box", {20, 20, 20}));
+  three = *edit::add_step(three, 1, with(steps::turn_faces, {{"chosen", std::string("faces at 0,0,10; 10,0,0; 0,0,99")}}));
+  const EvaluatedPtr two = runner.evaluate(three, 1, {}, false);
+  REQUIRE_FALSE(two->error);
+  std::vector<std::string> told;
+  for (const auto& done : two->steps[0].report.done) told.push_back(std::string(done.what()) + " " + std::to_string(done.count));
+  CHECK(told == std::vector<std::string>{"faces_turned 2", "elements_missing 1"});
+}
+
+TEST_CASE("every edit by hand runs as a step, on elements named by hand, and refuses what it cannot do") {
+  const auto run_on = [](const StepKind& kind, std::initializer_list<std::pair<const char*, FieldValue>> values) {
+    Job job = edit::add_part(Job{}, primitive("Block", "box", {2, 2, 2}));
+    job = *edit::add_step(job, 1, with(kind, values));
+    RecipeRunner runner;
+    return runner.evaluate(job, 1, {}, false);
+  };
+  const auto text = [](const char* t) { return FieldValue(std::string(t)); };
+  CHECK(run_on(steps::delete_faces, {{"chosen", text("faces at 0,0,1")}})->mesh->face_count() == 5);
+  CHECK(signed_volume(*run_on(steps::turn_faces, {{"chosen", text("faces all")}})->mesh) == -8);
+  CHECK(run_on(steps::triangulate_faces, {{"chosen", text("faces all")}})->mesh->face_count() == 12);
+  CHECK(run_on(steps::bridge, {{"chosen", text("faces at 0,0,1; 0,0,-1")}})->mesh->face_count() == 8);
+  CHECK(run_on(steps::weld_chosen, {{"chosen", text("vertices at 1,1,1; 1,1,-1")}})->mesh->positions.size() == 7);
+  CHECK(run_on(steps::weld_chosen, {{"chosen", text("edges at 1,1,0")}, {"to", text("last")}})->mesh->positions.size() == 7);
+  const EvaluatedPtr slid = run_on(steps::slide, {{"chosen", text("vertices at 1,1,1; 1,1,-1")}, {"share", 0.25}});
+  CHECK(std::count(slid->mesh->positions.begin(), slid->mesh->positions.end(), Vec3(1, 1, 0.5)) == 1);
+  CHECK(run_on(steps::split_edges, {{"chosen", text("edges at 1,1,0")}, {"parts", 4.0}})->mesh->positions.size() == 11);
+  CHECK(run_on(steps::connect, {{"chosen", text("vertices at 1,1,1; -1,-1,1")}})->mesh->face_count() == 7);
+  CHECK(run_on(steps::take_out, {{"chosen", text("edges at 1,0,1")}})->mesh->face_count() == 5);
+  CHECK(run_on(steps::take_out, {{"chosen", text("vertices at 1,1,1")}})->mesh->positions.size() == 7);
+  for (const auto& [kind, chosen] : {std::pair(&steps::fill, "edges at 1,1,0"), {&steps::fill_between, "vertices at 1,1,1; -1,-1,1; 1,-1,1"}, {&steps::connect, "vertices at 1,1,1; 1,1,-1"},
+                                     {&steps::slide, "vertices at 1,1,1; -1,-1,-1"}, {&steps::weld_chosen, "vertices at 1,1,1"}, {&steps::delete_faces, "faces"},
+                                     {&steps::bridge, "edges at 1,1,0; 1,-1,0"}, {&steps::delete_faces, "nonsense"}}) {
+    INFO(kind->key << ' ' << chosen);
+    const EvaluatedPtr refused = run_on(*kind, {{"chosen", text(chosen)}});
+    REQUIRE(refused->error);
+    CHECK_FALSE(refused->error->remedy.empty());
+    CHECK(refused->error->subject == cast_token(0));
+    CHECK(signed_volume(*refused->mesh) == 8);
+  }
+}
+
+TEST_CASE("a face detached into a part of its own is joined back and the part is whole") {
+  Job job = edit::add_part(Job{}, primitive("Block", "box", {20, 20, 20}));
+  RecipeRunner runner;
+  const EvaluatedPtr whole = runner.evaluate(job, 1, {}, false);
+  const Topology t(*whole->mesh);
+  const Elements lid = find_again(*whole->mesh, t, "faces at 0,0,10")->found;
+  PartId piece = 0;
+  const auto detached = edit::detach_faces(job, 1, *whole, lid, &piece);
+  REQUIRE(detached);
+  job = *detached;
+  CHECK(runner.evaluate(job, 1, {}, false)->mesh->face_count() == 5);
+  CHECK(runner.evaluate(job, piece, {}, false)->mesh->face_count() == 1);
+  job = *edit::join(job, 1, {piece});
+  CHECK(volume(runner, job) == Approx(8000));
+  CHECK(runner.check(job, 1, {})->sound);
+  CHECK(runner.check(job, 1, {})->vertices == 8);
+  // All faces, or none, make no sense.
+  CHECK_FALSE(edit::detach_faces(job, 1, *whole, {ElementKind::faces, {}}));
+  CHECK_FALSE(edit::detach_faces(job, 1, *whole, {ElementKind::faces, {0, 1, 2, 3, 4, 5}}));
 }

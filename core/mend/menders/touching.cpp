@@ -65,7 +65,7 @@ class Separate {
     std::vector<Use> around;
     for (Index c : uses) {
       const bool runs_along = mesh_.corners[c] == edges_.vertices[e][0];
-      const Vec3 inwards = newell(edges_.corner_face[c]).cross(runs_along ? axis : Vec3(-axis));
+      const Vec3 inwards = normal(edges_.corner_face[c]).cross(runs_along ? axis : Vec3(-axis));
       around.push_back({std::atan2(inwards.dot(y), inwards.dot(x)), runs_along, c});
     }
     std::sort(around.begin(), around.end(), [](const Use& a, const Use& b) { return std::tie(a.angle, a.along) < std::tie(b.angle, b.along); });
@@ -90,13 +90,7 @@ class Separate {
     same_.unite(c, same_way ? d : d_end);
     same_.unite(c_end, same_way ? d_end : d);
   }
-  Vec3 newell(Index f) const {
-    const auto ring = mesh_.face(f);
-    Vec3 normal = Vec3::Zero();
-    for (std::size_t k = 1; k + 1 < ring.size(); ++k)
-      normal += (mesh_.positions[ring[k]] - mesh_.positions[ring[0]]).cross(mesh_.positions[ring[k + 1]] - mesh_.positions[ring[0]]);
-    return normal.stableNormalized();
-  }
+  Vec3 normal(Index f) const { return newell_normal(mesh_.positions, mesh_.face(f)).stableNormalized(); }
 
   MendJob& job_;
   const Mesh& mesh_;

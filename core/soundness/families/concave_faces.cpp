@@ -10,7 +10,7 @@ std::vector<Defect> find(const Analysis& a) {
   return defects_of_faces_that(a, families::concave_faces, "concave face", "concave faces", [&](Index f) {
     const auto ring = a.mesh.face(f);
     if (ring.size() < 4) return false;
-    const Projection plane = Projection::along(newell_normal(a, f));
+    const Projection plane = Projection::along(newell_normal(a.mesh.positions, a.mesh.face(f)));
     for (std::size_t k = 0; k < ring.size(); ++k) {
       const Vec3 &p = a.mesh.positions[ring[k]], &q = a.mesh.positions[ring[(k + 1) % ring.size()]], &r = a.mesh.positions[ring[(k + 2) % ring.size()]];
       if (orient2d(plane(p), plane(q), plane(r)) < 0) return true;

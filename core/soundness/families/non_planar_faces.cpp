@@ -12,7 +12,7 @@ std::vector<Defect> find(const Analysis& a) {
   return defects_of_faces_that(a, families::non_planar_faces, "face that is not flat", "faces that are not flat", [&](Index f) {
     const auto ring = a.mesh.face(f);
     if (ring.size() < 4) return false;
-    const Vec3 normal = newell_normal(a, f), middle = a.face_centre(f);
+    const Vec3 normal = newell_normal(a.mesh.positions, a.mesh.face(f)), middle = a.face_centre(f);
     const double size = normal.norm();
     if (!(size > 0)) return false;
     // Coordinates themselves are rounded.

@@ -17,23 +17,6 @@ const char* kind_around(const Analysis& a, const std::vector<Index>& faces) {
   return corners == 3 ? "in triangles" : corners == 4 ? "in quads" : "in polygons";
 }
 
-/// Do all corners of a closed chain lie within the tolerance of one plane?
-bool is_planar(const Analysis& a, const std::vector<Index>& ring) {
-  const Vec3 origin = a.mesh.positions[ring[0]];
-  Vec3 normal = Vec3::Zero(), middle = Vec3::Zero();  // Newell's
-  for (std::size_t k = 0; k < ring.size(); ++k) {
-    const Vec3 p = a.mesh.positions[ring[k]] - origin, q = a.mesh.positions[ring[(k + 1) % ring.size()]] - origin;
-    normal += p.cross(q);
-    middle += p / static_cast<double>(ring.size());
-  }
-  if (!(normal.norm() > 0)) return false;
-  normal.normalize();
-  // Coordinates themselves are rounded.
-  const double slack = std::max(a.tolerance, 0x1p-50 * origin.cwiseAbs().maxCoeff());
-  return std::all_of(ring.begin(), ring.end(),
-                     [&](Index v) { return std::abs(normal.dot(a.mesh.positions[v] - origin - middle)) <= slack; });
-}
-
 std::vector<Defect> find_open_edges(const Analysis& a) {
   std::vector<Defect> defects;
   if (a.open_edge_count == 0) return defects;
@@ -47,7 +30,7 @@ std::vector<Defect> find_open_edges(const Analysis& a) {
       length += (points.back() - points[points.size() - 2]).norm();
       faces.push_back(a.edges.corner_face[a.edges.corners_of(e)[0]]);
     }
-    const bool planar = chain.closed && is_planar(a, chain.vertices);
+    const bool planar = chain.closed && is_flat(a.mesh.positions, chain.vertices, a.tolerance);
     Defect defect = defect_around(families::open_edges, points,
                                   fmt::format("{}{}, {} edges {}, {:.4g} mm", planar ? "flat " : "", chain.closed ? "hole" : "open rim",
                                               chain.edges.size(), kind_around(a, faces), length));

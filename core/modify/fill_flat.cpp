@@ -2,7 +2,7 @@
 #include <algorithm>
 
 #include "core/exact/predicates.h"
-#include "core/mend/fill_hole.h"
+#include "core/modify/fill_hole.h"
 #include "core/mesh/triangulate.h"
 
 namespace anvil {

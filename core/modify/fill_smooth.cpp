@@ -5,7 +5,7 @@
 
 #include <unordered_map>
 
-#include "core/mend/fill_hole.h"
+#include "core/modify/fill_hole.h"
 
 namespace anvil {
 namespace {

@@ -4,7 +4,7 @@
 
 #include <optional>
 
-#include "core/mesh/mesh.h"
+#include "core/mesh/mesh_editor.h"
 
 namespace anvil {
 
@@ -24,5 +24,24 @@ std::optional<HoleFilling> fill_flat(const std::vector<Vec3>& positions, std::sp
 /// @param around  faces next to the hole, in whose continuation the filling lies; triangles, may be none
 /// @return nothing when CGAL finds none
 std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::span<const Index> ring, std::span<const Triangle> around);
+
+/// Fills holes of one mesh, one after the other.
+class HoleFiller {
+ public:
+  explicit HoleFiller(const Mesh& mesh) : mesh_(mesh) {}
+
+  /// Adds faces that close a hole and are turned as most of those around it; triangles where those are.
+  /// @param vertices  of the hole, as in BoundaryChain
+  /// @param faces     of its edges, in the same order
+  /// @param flat      tries a flat filling first
+  /// @return false when no surface was found; then nothing is added
+  bool fill(std::span<const Index> vertices, std::span<const Index> faces, bool flat, MeshEditor& edit);
+
+ private:
+  std::vector<Triangle> around(std::span<const Index> ring);
+
+  const Mesh& mesh_;
+  std::vector<std::vector<Index>> faces_at_;  // made when first asked for
+};
 
 }  // namespace anvil

@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Edits of chosen elements, where judgement is needed. All take any polygon mesh and change what is named and nothing else:
+// other faces keep their vertices bit for bit, their polygons and their attributes. None looks whether the result is sound;
+// that is told by the check.
+#pragma once
+
+#include "core/mesh/attributes.h"
+#include "core/mesh/mesh_editor.h"
+#include "core/modify/elements.h"
+
+namespace anvil {
+
+/// What an edit came to.
+struct Edited {
+  EditedMesh mesh;
+  std::size_t done = 0;    ///< of what the edit counts: faces deleted, edges split, holes filled
+  std::vector<Vec3> left;  ///< where it could not be done
+  std::string why_left;    ///< and why, in words; "" when nothing was left
+};
+
+/// Takes faces away; vertices and edges that no other face has go with them. Counts faces.
+Edited delete_faces(const Mesh& mesh, std::span<const Index> faces);
+/// Turns faces over. Counts faces.
+Edited turn_faces(const Mesh& mesh, std::span<const Index> faces);
+/// Cuts faces into the triangles of triangulate(). Counts faces that had more than three corners.
+Edited triangulate_faces(const Mesh& mesh, std::span<const Index> faces);
+
+enum class WeldTo { middle, last };
+/// Makes vertices one, in the middle of them or where the last one is. Faces that lose their extent by it go.
+/// Counts vertices that went. An Issue for fewer than two.
+Result<Edited> weld_chosen(const Mesh& mesh, std::span<const Index> vertices, WeldTo to);
+/// Moves vertex `v` by `share` (0 to 1) of the way along its edge to vertex `towards`. An Issue when no edge joins them.
+Result<Edited> slide_vertex(const Mesh& mesh, const Topology& topology, Index v, Index towards, double share);
+
+/// Cuts each edge into `parts` pieces of one length, in every face that has it. Counts edges.
+Edited split_edges(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index parts);
+/// Cuts faces in two along the line from each vertex to the next one in the list: a face that has both, where the line lies
+/// inside of it. Counts faces cut. An Issue when there is none at all.
+Result<Edited> connect_vertices(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices);
+/// The faces on both sides of each edge become one, with the attributes of the first. Left are edges with other than two
+/// faces that run it against each other, and edges whose faces would become a ring. Counts edges gone.
+Result<Edited> take_out_edges(const Mesh& mesh, const Topology& topology, std::span<const Index> edges);
+/// The faces around each vertex become one; a vertex with two edges only leaves its faces. Left are those whose faces would
+/// become a ring or nothing. Counts vertices gone.
+Result<Edited> take_out_vertices(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices);
+
+enum class FillShape { fitting, flat, smooth };
+/// Closes the holes that the edges lie on: flat where the boundary is planar, else (FillShape::fitting) by a smooth surface of
+/// least area. Counts holes. An Issue when no edge lies on a hole.
+Result<Edited> fill_holes(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, FillShape shape);
+/// A face between three or four vertices, in the order in which it follows most open edges, turned as the faces beside it.
+/// An Issue when a side of it has two faces already, or it would have no extent.
+Result<Edited> fill_between(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices);
+/// Faces between two chains of open edges, both of them closed or neither: quads where they have as many edges, else
+/// triangles. Chosen faces are taken away first, and the two boundaries that they leave are bridged. Counts faces made.
+Result<Edited> bridge(const Mesh& mesh, const Topology& topology, const Elements& chosen);
+
+/// Meshes put into one.
+struct Joined {
+  Mesh mesh;
+  FaceSources sources;
+  std::size_t welded = 0;  ///< vertices that went
+};
+/// Appends meshes to the first and welds vertices on open edges of different ones that lie within `distance` of each other,
+/// where that turns no face over and takes away none of more extent than the gap.
+/// @param distance  mesh units, at least 0; 0 welds what is at one place
+Joined join(std::span<const Mesh* const> meshes, double distance);
+
+}  // namespace anvil

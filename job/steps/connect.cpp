@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Connect: a new edge across a face.
+#include "job/hand_edit.h"
+
+namespace anvil {
+namespace {
+
+const Field chosen_elements = chosen_field({"vertices"}, 2, 0, "Corners of one face that no edge joins; of more than two, each with the next.");
+constexpr Note did{"faces_cut", "1 face cut in two", "{0} faces cut in two", Note::Place::card};
+
+Result<StepOutput> run(const StepInput& input) {
+  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+    return connect_vertices(mesh, topology, chosen.list);
+  });
+}
+
+}  // namespace
+
+const StepKind steps::connect = {
+    "connect", "Connect", "connect", "mend", "Cut faces in two from each chosen vertex to the next.", ToolRule::none,
+    {chosen_elements}, run, 29, "C"};
+
+}  // namespace anvil

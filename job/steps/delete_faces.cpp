@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Delete faces: what judgement says does not belong.
+#include "job/hand_edit.h"
+
+namespace anvil {
+namespace {
+
+const Field chosen_elements = chosen_field({"faces"}, 1, 0, "The faces to take away.");
+constexpr Note did{"faces_deleted", "1 face deleted", "{0} faces deleted", Note::Place::card};
+
+Result<StepOutput> run(const StepInput& input) {
+  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+    return delete_faces(mesh, chosen.list);
+  });
+}
+
+}  // namespace
+
+const StepKind steps::delete_faces = {
+    "delete-faces", "Delete faces", "delete_faces", "mend", "Take the chosen faces away; the surface is open there.", ToolRule::none,
+    {chosen_elements}, run, 20, "X"};
+
+}  // namespace anvil

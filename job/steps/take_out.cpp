@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Take out: edges or vertices, the faces around them become one.
+#include "job/hand_edit.h"
+
+namespace anvil {
+namespace {
+
+const Field chosen_elements = chosen_field({"edges", "vertices"}, 1, 0, "The edges or vertices that go.");
+constexpr Note did{"taken_out", "1 taken out", "{0} taken out", Note::Place::card};
+
+Result<StepOutput> run(const StepInput& input) {
+  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+    return chosen.kind == ElementKind::edges ? take_out_edges(mesh, topology, chosen.list) : take_out_vertices(mesh, topology, chosen.list);
+  });
+}
+
+}  // namespace
+
+const StepKind steps::take_out = {
+    "take-out", "Take out", "take_out", "mend", "Take chosen edges or vertices out: the faces around become one.", ToolRule::none,
+    {chosen_elements}, run, 30, "O"};
+
+}  // namespace anvil
