@@ -12,6 +12,11 @@
 #include "app/widgets.h"
 
 namespace anvil::app {
+namespace {
+
+QString first_key(const Verb& verb) { return verb.keys.isEmpty() ? QString() : verb.keys.first().toString(QKeySequence::NativeText); }
+
+}  // namespace
 
 Finder::Finder(VerbBook& book, QWidget* parent) : QDialog(parent), book_(book) {
   setObjectName(QStringLiteral("finder"));
@@ -44,7 +49,7 @@ void Finder::filter(const QString& words) {
       return text.contains(word, Qt::CaseInsensitive);
     });
     if (!match) continue;
-    const QString key = verb.action->shortcut().toString(QKeySequence::NativeText);
+    const QString key = first_key(verb);
     auto* item = new QListWidgetItem(
         verb.action->icon(),
         key.isEmpty() ? verb.action->text() : QStringLiteral("%1    %2").arg(verb.action->text(), key));
@@ -96,7 +101,7 @@ KeySheet::KeySheet(VerbBook& book, QWidget* parent) : QDialog(parent) {
   std::vector<QString> order;
   std::map<QString, std::vector<const Verb*>> groups;
   for (const Verb& verb : book.all()) {
-    if (verb.action->shortcut().isEmpty()) continue;
+    if (verb.keys.isEmpty()) continue;
     if (!groups.contains(verb.group)) order.push_back(verb.group);
     groups[verb.group].push_back(&verb);
   }
@@ -113,7 +118,7 @@ KeySheet::KeySheet(VerbBook& book, QWidget* parent) : QDialog(parent) {
     column[k]->addWidget(section_label(group.toUpper()));
     for (const Verb* verb : groups[group]) {
       auto* line = new QHBoxLayout;
-      auto* key = new QLabel(verb->action->shortcut().toString(QKeySequence::NativeText));
+      auto* key = new QLabel(first_key(*verb));
       key->setMinimumWidth(96);
       key->setStyleSheet(QStringLiteral("font-weight: 600;"));
       line->addWidget(key);

@@ -39,7 +39,7 @@ MainWindow::MainWindow() {
   rail_ = new RailPanel(session_);
   files_ = new JobFiles(session_, *autosave_, this);
   Desk desk{*this, session_, book_, *view_, *rail_, *parts_, *files_};
-  for (const auto add_verbs : {add_stock_verbs, add_combine_verbs, add_shape_verbs, add_mend_verbs, add_job_verbs, add_release_verbs,
+  for (const auto add_verbs : {add_stock_verbs, add_combine_verbs, add_shape_verbs, add_mend_verbs, add_hand_verbs, add_job_verbs, add_release_verbs,
                                add_edit_verbs, add_view_verbs, add_window_verbs})
     add_verbs(desk);
 
@@ -179,6 +179,8 @@ QWidget* MainWindow::build_centre() {
   layout->setSpacing(0);
   verb_row_ = new VerbRow(book_);
   layout->addWidget(verb_row_);
+  hand_row_ = new HandRow(book_, session_.chooser());
+  layout->addWidget(hand_row_);
   issue_strip_ = new QFrame;
   issue_strip_->setObjectName(QStringLiteral("trouble"));
   auto* strip = new QHBoxLayout(issue_strip_);
@@ -300,7 +302,10 @@ QWidget* MainWindow::build_bottom_line() {
 void MainWindow::set_station(Station station) {
   for (std::size_t k = 0; k < stations.size(); ++k)
     stations_->button(static_cast<int>(k))->setChecked(stations[k] == station);
+  book_.set_station(station);
   verb_row_->set_station(station);
+  hand_row_->setVisible(station == Station::mend);
+  if (station != Station::mend) session_.chooser().stop();
 }
 
 void MainWindow::refresh() {

@@ -7,6 +7,7 @@
 #include <QPushButton>
 
 #include "app/autosave.h"
+#include "app/hand_row.h"
 #include "app/job_files.h"
 #include "app/parts_panel.h"
 #include "app/rail_panel.h"
@@ -61,6 +62,7 @@ class MainWindow : public QMainWindow {
   RecipePanel* recipe_;
   RailPanel* rail_;
   VerbRow* verb_row_;
+  HandRow* hand_row_;
   QSplitter *columns_, *left_;
   QButtonGroup* stations_;
   QToolButton* job_button_;

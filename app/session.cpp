@@ -517,6 +517,23 @@ bool Session::mend_all(const std::vector<PartId>& parts) {
   return mend(parts, keys);
 }
 
+void Session::edit_chosen(const StepKind& kind) {
+  const PartId owner = recipe_owner();
+  const auto place = field_place(kind.fields, "chosen");
+  if (owner == 0 || !place) return;
+  Step step = new_step(kind);
+  step.fields[*place] = chooser_.text();
+  // What cannot be done is told at once, and no step is left behind that fails.
+  constexpr std::size_t max_tried = 300'000;  // faces
+  if (const EvaluatedPtr on = chooser_.evaluated(); on && on->mesh->face_count() <= max_tried) {
+    const Result<StepOutput> tried = kind.run({on->mesh, job().at(owner).name, {}, step.values(), {}, nullptr, {}, on->piece, on->pieces});
+    if (!tried) return complain(tried.issue(), owner);
+  }
+  StepId id = 0;
+  if (!commit(QString::fromStdString(kind.label).toLower(), edit::add_step(job(), owner, step, &id))) return;
+  set_active_step(kind.fields.size() > 1 ? id : 0);
+}
+
 void Session::say(const QString& text) {
   emit said(text);
 }

@@ -10,6 +10,7 @@
 #include <map>
 #include <optional>
 
+#include "app/chooser.h"
 #include "app/view/place.h"
 #include "core/comparison.h"
 #include "job/evaluator.h"
@@ -84,6 +85,12 @@ class Session : public QObject {
   /// The step whose card is open for work in the view; none: the part itself.
   StepId active_step() const { return active_step_; }
   void set_active_step(StepId id);
+
+  /// Elements chosen of the part whose recipe is shown.
+  Chooser& chooser() { return chooser_; }
+  const Chooser& chooser() const { return chooser_; }
+  /// Adds a step that edits the chosen elements to their part.
+  void edit_chosen(const StepKind& kind);
 
   // Results
   PartResult result(PartId id) const;
@@ -192,6 +199,7 @@ class Session : public QObject {
   std::vector<std::function<void()>> put_off_;
   std::vector<Waiting> waiting_;
   std::map<PartId, MendPlan> mend_plans_;
+  Chooser chooser_{*this};
   QThreadPool writing_;  // one thread: what is written later never ends up under what was written before
   std::unique_ptr<Evaluator> evaluator_;  // last: its thread must end first
 };

@@ -3,6 +3,8 @@
 
 #include <QMenu>
 
+#include "app/stations/desk.h"
+
 namespace anvil::app {
 
 VerbRow::VerbRow(VerbBook& book, QWidget* parent) : QWidget(parent), book_(book) {
@@ -21,7 +23,7 @@ void VerbRow::set_station(Station station) {
   qDeleteAll(buttons_);
   buttons_.clear();
   for (const Verb& verb : book_.all()) {
-    if (verb.station != station) continue;
+    if (verb.station != station || verb.group == choose_group() || verb.group == edit_group()) continue;  // those have a row of their own
     auto* button = new QToolButton(this);
     button->setObjectName(QStringLiteral("verb"));
     button->setDefaultAction(verb.action);

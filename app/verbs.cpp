@@ -25,6 +25,15 @@ const char* label_of(Station station) {
   return "";
 }
 
+namespace {
+
+/// A letter or a sign, with Shift or without.
+bool is_letter(const QKeySequence& key) {
+  return key.count() == 1 && (key[0].keyboardModifiers() & ~Qt::ShiftModifier) == Qt::NoModifier && key[0].key() < Qt::Key_Escape;
+}
+
+}  // namespace
+
 VerbBook::VerbBook(QWidget* window) : QObject(window), window_(window) {}
 
 QAction* VerbBook::add(Station station, const QString& group, const QString& id, const QString& label,
@@ -36,7 +45,6 @@ QAction* VerbBook::add(Station station, const QString& group, const QString& id,
   QList<QKeySequence> real;
   for (const QKeySequence& key : keys)
     if (!key.isEmpty()) real << key;
-  action->setShortcuts(real);
   action->setShortcutContext(Qt::WindowShortcut);
   const QString key = real.isEmpty()
                           ? QString()
@@ -47,8 +55,21 @@ QAction* VerbBook::add(Station station, const QString& group, const QString& id,
     refresh();
   });
   window_->addAction(action);
-  verbs_.push_back({action, station, group, help});
+  verbs_.push_back({action, station, group, help, real});
+  give_keys(verbs_.back());
   return action;
+}
+
+void VerbBook::give_keys(const Verb& verb) const {
+  QList<QKeySequence> keys;
+  for (const QKeySequence& key : verb.keys)
+    if (verb.station == Station::anywhere || verb.station == station_ || !is_letter(key)) keys << key;
+  verb.action->setShortcuts(keys);
+}
+
+void VerbBook::set_station(Station station) {
+  station_ = station;
+  for (const Verb& verb : verbs_) give_keys(verb);
 }
 
 void VerbBook::allow(QAction* action, std::function<bool()> possible) {

@@ -19,6 +19,7 @@ struct Verb {
   Station station;
   QString group;  ///< heading in the key sheet
   QString help;   ///< one sentence
+  QList<QKeySequence> keys;
 };
 
 class VerbBook : public QObject {
@@ -27,7 +28,8 @@ class VerbBook : public QObject {
  public:
   explicit VerbBook(QWidget* window);
 
-  /// Adds a verb whose keys work anywhere in the window.
+  /// Adds a verb. Its keys work anywhere in the window, but for the letters of a station's own verbs: those count only while
+  /// that station is up, so that two stations may use the same.
   QAction* add(Station station, const QString& group, const QString& id, const QString& label,
                const QString& icon, const QList<QKeySequence>& keys, const QString& help,
                std::function<void()> run);
@@ -35,12 +37,17 @@ class VerbBook : public QObject {
   void allow(QAction* action, std::function<bool()> possible);
   void check(QAction* action, std::function<bool()> checked);
   void refresh();
+  void set_station(Station station);
+  Station station() const { return station_; }
 
   const std::vector<Verb>& all() const { return verbs_; }
   QAction* find(const QString& id) const;
 
  private:
+  void give_keys(const Verb& verb) const;
+
   QWidget* window_;
+  Station station_ = Station::stock;
   std::vector<Verb> verbs_;
   std::vector<std::function<void()>> refreshers_;
 };

@@ -37,7 +37,7 @@ void FieldRows::add_row(std::size_t place, const Field& field, const QString& na
     case FieldKind::point:
     case FieldKind::direction:
     case FieldKind::axis: editor = vector(place, field, name); break;
-    case FieldKind::elements: editor = text(place, field, name); break;
+    case FieldKind::elements: editor = elements(place, field, name); break;
     default: editor = number(place, field, name);
   }
   auto* label = new QLabel(QString::fromStdString(field.label));
@@ -107,18 +107,14 @@ QWidget* FieldRows::toggle(std::size_t place, const Field& field, const QString&
   return button;
 }
 
-QWidget* FieldRows::text(std::size_t place, const Field& field, const QString& name) {
-  auto* line = new QLineEdit;
-  line->setObjectName(name);
-  line->setAccessibleName(QString::fromStdString(field.label));
-  line->setToolTip(QString::fromStdString(field.help));
-  connect(line, &QLineEdit::editingFinished, this, [this, line, place] {
-    if (line->isModified()) set_(place, line->text().toStdString());
-  });
-  show_[place] = [line](const FieldValue& value) {
-    if (!line->hasFocus()) line->setText(QString::fromStdString(std::get<std::string>(value)));
-  };
-  return line;
+/// Elements are chosen in the view; here stands how many.
+QWidget* FieldRows::elements(std::size_t place, const Field& field, const QString& name) {
+  auto* words = new QLabel;
+  words->setObjectName(name);
+  words->setAccessibleName(QString::fromStdString(field.label));
+  words->setToolTip(QString::fromStdString(field.help));
+  show_[place] = [words, field](const FieldValue& value) { words->setText(QString::fromStdString(in_words(field, value))); };
+  return words;
 }
 
 void FieldRows::show_values(const FieldValues& values) {

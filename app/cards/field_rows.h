@@ -30,7 +30,7 @@ class FieldRows : public QWidget {
   QWidget* vector(std::size_t place, const Field& field, const QString& name);
   QWidget* choice(std::size_t place, const Field& field, const QString& name);
   QWidget* toggle(std::size_t place, const Field& field, const QString& name);
-  QWidget* text(std::size_t place, const Field& field, const QString& name);
+  QWidget* elements(std::size_t place, const Field& field, const QString& name);
 
   QGridLayout* grid_;
   std::function<void(std::size_t, const FieldValue&)> set_;

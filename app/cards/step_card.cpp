@@ -115,6 +115,7 @@ void StepCard::set(std::size_t field, const FieldValue& value) {
 QString StepCard::summary() const {
   if (step().kind->tools != ToolRule::none)
     return step().tools.size() == 1 ? tr("1 tool") : tr("%1 tools").arg(step().tools.size());
+  if (const auto chosen = field_place(step().kind->fields, "chosen")) return QString::fromStdString(in_words(step().kind->fields[*chosen], step().fields[*chosen]));
   // The first choice says most.
   for (std::size_t k = 0; k < step().kind->fields.size(); ++k)
     if (step().kind->fields[k].kind == FieldKind::choice)

@@ -60,6 +60,8 @@ void ToolRow::refresh() {
   const QColor tint = use->on ? theme::operation_tint(use->operation) : QColor(0xB3, 0xAC, 0x9F);
   glyph_->setPixmap(theme::pixmap(QString::fromLatin1(theme::operation_glyph(use->operation)), tint, 16, devicePixelRatioF()));
   operation_->setText(theme::operation_label(use->operation));
+  // Only some steps ask what a tool does.
+  operation_->setVisible(field_place(session_.job().find_step(step_).step->kind->fields, "operation").has_value());
   on_->setAccessibleName(tr("%1 on or off").arg(name));
   on_->setToolTip(on_->accessibleName());
   on_->setChecked(use->on);

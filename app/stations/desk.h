@@ -32,11 +32,16 @@ void add_stock_verbs(Desk& desk);
 void add_combine_verbs(Desk& desk);
 void add_shape_verbs(Desk& desk);
 void add_mend_verbs(Desk& desk);
+void add_hand_verbs(Desk& desk);    ///< of the Mend station: choosing and editing elements
 void add_release_verbs(Desk& desk);
 void add_job_verbs(Desk& desk);     ///< new, open, save, quit
 void add_edit_verbs(Desk& desk);    ///< undo, duplicate, delete and the like, in every station
 void add_view_verbs(Desk& desk);    ///< looking and handles
 void add_window_verbs(Desk& desk);  ///< stations, finder, keys
+
+/// Groups of verbs that stand in the row of work by hand.
+QString choose_group();
+QString edit_group();
 
 inline QKeySequence key(const char* text) { return QKeySequence(QLatin1String(text)); }
 

@@ -53,8 +53,14 @@ void add_edit_verbs(Desk& desk) {
         session.select(copies);
         session.say(QObject::tr("The copy lies on its original: drag it away"));
       });
-  add("delete", QObject::tr("Delete"), "delete", {QKeySequence(Qt::Key_Delete)}, QObject::tr("Delete the chosen parts."),
-      [&session] { session.commit(QObject::tr("delete"), edit::remove_parts(session.job(), session.selection())); });
+  add("delete", QObject::tr("Delete"), "delete", {QKeySequence(Qt::Key_Delete)}, QObject::tr("Delete the chosen parts, or the faces chosen by hand."),
+      [&session] {
+        // While elements are chosen it never means the part.
+        Chooser& chooser = session.chooser();
+        if (!chooser.on()) return void(session.commit(QObject::tr("delete"), edit::remove_parts(session.job(), session.selection())));
+        if (chooser.count_as(ElementKind::faces) > 0) return session.edit_chosen(steps::delete_faces);
+        session.say(QObject::tr("No whole face is chosen · Escape ends choosing, then Delete means the part"));
+      });
   add("rename", QObject::tr("Rename"), "rename", {QKeySequence(Qt::Key_F2)}, QObject::tr("Give the chosen part another name."),
       [&session, &parts = desk.parts] {
         if (const auto issue = edit::locked_issue(session.job(), {session.chosen()})) return session.complain(*issue);
@@ -84,13 +90,18 @@ void add_edit_verbs(Desk& desk) {
         if (colour.isValid())
           change_chosen(session, QObject::tr("tint"), true, [colour](Part& p) { p.tint = colour.rgb() & 0xFFFFFFu; });
       });
-  add("choose_all", QObject::tr("Choose all"), "", {key("Ctrl+A")}, QObject::tr("Choose every visible part."),
-      [&session] { session.select(visible_parts(session.job())); }, false);
+  add("choose_all", QObject::tr("Choose all"), "", {key("Ctrl+A")}, QObject::tr("Choose every visible part; while elements are chosen, all of those."),
+      [&session] {
+        if (session.chooser().on()) return session.chooser().choose_by([](const Mesh& mesh, const Topology& t, const Elements& chosen) { return inverted(mesh, t, {chosen.kind, {}}); });
+        session.select(visible_parts(session.job()));
+      },
+      false);
   add("let_go", QObject::tr("Choose nothing"), "", {QKeySequence(Qt::Key_Escape)},
       QObject::tr("Put away the place shown, or leave the step that is worked on; then let go of what is chosen."),
       [&session, &window = desk.window, &view = desk.view] {
         window.hide_issue();
         if (view.stop_picking()) return;
+        if (Chooser& chooser = session.chooser(); chooser.on()) return chooser.chosen().empty() ? chooser.stop() : chooser.clear();
         if (session.active_step() != 0) return session.set_active_step(0);
         view.forget_place();
         session.select({});

@@ -115,6 +115,27 @@ void paint_deviation(QPainter& painter, const Picture& picture, const QPointF& c
   }
 }
 
+void paint_region(QPainter& painter, const QPolygonF& region) {
+  painter.save();
+  painter.setRenderHint(QPainter::Antialiasing);
+  QColor wash = theme::selection;
+  wash.setAlpha(26);
+  painter.setBrush(wash);
+  QPen dashed = round_pen(theme::selection, 1.4);
+  dashed.setDashPattern({4, 3});
+  painter.setPen(dashed);
+  painter.drawPolygon(region);
+  painter.restore();
+}
+
+void paint_vertex(QPainter& painter, const QPointF& at, bool chosen) {
+  painter.setRenderHint(QPainter::Antialiasing);
+  painter.setPen(chosen ? round_pen(Qt::white, 1.2) : QPen(Qt::NoPen));
+  painter.setBrush(chosen ? theme::selection : theme::ink);
+  const double radius = chosen ? 4.5 : 2;
+  painter.drawEllipse(at, radius, radius);
+}
+
 void paint_spot(QPainter& painter, const QPointF& at) {
   painter.setRenderHint(QPainter::Antialiasing);
   painter.setPen(QPen(theme::selection, 2));

@@ -28,6 +28,10 @@ void paint_place(QPainter& painter, const Picture& picture, const Place& place, 
 /// The legend of the deviation map, standing on `corner` at its lower left, and the place of the largest deviation.
 void paint_deviation(QPainter& painter, const Picture& picture, const QPointF& corner, const Comparison& comparison, const Affine& world);
 
+/// The outline of a region that is being drawn to choose what lies in it.
+void paint_region(QPainter& painter, const QPolygonF& region);
+/// Vertices of a part: the chosen ones, and small ones for those that can be.
+void paint_vertex(QPainter& painter, const QPointF& at, bool chosen);
 /// A point picked or caught on.
 void paint_spot(QPainter& painter, const QPointF& at);
 /// The plane of a step, as a sheet that can be seen through.

@@ -2,6 +2,7 @@
 #include "app/view/pointer.h"
 
 #include <QPainter>
+#include <QPainterPath>
 #include <QWidget>
 #include <algorithm>
 #include <cmath>
@@ -13,6 +14,10 @@ namespace anvil::app {
 namespace {
 
 constexpr double drag_threshold = 4;  // pixels before a press becomes a drag
+
+Chooser::Change change_by(Qt::KeyboardModifiers modifiers) {
+  return modifiers & Qt::ControlModifier ? Chooser::Change::take_away : modifiers & Qt::ShiftModifier ? Chooser::Change::add : Chooser::Change::replace;
+}
 
 }  // namespace
 
@@ -64,6 +69,18 @@ void Pointer::press(const QMouseEvent& event) {
     pivot_ = point_under(pressed_at_);
     return;
   }
+  if (choosing()) {
+    pivot_ = point_under(pressed_at_);
+    const Chooser::Way way = session_.chooser().way();
+    gesture_ = way == Chooser::Way::click ? Gesture::pending : way == Chooser::Way::paint ? Gesture::paint : Gesture::region;
+    region_ = QPolygonF{{pressed_at_}};
+    pressed_on_.reset();
+    if (gesture_ == Gesture::paint) {
+      if (event.modifiers() == Qt::NoModifier) session_.chooser().clear();
+      paint_at(pressed_at_, event.modifiers());
+    }
+    return;
+  }
   const Handles handles = handles_in(rig_.picture(picture_));
   if (const auto handle = bare ? std::nullopt : handles.hit(pressed_at_)) {
     hot_ = *handle;
@@ -104,13 +121,23 @@ void Pointer::move(const QMouseEvent& event) {
     case Gesture::drag:
       update_drag(pixel, event.modifiers());
       break;
+    case Gesture::region:
+      if (session_.chooser().way() == Chooser::Way::box)
+        region_ = QPolygonF(QRectF(pressed_at_, pixel).normalized());
+      else
+        region_ << pixel;
+      emit changed();
+      break;
+    case Gesture::paint:
+      paint_at(pixel, event.modifiers());
+      break;
   }
   last_ = pixel;
 }
 
 void Pointer::hover(const QPointF& pixel) {
   const std::size_t here = rig_.at(pixel);
-  const auto handle = bare || picking_ ? std::nullopt : handles_in(rig_.picture(here)).hit(pixel);
+  const auto handle = bare || picking_ || choosing() ? std::nullopt : handles_in(rig_.picture(here)).hit(pixel);
   if (hot_ == handle.value_or(-1) && here == picture_) return;
   hot_ = handle.value_or(-1);
   picture_ = here;
@@ -136,7 +163,8 @@ void Pointer::release(const QMouseEvent& event) {
   const Gesture gesture = gesture_;
   if (gesture == Gesture::drag) return finish_drag();
   gesture_ = Gesture::none;
-  if (gesture == Gesture::pending) picking_ ? pick_click() : click(event.modifiers());
+  if (gesture == Gesture::pending) picking_ ? pick_click() : choosing() ? choose_click(event.modifiers()) : click(event.modifiers());
+  if (gesture == Gesture::region) choose_region(event.modifiers());
 }
 
 void Pointer::wheel(const QWheelEvent& event) {
@@ -169,6 +197,43 @@ void Pointer::click(Qt::KeyboardModifiers modifiers) {
     session_.toggle_selected(hit->target.part);
   else
     session_.select({hit->target.part});
+}
+
+// Choosing elements ---------------------------------------------------------------------------------------
+
+std::optional<ElementView> Pointer::element_view() {
+  Chooser& chooser = session_.chooser();
+  const Topology* topology = chooser.topology();
+  const EvaluatedPtr evaluated = chooser.evaluated();
+  if (topology == nullptr || !evaluated->drawable || session_.job().find(chooser.part()) == nullptr) {
+    session_.say(tr("Choose a part first; then its vertices, edges or faces can be chosen"));
+    return std::nullopt;
+  }
+  return ElementView(*evaluated, *topology, session_.job().world_of(chooser.part()), rig_.picture(picture_), chooser.through());
+}
+
+void Pointer::choose_click(Qt::KeyboardModifiers modifiers) {
+  const auto view = element_view();
+  if (!view) return;
+  Chooser& chooser = session_.chooser();
+  const auto under = view->at(chooser.chosen().kind, pressed_at_);
+  const Chooser::Change change = change_by(modifiers);
+  if (under || change == Chooser::Change::replace) chooser.choose(under ? std::vector<Index>{*under} : std::vector<Index>(), change);
+}
+
+void Pointer::choose_region(Qt::KeyboardModifiers modifiers) {
+  const QPolygonF region = std::exchange(region_, {});
+  emit changed();
+  if (region.size() < 3) return choose_click(modifiers);
+  if (const auto view = element_view()) session_.chooser().choose(view->inside(session_.chooser().chosen().kind, region), change_by(modifiers));
+}
+
+void Pointer::paint_at(const QPointF& pixel, Qt::KeyboardModifiers modifiers) {
+  const Chooser::Change change = change_by(modifiers);
+  if (const auto view = element_view())
+    session_.chooser().choose(view->touched(session_.chooser().chosen().kind, pixel, Chooser::brush_pixels),
+                              change == Chooser::Change::replace ? Chooser::Change::add : change);
+  emit changed();
 }
 
 // Picking -----------------------------------------------------------------------------------------------
@@ -306,7 +371,16 @@ void Pointer::paint(QPainter& painter, std::size_t picture) const {
   const Picture here = rig_.picture(picture);
   for (const PickedPoint& picked : picking_ ? picking_->points : std::vector<PickedPoint>())
     if (QPointF at; here.at(picked.point, at)) paint_spot(painter, at);
-  if (!picking_) handles_in(here).paint(painter, picture == picture_ ? hot_ : -1);
+  if (!picking_ && !choosing()) handles_in(here).paint(painter, picture == picture_ ? hot_ : -1);
+  if (picture == picture_ && (gesture_ == Gesture::region || gesture_ == Gesture::paint)) {
+    QPolygonF around = region_;
+    if (gesture_ == Gesture::paint) {
+      QPainterPath brush;
+      brush.addEllipse(last_, Chooser::brush_pixels, Chooser::brush_pixels);
+      around = brush.toFillPolygon();
+    }
+    paint_region(painter, around);
+  }
   if (drag_ && drag_->caught())
     if (QPointF at; here.at(*drag_->caught(), at)) paint_spot(painter, at);
 }
@@ -315,6 +389,12 @@ QString Pointer::doing() const {
   if (drag_) {
     const QString typed = typed_.isEmpty() ? QString() : tr(" · typed: %1").arg(typed_);
     return drag_->text() + typed + tr(" · Shift: one direction · Alt: snap · type a number · Escape: back");
+  }
+  if (!picking_ && choosing()) {
+    static constexpr const char* by[] = {QT_TR_NOOP("Click"), QT_TR_NOOP("Drag a box round"), QT_TR_NOOP("Paint over"), QT_TR_NOOP("Draw a line round")};
+    return tr("%1 %2 of %3 · Shift: more · Ctrl: fewer · right drag: orbit · Escape: done")
+        .arg(tr(by[static_cast<int>(session_.chooser().way())]), QLatin1String(name_of(session_.chooser().chosen().kind, true)),
+             session_.job().find(session_.chooser().part()) != nullptr ? QString::fromStdString(session_.job().at(session_.chooser().part()).name) : tr("a part"));
   }
   if (!picking_) return {};
   return picking_->count == 1 ? picking_->prompt + tr(" · Escape: leave it")

@@ -10,6 +10,7 @@
 
 #include "app/session.h"
 #include "app/view/camera_rig.h"
+#include "app/view/element_pick.h"
 #include "app/view/handles.h"
 
 namespace anvil::app {
@@ -41,6 +42,8 @@ class Pointer : public QObject {
   /// Lets the next clicks pick points on parts. @param count  1: a face is meant, its normal counts
   void pick_points(int count, const QString& prompt, const PickAnswer& answer);
   bool picking() const { return picking_.has_value(); }
+  /// Are elements of the part being chosen?
+  bool choosing() const { return session_.chooser().on() && !bare; }
   /// Leaves picking without an answer; false when nothing was being picked.
   bool stop_picking();
 
@@ -64,7 +67,7 @@ class Pointer : public QObject {
   void camera_moved();
 
  private:
-  enum class Gesture { none, pending, orbit, pan, drag };
+  enum class Gesture { none, pending, orbit, pan, drag, region, paint };
   struct Picking {
     int count;
     QString prompt;
@@ -79,6 +82,11 @@ class Pointer : public QObject {
   void leave_place(const QMouseEvent& event);
   void click(Qt::KeyboardModifiers modifiers);
   void pick_click();
+  void choose_click(Qt::KeyboardModifiers modifiers);
+  void choose_region(Qt::KeyboardModifiers modifiers);
+  void paint_at(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
+  /// The part whose elements are chosen, in the picture under the pointer; nothing while it has no result.
+  std::optional<ElementView> element_view();
   void begin_drag(std::unique_ptr<Drag> drag);
   void update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
   void finish_drag();
@@ -100,6 +108,7 @@ class Pointer : public QObject {
   QString typed_;
   std::optional<Issue> refused_;  // why the number typed so far cannot be had
   std::optional<Picking> picking_;
+  QPolygonF region_;  // of a box or a lasso that is being drawn
 };
 
 }  // namespace anvil::app

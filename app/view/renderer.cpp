@@ -290,6 +290,7 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
   Buffers& b = buffers_for(item.drawable);
   const bool light = style.moving && b.proxy_count > 0;
   if (range.count == 0) range = {0, light ? b.proxy_count : b.index_count};
+  if (range.count == 0) return;
   if (!light) send_indices(b, range);
   const Affine model = view_from_model(item, camera);
   glFrontFace(model.linear().determinant() < 0 ? GL_CW : GL_CCW);
@@ -456,7 +457,7 @@ Renderer::Steps Renderer::steps(const QRect& pixels, const Camera& camera, const
 
   const bool see_through = style.style == RenderStyle::see_through;
   for (const DrawItem& item : items) {
-    if (item.ghost) continue;
+    if (item.ghost || item.overlay) continue;
     const bool light = style.moving || !is_heavy(item);
     in_ranges(light ? 0 : item.drawable->triangles.size(), max_indices_per_step, [&](BufferRange range) {
       add([this, item, range, see_through](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
@@ -466,7 +467,7 @@ Renderer::Steps Renderer::steps(const QRect& pixels, const Camera& camera, const
     });
   }
   for (const DrawItem& item : items) {
-    if (item.ghost) continue;
+    if (item.ghost || item.overlay) continue;
     if (style.style == RenderStyle::wires) {
       const bool light = style.moving || !is_heavy(item);
       in_ranges(light ? 0 : item.drawable->edges.size(), max_edges_per_step, [&](BufferRange range) {
@@ -482,6 +483,19 @@ Renderer::Steps Renderer::steps(const QRect& pixels, const Camera& camera, const
       if (item.fresh && in.style != RenderStyle::plain)
         draw_lines(item, to_clip, from, pixels, in, {theme::selection, 1, 2.0F, 0, LineStyle::fresh, false});
       if (in.marks) draw_lines(item, to_clip, from, pixels, in, {theme::defect, 1, 2.4F, 0, LineStyle::open_only, false});
+    });
+  }
+  for (const DrawItem& item : items) {
+    if (!item.overlay) continue;
+    add([this, item, pixels](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
+      glDepthMask(GL_FALSE);
+      glEnable(GL_POLYGON_OFFSET_FILL);
+      glPolygonOffset(-1, -4);
+      draw_faces(item, to_clip, from, in, 0.72F);
+      glDisable(GL_POLYGON_OFFSET_FILL);
+      draw_lines(item, to_clip, from, pixels, in, {theme::ink, 0.45F, 1, 0, LineStyle::all, false});
+      draw_lines(item, to_clip, from, pixels, in, {item.outline, 0.35F, 1.6F, 3, LineStyle::fresh, true});
+      draw_lines(item, to_clip, from, pixels, in, {item.outline, 1, 3.2F, 0, LineStyle::fresh, false});
     });
   }
   for (const DrawItem& item : items) {

@@ -33,6 +33,7 @@ struct DrawItem {
   bool selected = false;  ///< thick outline
   bool mapped = false;    ///< coloured by its deviation
   bool fresh = false;     ///< edges that the latest step made are drawn in the colour of the selection
+  bool overlay = false;   ///< drawn over a part: thin lines, faces and thick lines of what is chosen of it
 };
 
 struct FrameStyle {

@@ -54,6 +54,22 @@ std::vector<DrawItem> draw_items(const Session& session, bool bare) {
   return items;
 }
 
+std::vector<DrawItem> chosen_items(Session& session) {
+  std::vector<DrawItem> items;
+  Chooser& chooser = session.chooser();
+  if (!chooser.on() || session.job().find(chooser.part()) == nullptr || !session.job().at(chooser.part()).visible) return items;
+  for (const auto& drawable : {chooser.wires(), chooser.drawable()}) {
+    if (!drawable) continue;
+    DrawItem item;
+    item.drawable = drawable;
+    item.world = session.job().world_of(chooser.part());
+    item.colour = item.outline = theme::selection;
+    item.overlay = true;
+    items.push_back(std::move(item));
+  }
+  return items;
+}
+
 Box3 scene_box(const Session& session, bool bare) {
   Box3 box;
   for (PartId id : shown_parts(session, bare)) box.add(session.world_bounds(id));

@@ -11,6 +11,8 @@ namespace anvil::app {
 /// step is worked on in the view.
 std::vector<PartId> shown_parts(const Session& session, bool bare);
 std::vector<DrawItem> draw_items(const Session& session, bool bare);
+/// What is drawn over the part while elements of it are chosen.
+std::vector<DrawItem> chosen_items(Session& session);
 /// Bounds of all that is shown, in the job's space.
 Box3 scene_box(const Session& session, bool bare);
 Box3 selection_box(const Session& session);

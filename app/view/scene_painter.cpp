@@ -37,7 +37,7 @@ QByteArray key_of(const CameraRig& rig, const std::vector<DrawItem>& items, cons
     put_numbers(item.world.data(), 16);
     put(item.colour.rgba());
     put(item.outline.rgba());
-    for (const bool flag : {item.ghost, item.faint, item.selected, item.fresh, item.mapped}) put(flag);
+    for (const bool flag : {item.ghost, item.faint, item.selected, item.fresh, item.mapped, item.overlay}) put(flag);
   }
   return key;
 }

@@ -12,6 +12,7 @@ namespace anvil::app {
 namespace {
 
 constexpr std::size_t max_markers = 400;  // of one family
+constexpr std::size_t max_vertices = 2000;  // painted one by one
 constexpr int milliseconds_a_turn = 12;  // of drawing at a heavy still picture between two turns of the event loop
 
 }  // namespace
@@ -58,6 +59,11 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), ses
     update();
   });
   connect(&session_, &Session::active_step_changed, this, [this] {
+    pointer_.forget_handle();
+    update();
+    emit hint_changed(hint());
+  });
+  connect(&session_.chooser(), &Chooser::changed, this, [this] {
     pointer_.forget_handle();
     update();
     emit hint_changed(hint());
@@ -214,6 +220,10 @@ void ViewWidget::paintEvent(QPaintEvent*) {
     if (const PartResult r = session_.result(part->id); r.evaluated) alive.push_back(r.evaluated->drawable.get());
   std::vector<DrawItem> items = draw_items(session_, pointer_.bare);
   for (DrawItem& item : items) item.mapped = deviation_map_ && !item.drawable->deviation.empty() && !item.ghost;
+  for (DrawItem& item : chosen_items(session_)) {
+    alive.push_back(item.drawable.get());
+    items.push_back(std::move(item));
+  }
   painter.drawImage(rect(), scene_.paint(rig_, items, scene, style_, size(), alive));
   if (scene_.unfinished() && !style_.moving) still_timer_.start();
   for (std::size_t k = 0; k < rig_.count(); ++k) paint_overlay(painter, k);
@@ -264,6 +274,7 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
                 QString::fromStdString(job.at(id).name) + " " + theme::operation_sign(use->operation), theme::ink);
     }
     if (const auto plane = work_plane(session_)) paint_plane(painter, here, *plane);
+    paint_vertices(painter, here);
     pointer_.paint(painter, index);
   }
   if (job.parts.empty()) {
@@ -276,6 +287,22 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
         tr("Drop a mesh file here, or make a shape:\nB makes a box, C a cylinder, Ctrl+K finds everything else."));
   }
   painter.restore();
+}
+
+/// The vertices that can be chosen, where they are not too many to tell apart, and those that are.
+void ViewWidget::paint_vertices(QPainter& painter, const Picture& here) {
+  Chooser& chooser = session_.chooser();
+  if (!chooser.on() || chooser.chosen().kind != ElementKind::vertices || chooser.topology() == nullptr || !chooser.evaluated()->drawable) return;
+  const Mesh& mesh = *chooser.evaluated()->mesh;
+  const Affine world = session_.job().world_of(chooser.part());
+  const ElementView view(*chooser.evaluated(), *chooser.topology(), world, here, chooser.through());
+  const auto paint = [&](Index v, bool chosen) {
+    QPointF at;
+    if (here.at(world * mesh.positions[v], at) && here.area.contains(at) && (chooser.through() || view.is_visible(mesh.positions[v]))) paint_vertex(painter, at, chosen);
+  };
+  if (mesh.positions.size() <= max_vertices && !style_.moving)
+    for (Index v = 0; v < mesh.positions.size(); ++v) paint(v, false);
+  for (std::size_t k = 0; k < std::min(chooser.chosen().size(), max_vertices); ++k) paint(chooser.chosen().list[k], true);
 }
 
 // Pointer and keys ----------------------------------------------------------------------------------------
@@ -306,7 +333,7 @@ bool ViewWidget::event(QEvent* event) {
 
 QString ViewWidget::hint() const {
   if (const QString doing = pointer_.doing(); !doing.isEmpty()) return doing;
-  if (place_) return QString::fromStdString(place_->second.text) + tr(" · N: next place · Escape: done");
+  if (place_ && !pointer_.choosing()) return QString::fromStdString(place_->second.text) + tr(" · N: next place · Escape: done");
   if (pointer_.on_handle()) return tr("Drag the handle, or type a number while dragging for an exact amount");
   if (work_plane(session_)) return tr("Drag the arrow to move the plane, a ring to tilt it, or type a number while dragging · Escape: done");
   const std::size_t n = session_.selection().size();

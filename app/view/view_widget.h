@@ -83,6 +83,7 @@ class ViewWidget : public QWidget {
   void advance_still();
   void camera_moved();
   void paint_overlay(QPainter& painter, std::size_t index);
+  void paint_vertices(QPainter& painter, const Picture& here);
 
   Session& session_;
   ScenePainter scene_;

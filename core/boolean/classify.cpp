@@ -206,7 +206,13 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const CellC
     if (sides.in_front == sides.behind) sides = {};
     sides.trimmed_behind = trimmed[back];
     sides.trimmed_in_front = trimmed[front];
+    // Of a sheet that is only drawn on and trimmed all faces stay, turned as they were.
+    if (soup.parts[0].sheet)
+      faces.sources(cells.first[p], [&](Index t, bool same_way) {
+        if (soup.part[t] == 0) (same_way ? sides.behind : sides.in_front) = 0;
+      });
   }
+  if (soup.parts[0].sheet) selection.pieces = 1;
   selection.patch_of_triangle = std::move(cells.patch_of_triangle);
   selection.patch_of_face = std::move(cells.patch_of_face);
   selection.patch_of_region = std::move(cells.patch_of_region);

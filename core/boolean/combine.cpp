@@ -21,6 +21,8 @@
 namespace anvil {
 namespace {
 
+constexpr Note stays_open{"stays_open", "{1} is open and stays open", "{1} is open and stays open"};
+
 using namespace boolean;
 
 constexpr Note changes_nothing{"changes_nothing", "{1} changes nothing where it is", "{1} changes nothing where it is"};
@@ -79,7 +81,7 @@ std::vector<PreparedPtr> prepared_parts(const Expression& expression, CombineCac
   std::vector<std::optional<Issue>> issues(parts.size());
   tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
     check_stop(control);
-    Result<PreparedPtr> part = state.get(*expression.parts()[k], expression.may_be_sheet()[k] != 0 && k > 0, control);
+    Result<PreparedPtr> part = state.get(*expression.parts()[k], expression.may_be_sheet()[k] != 0, control);
     if (part)
       parts[k] = *part;
     else
@@ -139,8 +141,11 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     std::optional<Issue> refused;
     const auto parts = stage("prepare", 0.1, [&] { return prepared_parts(expression, settings.cache, control, refused); });
     if (refused) return *refused;
+    // A sheet that is drawn on or trimmed stays one.
+    const bool opens = expression.trims() || parts[0]->sheet;
     for (const PreparedPtr& p : parts)
-      result.report.done.insert(result.report.done.end(), p->done.begin(), p->done.end());
+      for (const auto& done : p->done)
+        result.report.done.push_back(done.what() == "cuts_as_sheet" && p == parts[0] ? OperationReport::Done{&stays_open, 1, done.part} : done);
     Box3 box;
     for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
     const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
@@ -206,11 +211,11 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code.
       const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
                                        [](const auto& done) { return done.note == &contact_edges; });
-      if (how == Assembly::anyhow || (rounds == 0 && !touches) || expression.trims() || result.mesh.empty()) return true;
+      if (how == Assembly::anyhow || (rounds == 0 && !touches) || opens || result.mesh.empty()) return true;
       return stage("check", 1, [&] { return check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound; });
     };
     auto is_sound_at_once = [&] {
-      if (may_be_unsound || pass.pieces > 1 || expression.trims() || is_tangled(pass.rounded)) return false;
+      if (may_be_unsound || pass.pieces > 1 || opens || is_tangled(pass.rounded)) return false;
       try {
         return is_assembled(Assembly::unproven, 0);
       } catch (const Contradiction&) {
@@ -231,10 +236,11 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       if (!is_assembled(may_be_unsound ? Assembly::anyhow : Assembly::polygons, rounds) && !is_assembled(Assembly::triangles, rounds))
         throw Contradiction("the result is not sound");
     }
+    result.open_on_purpose = opens;
     if (pass.rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
     carry_slots(names, result);
     // Not so where parts were only gathered, where pieces lie wall to wall, or where rounding was left unsettled.
-    result.free_of_crossings = !expression.trims() && expression.gathered().empty() && result.pieces < 2 && !may_be_unsound;
+    result.free_of_crossings = !opens && expression.gathered().empty() && result.pieces < 2 && !may_be_unsound;
   } else {
     // Nothing to compute with: the first part goes through as it is.
     result.mesh = *names.front()->mesh;
@@ -244,7 +250,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     for (Index f = 0; f < result.mesh.face_count(); ++f) result.sources.add(0, f);
   }
   append_gathered(expression, result);
-  result.open_on_purpose = expression.trims();
+  result.open_on_purpose = result.open_on_purpose || expression.trims();
   result.report.seconds = std::chrono::duration<double>(StageClock::Clock::now() - begin).count();
   return result;
 }

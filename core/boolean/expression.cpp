@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/boolean/expression.h"
 
+#include <algorithm>
+
 #include "core/boolean/cells.h"
 
 namespace anvil::boolean {
@@ -20,6 +22,11 @@ Expression::Expression(const std::vector<Operand>& operands) {
     add(operands[k], nodes_, scores || operation == Operation::split, scores);
     nodes_.back().operation = operation;
   }
+  // What only gets lines drawn into it or faces taken out need not bound anything.
+  const bool only_drawn = nodes_.size() > 1 && std::all_of(nodes_.begin() + 1, nodes_.end(), [](const Node& node) {
+    return node.operation == Operation::score || node.operation == Operation::trim_inside || node.operation == Operation::trim_outside;
+  });
+  if (only_drawn && nodes_[0].part == 0) may_be_sheet_[0] = 1;
 }
 
 void Expression::add(const Operand& operand, std::vector<Node>& into, bool sheet, bool score) {

@@ -19,7 +19,7 @@ class Expression {
   /// Of each of parts(), and of each member of gathered(): its place among all operands, trays opened.
   const std::vector<Index>& place_of_part() const { return place_of_part_; }
   const std::vector<Index>& place_of_gathered() const { return place_of_gathered_; }
-  /// Per part: an open surface may be used as it is (split, score).
+  /// Per part: an open surface may be used as it is (the tool of a split or a score, and what is only scored and trimmed).
   const std::vector<char>& may_be_sheet() const { return may_be_sheet_; }
   /// Per part: its faces draw edges that stay (score).
   const std::vector<char>& scores() const { return scores_; }

@@ -68,7 +68,8 @@ double alike(ElementKind kind, const std::vector<double>& a, const std::vector<d
 }
 bool same_shape(ElementKind kind, const std::vector<double>& a, const std::vector<double>& b, double tolerance) {
   if (a.size() != b.size()) return a.empty() || b.empty();
-  if (kind != ElementKind::edges) return alike(kind, a, b) > 1 - 1e-6 && a.back() == b.back();
+  // A face that was turned over is the same one.
+  if (kind != ElementKind::edges) return std::abs(alike(kind, a, b)) > 1 - 1e-6 && a.back() == b.back();
   const Vec3 u(a[0], a[1], a[2]), v(b[0], b[1], b[2]);
   return std::min((u - v).norm(), (u + v).norm()) <= 2 * tolerance;
 }

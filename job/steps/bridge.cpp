@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::bridge = {
     "bridge", "Bridge", "bridge", "mend", "Put faces between two boundaries; chosen faces go and their outlines are bridged.", ToolRule::none,
-    {chosen_elements}, run, 25, "R"};
+    {chosen_elements}, run, 25, "B"};
 
 }  // namespace anvil

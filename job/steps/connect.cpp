@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::connect = {
     "connect", "Connect", "connect", "mend", "Cut faces in two from each chosen vertex to the next.", ToolRule::none,
-    {chosen_elements}, run, 29, "C"};
+    {chosen_elements}, run, 29, "L"};
 
 }  // namespace anvil

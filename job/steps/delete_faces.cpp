@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::delete_faces = {
     "delete-faces", "Delete faces", "delete_faces", "mend", "Take the chosen faces away; the surface is open there.", ToolRule::none,
-    {chosen_elements}, run, 20, "X"};
+    {chosen_elements}, run, 20, "D"};
 
 }  // namespace anvil

@@ -19,6 +19,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::fill = {
     "fill", "Fill hole", "fill", "mend", "Close the holes that the chosen edges lie on.", ToolRule::none,
-    {chosen_elements, choice_field("shape", "Filling", "fitting", {{"fitting", "flat where it fits"}, {"flat", "flat"}, {"smooth", "smooth"}}, "How a hole is closed: by a flat face, or by a smooth surface of least area.")}, run, 23, "F"};
+    {chosen_elements, choice_field("shape", "Filling", "fitting", {{"fitting", "flat where it fits"}, {"flat", "flat"}, {"smooth", "smooth"}}, "How a hole is closed: by a flat face, or by a smooth surface of least area.")}, run, 23, "U"};
 
 }  // namespace anvil

@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::fill_between = {
     "fill-between", "Fill between", "fill_between", "mend", "Put a face between three or four chosen corners.", ToolRule::none,
-    {chosen_elements}, run, 24, "B"};
+    {chosen_elements}, run, 24, "P"};
 
 }  // namespace anvil

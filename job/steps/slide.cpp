@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::slide = {
     "slide", "Slide", "slide", "mend", "Move a vertex along its edge: the first chosen towards the last.", ToolRule::none,
-    {chosen_elements, share_field("share", "Share", 0.5, 0, 1, "How far: 0 stays, 1 reaches the other end.")}, run, 27, "L"};
+    {chosen_elements, share_field("share", "Share", 0.5, 0, 1, "How far: 0 stays, 1 reaches the other end.")}, run, 27, "S"};
 
 }  // namespace anvil

@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::triangulate_faces = {
     "triangulate", "Triangulate", "triangulate", "mend", "Cut the chosen faces into triangles.", ToolRule::none,
-    {chosen_elements}, run, 22, "T"};
+    {chosen_elements}, run, 22, "Shift+Q"};
 
 }  // namespace anvil

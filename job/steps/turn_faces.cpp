@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::turn_faces = {
     "turn-faces", "Turn over", "turn_faces", "mend", "Turn the chosen faces over, inside out.", ToolRule::none,
-    {chosen_elements}, run, 21, "V"};
+    {chosen_elements}, run, 21, "Q"};
 
 }  // namespace anvil

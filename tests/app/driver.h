@@ -116,8 +116,23 @@ class Driver {
       window.activateWindow();
       REQUIRE(QTest::qWaitForWindowActive(&window));
     }
+    go_to_station_of(code, m);
     QTest::keyClick(window.windowHandle(), code, m);
     QTest::qWait(20);
+  }
+  /// A station's letters count only while it is up: where the key means nothing here, its station is gone to first.
+  void go_to_station_of(Qt::Key code, Qt::KeyboardModifiers m) {
+    const QKeySequence wanted(static_cast<int>(m) | code);
+    const Station* other = nullptr;
+    for (const Verb& verb : window.verbs().all()) {
+      if (!verb.keys.contains(wanted)) continue;
+      if (verb.action->shortcuts().contains(wanted)) return;
+      other = &verb.station;
+    }
+    if (other == nullptr) return;
+    const auto place = std::find(stations.begin(), stations.end(), *other) - stations.begin();
+    QTest::keyClick(window.windowHandle(), static_cast<Qt::Key>(Qt::Key_1 + place), Qt::ControlModifier);
+    QTest::qWait(10);
   }
   void type(QWidget* field, const QString& text) {
     click(field);
@@ -170,6 +185,11 @@ class Driver {
       FAIL("no button " << text.toStdString());
     });
   }
+
+  /// Pixel in the view of a point of the job.
+  QPointF pixel(const Vec3& point) { return view().pixel_of(point); }
+  /// A click on a point of the job in the view.
+  void click_at(const Vec3& point, Qt::KeyboardModifiers m = {}) { click(&view(), pixel(point), m); }
 
   PartId named(const std::string& name) {
     for (const PartPtr& part : job().parts)

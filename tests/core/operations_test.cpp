@@ -247,3 +247,59 @@ TEST_CASE("the cache changes nothing but the time") {
     CHECK(warm->mesh.corners == cold->mesh.corners);
   }
 }
+
+TEST_CASE("an open sheet is trimmed and scored as it is, and stays open") {
+  // A square of 40 × 40 and a cylinder of 64 sides through it: area by elementary geometry.
+  Mesh lid;
+  for (const auto& [x, y] : {std::pair(-20, -20), {20, -20}, {20, 20}, {-20, 20}}) lid.add_vertex({double(x), double(y), 0});
+  lid.add_face({0, 1, 2, 3});
+  const double disc = polygon_area(64, 10);
+  const auto result = [&](Operation operation, const Mesh& from, const Mesh& tool) {
+    return combine({{shared(from), "lid", Operation::unite, Affine::Identity()}, {shared(tool), "pin", operation, Affine::Identity()}});
+  };
+  const Mesh pin = stock("cylinder", {20, 30, 64});
+  const auto outside = result(Operation::trim_inside, lid, pin);
+  REQUIRE(outside);
+  CHECK(surface_area(outside->mesh) == Approx(1600 - disc));
+  CHECK(outside->open_on_purpose);
+  const auto inside = result(Operation::trim_outside, lid, pin);
+  REQUIRE(inside);
+  CHECK(surface_area(inside->mesh) == Approx(disc));
+  const auto scored = result(Operation::score, lid, pin);
+  REQUIRE(scored);
+  CHECK(surface_area(scored->mesh) == Approx(1600));
+  CHECK(scored->mesh.face_count() > 1);
+  // All faces look as they did, also of a sheet that looks down.
+  Mesh down = lid;
+  reverse_faces(down);
+  for (const auto& [sheet, up] : {std::pair(&lid, 1.0), {&down, -1.0}})
+    for (const Operation operation : {Operation::trim_inside, Operation::trim_outside, Operation::score}) {
+      const auto made = result(operation, *sheet, pin);
+      REQUIRE(made);
+      for (Index f = 0; f < made->mesh.face_count(); ++f) CHECK(up * newell_normal(made->mesh.positions, made->mesh.face(f)).z() > 0);
+    }
+  // A tool that does not reach it takes nothing away, or all.
+  const Mesh far = placed(pin, {0, 0, 100});
+  CHECK(surface_area(result(Operation::trim_inside, lid, far)->mesh) == Approx(1600));
+  CHECK(result(Operation::trim_outside, lid, far)->mesh.empty());
+  // Flush: the tool ends in the sheet.
+  const Mesh flush = placed(pin, {0, 0, 15});
+  const auto on_it = result(Operation::trim_inside, lid, flush);
+  REQUIRE(on_it);
+  CHECK((std::abs(surface_area(on_it->mesh) - 1600) < 1e-6 || std::abs(surface_area(on_it->mesh) - (1600 - disc)) < 1e-6));
+  // A solid operation on a sheet is still refused.
+  CHECK_FALSE(result(Operation::difference, lid, pin));
+  // A curved sheet of many faces: half a ball's surface, cut by a box.
+  const Mesh ball = stock("icosphere", {40, 4});
+  std::vector<std::size_t> lower;
+  for (Index f = 0; f < ball.face_count(); ++f)
+    if (ball.positions[ball.face(f)[0]].z() < 0) lower.push_back(f);
+  const Mesh dome = without_faces(ball, lower);
+  const Mesh block = placed(stock("box", {20, 20, 60}), {0, 0, 0.123});
+  const auto kept = result(Operation::trim_outside, dome, block);
+  const auto cut = result(Operation::trim_inside, dome, block);
+  REQUIRE(kept);
+  REQUIRE(cut);
+  CHECK(surface_area(kept->mesh) + surface_area(cut->mesh) == Approx(surface_area(dome)).epsilon(1e-9));
+  CHECK(surface_area(kept->mesh) > 400);
+}

@@ -1,0 +1,448 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The Mend station by hand: choosing vertices, edges and faces with the mouse, and editing them.
+#include <QInputDialog>
+#include <QMenu>
+
+#include "app/hand_row.h"
+#include "core/io/mesh_file.h"
+#include "core/soundness/check.h"
+#include "job/edit.h"
+#include "tests/app/driver.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+/// A part made of a mesh, alone, chosen, in the Mend station, seen from the corner.
+PartId part_of(Driver& d, const Mesh& mesh) {
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(mesh, folder / "part.ply"));
+  d.session().bring_in({folder / "part.ply"}, Unit::millimetre);
+  d.settle();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  QTest::qWait(300);
+  return d.session().chosen();
+}
+const Mesh& shown(Driver& d, PartId part) { return *d.session().result(part).evaluated->mesh; }
+const SoundnessReport& report(Driver& d, PartId part) { return *d.session().result(part).report; }
+const Elements& chosen(Driver& d) { return d.session().chooser().chosen(); }
+const Step& last_step(Driver& d, PartId part) { return d.job().at(part).recipe.back(); }
+
+}  // namespace
+
+TEST_CASE("elements are chosen by click, box, brush and outline, only what is seen or right through") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.settle();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  QTest::qWait(300);
+  // The box is 40 × 40 × 20 and stands on the ground; the corner view sees front, right or left, and top.
+  const int width = d.view().width();
+  d.key(Qt::Key_A);
+  CHECK(d.session().chooser().on());
+  d.click_at({0, 0, 20});
+  REQUIRE(chosen(d).size() == 1);
+  CHECK(chosen(d).kind == ElementKind::faces);
+  CHECK(d.view().width() == width);
+  CHECK(d.widget<QLabel>(QStringLiteral("chosen_count"))->text() == QStringLiteral("1 face"));
+  const std::vector<Vec3> corners{{-20, -20, 20}, {20, -20, 20}, {20, 20, 20}, {-20, 20, 20}, {-20, -20, 0}, {20, -20, 0}, {20, 20, 0}, {-20, 20, 0}};
+  // Clicking drags nothing and moves nothing; a second face with Shift, away again with Ctrl.
+  const JobPtr before = d.session().history().current();
+  std::size_t seen = 0;
+  Vec3 side;
+  for (const Vec3& middle : {Vec3(20, 0, 10), Vec3(-20, 0, 10), Vec3(0, 20, 10), Vec3(0, -20, 10)}) {
+    d.session().chooser().clear();
+    d.click_at({0, 0, 20});
+    d.click_at(middle, Qt::ShiftModifier);
+    if (chosen(d).size() == 2) ++seen, side = middle;
+  }
+  CHECK(seen == 2);
+  d.session().chooser().clear();
+  d.click_at({0, 0, 20});
+  d.click_at(side, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 2);
+  d.click_at(side, Qt::ControlModifier);
+  CHECK(chosen(d).size() == 1);
+  CHECK(d.session().history().current() == before);
+  // Vertices in a box around all: seven are seen, eight are there.
+  d.key(Qt::Key_C);
+  CHECK(chosen(d).kind == ElementKind::vertices);
+  CHECK(chosen(d).size() == 4);
+  d.key(Qt::Key_B, Qt::ShiftModifier);
+  QRectF around;
+  for (const Vec3& p : corners) around |= QRectF(d.pixel(p) - QPointF(6, 6), QSizeF(12, 12));
+  d.drag(&d.view(), around.topLeft(), around.bottomRight());
+  CHECK(chosen(d).size() == 7);
+  d.key(Qt::Key_X, Qt::ShiftModifier);
+  d.drag(&d.view(), around.topLeft(), around.bottomRight());
+  CHECK(chosen(d).size() == 8);
+  d.key(Qt::Key_X, Qt::ShiftModifier);
+  // An outline around one corner of the lid.
+  d.key(Qt::Key_A, Qt::ShiftModifier);
+  const QPointF corner = d.pixel(corners[1]);
+  d.press(&d.view(), corner + QPointF(18, 0));
+  for (int k = 1; k <= 12; ++k) d.move(&d.view(), corner + 18 * QPointF(std::cos(k * M_PI / 6), std::sin(k * M_PI / 6)));
+  d.release(&d.view(), corner + QPointF(18, 0));
+  REQUIRE(chosen(d).size() == 1);
+  CHECK(shown(d, d.session().chosen()).positions[chosen(d).list[0]].head<2>() == corners[1].head<2>());
+  // The brush along an edge of the lid takes that edge and those it touches.
+  d.key(Qt::Key_E);
+  d.key(Qt::Key_P, Qt::ShiftModifier);
+  d.drag(&d.view(), d.pixel({0, -20, 20}), d.pixel({10, -20, 20}));
+  CHECK(chosen(d).size() == 1);
+  // Orbiting while choosing leaves the choice alone; Escape lets go, then ends choosing.
+  d.drag(&d.view(), QPointF(300, 300), QPointF(340, 300), Qt::RightButton);
+  CHECK(chosen(d).size() == 1);
+  d.key(Qt::Key_Escape);
+  CHECK(chosen(d).empty());
+  CHECK(d.session().chooser().on());
+  d.key(Qt::Key_Escape);
+  CHECK_FALSE(d.session().chooser().on());
+  CHECK(d.session().chosen() != 0);
+}
+
+TEST_CASE("a choice grows, shrinks, runs around, goes by angle and by sharpness, and turns round") {
+  Driver d;
+  const PartId part = part_of(d, stock("cylinder", {40, 40, 24}));
+  d.key(Qt::Key_E);
+  d.session().chooser().set_way(Chooser::Way::click);
+  // The rim of the lid, by one of its edges.
+  const double a = M_PI / 24;
+  Index on_rim = no_index;
+  const Mesh& mesh = shown(d, part);
+  const Topology t(mesh);
+  for (Index e = 0; e < t.edges.size(); ++e)
+    if (std::abs(place_of(mesh, t, ElementKind::edges, e).z() - 20) < 1e-6 && place_of(mesh, t, ElementKind::edges, e).y() < -19 * std::cos(a)) on_rim = e;
+  REQUIRE(on_rim != no_index);
+  d.click_at(d.job().world_of(part) * place_of(mesh, t, ElementKind::edges, on_rim));
+  REQUIRE(chosen(d).list == std::vector<Index>{on_rim});
+  d.key(Qt::Key_R);
+  CHECK(chosen(d).size() == 24);
+  d.key(Qt::Key_G, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 48);
+  d.key(Qt::Key_S, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 24);
+  d.key(Qt::Key_I, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 48);
+  d.answer(QStringLiteral("angle"), [](QDialog& dialog) { dialog.accept(); });
+  d.key(Qt::Key_Z, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 48);
+  d.key(Qt::Key_A);
+  d.session().chooser().clear();
+  d.click_at(d.job().world_of(part) * Vec3(0, -20 * std::cos(a), 0));
+  REQUIRE(chosen(d).size() == 1);
+  d.answer(QStringLiteral("angle"), [](QDialog& dialog) { dialog.accept(); });
+  d.key(Qt::Key_W, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 24);
+  d.key(Qt::Key_U, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 26);
+  d.key(Qt::Key_A, Qt::ControlModifier);
+  CHECK(chosen(d).size() == 26);
+}
+
+TEST_CASE("faces are deleted, the hole is filled; undo brings them back, and the choice follows") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.settle();
+  const PartId part = d.session().chosen();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  QTest::qWait(300);
+  d.key(Qt::Key_A);
+  d.click_at({0, 0, 20});
+  d.key(Qt::Key_Delete);
+  d.settle();
+  CHECK(d.job().parts.size() == 1);
+  CHECK(report(d, part).holes() == 1);
+  CHECK(last_step(d, part).kind == &steps::delete_faces);
+  d.key(Qt::Key_E);
+  d.click_at({0, -20, 20});
+  REQUIRE(chosen(d).size() == 1);
+  d.key(Qt::Key_U);
+  d.settle();
+  CHECK(report(d, part).sound);
+  CHECK(d.volume(part) == Approx(box_volume));
+  // The box grows: both steps find their elements again.
+  const auto grown_job = edit::change_unlocked(d.job(), part, [](Part& p) { p.source = Primitive::of("box", {80, 40, 20}); });
+  d.session().commit(QStringLiteral("grow"), grown_job);
+  d.settle();
+  CHECK(report(d, part).sound);
+  CHECK(d.volume(part) == Approx(2 * box_volume));
+  for (int k = 0; k < 3; ++k) d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  CHECK(d.job().at(part).recipe.empty());
+  CHECK(report(d, part).sound);
+}
+
+TEST_CASE("corners are filled between, edges split, connected and taken out, vertices welded and slid, each by its key") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.settle();
+  const PartId part = d.session().chosen();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  QTest::qWait(300);
+  const std::vector<Vec3> lid{{-20, -20, 20}, {20, -20, 20}, {20, 20, 20}, {-20, 20, 20}};
+  // Split two edges of the lid, connect their middles, take the new edge out again.
+  d.key(Qt::Key_E);
+  d.click_at({0, -20, 20});
+  d.click_at({0, 20, 20}, Qt::ShiftModifier);
+  REQUIRE(chosen(d).size() == 2);
+  d.key(Qt::Key_I);
+  d.settle();
+  CHECK(shown(d, part).positions.size() == 10);
+  d.key(Qt::Key_Escape);  // leaves the step's card
+  d.key(Qt::Key_C);
+  d.session().chooser().clear();
+  d.click_at({0, -20, 20});
+  d.click_at({0, 20, 20}, Qt::ShiftModifier);
+  d.key(Qt::Key_L);
+  d.settle();
+  CHECK(shown(d, part).face_count() == 7);
+  CHECK(report(d, part).sound);
+  // Slide one of the new vertices by a quarter of the way to the corner.
+  d.session().chooser().clear();
+  d.click_at({0, -20, 20});
+  d.click_at(lid[1], Qt::ShiftModifier);
+  d.key(Qt::Key_S);
+  d.settle();
+  CHECK(last_step(d, part).kind == &steps::slide);
+  auto* share = d.widget(QStringLiteral("field_%1_share").arg(last_step(d, part).id));
+  REQUIRE(share != nullptr);
+  d.type(share, QStringLiteral("0.25"));
+  d.settle();
+  bool slid = false;
+  for (const Vec3& p : shown(d, part).positions) slid = slid || p.isApprox(Vec3(5, -20, 10));
+  CHECK(slid);
+  d.key(Qt::Key_Escape);
+  // The edge across out again: one lid of six corners.
+  d.key(Qt::Key_E);
+  d.session().chooser().clear();
+  d.click_at({2.5, 0, 20});
+  REQUIRE(chosen(d).size() == 1);
+  d.key(Qt::Key_O);
+  d.settle();
+  CHECK(shown(d, part).face_count() == 6);
+  CHECK(report(d, part).sound);
+  // Weld a vertex to the corner: at the last chosen.
+  d.key(Qt::Key_C);
+  d.session().chooser().clear();
+  d.click_at({5, -20, 20});
+  d.click_at(lid[1], Qt::ShiftModifier);
+  d.key(Qt::Key_W);
+  d.settle();
+  CHECK(shown(d, part).positions.size() == 9);
+  d.key(Qt::Key_Escape);
+  d.session().undo();
+  d.settle();
+  // The lid away, then a face between its four corners.
+  d.key(Qt::Key_A);
+  d.session().chooser().clear();
+  d.click_at({0, 0, 20});
+  d.key(Qt::Key_D);
+  d.settle();
+  CHECK(report(d, part).holes() == 1);
+  d.key(Qt::Key_C);
+  d.session().chooser().clear();
+  for (const Vec3& p : lid) d.click_at(p, Qt::ShiftModifier);
+  REQUIRE(chosen(d).size() == 4);
+  d.key(Qt::Key_P);
+  d.settle();
+  CHECK(shown(d, part).face_count() == 6);
+  // The vertices that were split in lie beside it now.
+  CHECK(report(d, part).count(families::t_junctions) + report(d, part).count(families::open_edges) > 0);
+  // Turn a face over, triangulate it.
+  d.key(Qt::Key_A);
+  d.session().chooser().clear();
+  d.click_at({0, 0, 20});
+  d.key(Qt::Key_Q);
+  d.settle();
+  CHECK(report(d, part).count(families::flipped_faces) > 0);
+  d.key(Qt::Key_Q, Qt::ShiftModifier);
+  d.settle();
+  CHECK(shown(d, part).face_count() == 7);
+}
+
+TEST_CASE("an edit that cannot be done is told at once and leaves no step; one that lost its elements says so on its card") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.settle();
+  const PartId part = d.session().chosen();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  QTest::qWait(300);
+  d.key(Qt::Key_C);
+  d.click_at({-20, -20, 20});
+  d.click_at({20, -20, 20}, Qt::ShiftModifier);
+  d.key(Qt::Key_L);
+  d.settle();
+  CHECK(d.job().at(part).recipe.empty());
+  CHECK(d.widget<QLabel>(QStringLiteral("issue_text"))->text().contains(QStringLiteral("no face has two of the vertices")));
+  d.key(Qt::Key_A);
+  d.session().chooser().clear();
+  d.click_at({0, 0, 20});
+  d.key(Qt::Key_Q);
+  d.settle();
+  const StepId step = last_step(d, part).id;
+  // Something else takes the place of the box.
+  d.session().commit(QStringLiteral("another"), edit::change_unlocked(d.job(), part, [](Part& p) { p.source = Primitive::of("sheet", {10, 10, 1, 1}); }));
+  d.settle();
+  d.session().set_active_step(step);
+  QTest::qWait(50);
+  auto* failure = d.widget<QLabel>(QStringLiteral("step_failure"));
+  REQUIRE(failure != nullptr);
+  CHECK(failure->text().contains(QStringLiteral("not there any more")));
+  // It takes what is chosen now instead.
+  d.key(Qt::Key_F);
+  QTest::qWait(400);
+  d.session().chooser().start(ElementKind::faces);
+  d.click_at(d.job().world_of(part) * Vec3(1, 1, 0));
+  REQUIRE(chosen(d).size() == 1);
+  d.session().set_active_step(step);
+  d.click(d.widget(QStringLiteral("take_chosen_%1").arg(step)));
+  d.settle();
+  CHECK_FALSE(d.session().result(part).evaluated->error);
+  // And shows what it works on.
+  d.session().chooser().clear();
+  d.click(d.widget(QStringLiteral("show_chosen_%1").arg(step)));
+  CHECK(chosen(d).size() == 1);
+}
+
+TEST_CASE("a hole with a bridge across is two holes, both closed by one key") {
+  Driver d;
+  // A plate of 5 × 5 squares, 10 thick, with a hole of three squares in its top.
+  Mesh plate;
+  for (int z = 0; z < 2; ++z)
+    for (int y = 0; y < 6; ++y)
+      for (int x = 0; x < 6; ++x) plate.add_vertex({10.0 * x, 10.0 * y, 10.0 * z});
+  const auto at = [](int x, int y, int z) { return static_cast<Index>(36 * z + 6 * y + x); };
+  for (int y = 0; y < 5; ++y)
+    for (int x = 0; x < 5; ++x) {
+      if (y != 2 || x < 1 || x > 3) plate.add_face({at(x, y, 1), at(x + 1, y, 1), at(x + 1, y + 1, 1), at(x, y + 1, 1)});
+      plate.add_face({at(x, y, 0), at(x, y + 1, 0), at(x + 1, y + 1, 0), at(x + 1, y, 0)});
+    }
+  for (int k = 0; k < 5; ++k) {
+    plate.add_face({at(k, 0, 0), at(k + 1, 0, 0), at(k + 1, 0, 1), at(k, 0, 1)});
+    plate.add_face({at(k + 1, 5, 0), at(k, 5, 0), at(k, 5, 1), at(k + 1, 5, 1)});
+    plate.add_face({at(0, k + 1, 0), at(0, k, 0), at(0, k, 1), at(0, k + 1, 1)});
+    plate.add_face({at(5, k, 0), at(5, k + 1, 0), at(5, k + 1, 1), at(5, k, 1)});
+  }
+  const PartId part = part_of(d, plate);
+  CHECK(report(d, part).holes() == 1);
+  d.key(Qt::Key_5);  // from the top
+  QTest::qWait(500);
+  const Affine world = d.job().world_of(part);
+  d.key(Qt::Key_E);
+  d.click_at(world * Vec3(25, 20, 10));
+  d.click_at(world * Vec3(25, 30, 10), Qt::ShiftModifier);
+  REQUIRE(chosen(d).size() == 2);
+  d.key(Qt::Key_B);
+  d.settle();
+  CHECK(report(d, part).holes() == 2);
+  // One edge of each.
+  d.session().chooser().clear();
+  d.click_at(world * Vec3(15, 20, 10));
+  d.click_at(world * Vec3(35, 20, 10), Qt::ShiftModifier);
+  REQUIRE(chosen(d).size() == 2);
+  d.key(Qt::Key_U);
+  d.settle();
+  CHECK(report(d, part).sound);
+  CHECK(d.volume(part) == Approx(25000));
+  CHECK(shown(d, part).face_count() == 70);
+}
+
+TEST_CASE("a fin is taken off by hand and the seam along it welded") {
+  Driver d;
+  // A box whose lid hangs on vertices of its own along one edge, where a fin stands.
+  Mesh mesh = stock("box", {40, 40, 20});
+  const Index a = mesh.add_vertex({-20, -20, 35}), b = mesh.add_vertex({20, -20, 35});
+  Index p = 0, q = 0;
+  for (Index v = 0; v < 8; ++v) {
+    if (mesh.positions[v] == Vec3(-20, -20, 10)) p = v;
+    if (mesh.positions[v] == Vec3(20, -20, 10)) q = v;
+  }
+  const Index r = mesh.add_vertex(mesh.positions[p]), s = mesh.add_vertex(mesh.positions[q]);
+  for (Index f = 0; f < mesh.face_count(); ++f)
+    if (newell_normal(mesh.positions, mesh.face(f)).z() > 0)
+      for (Index c = mesh.face_offsets[f]; c < mesh.face_offsets[f + 1]; ++c) mesh.corners[c] = mesh.corners[c] == p ? r : mesh.corners[c] == q ? s : mesh.corners[c];
+  mesh.add_face({p, q, b, a});
+  const PartId part = part_of(d, mesh);
+  const Affine world = d.job().world_of(part);
+  CHECK_FALSE(report(d, part).sound);
+  d.key(Qt::Key_1);
+  QTest::qWait(500);
+  d.key(Qt::Key_A);
+  d.click_at(world * Vec3(0, -20, 25));
+  REQUIRE(chosen(d).size() == 1);
+  d.key(Qt::Key_D);
+  d.settle();
+  CHECK_FALSE(report(d, part).sound);
+  CHECK(shown(d, part).face_count() == 6);
+  // Both vertices at either end, with a box right through.
+  d.key(Qt::Key_C);
+  d.key(Qt::Key_B, Qt::ShiftModifier);
+  d.key(Qt::Key_X, Qt::ShiftModifier);
+  for (const double x : {-20.0, 20.0}) {
+    d.key(Qt::Key_Escape);  // the card of the weld before
+    d.session().chooser().start(ElementKind::vertices);
+    d.session().chooser().clear();
+    const QPointF corner = d.pixel(world * Vec3(x, -20, 10));
+    d.drag(&d.view(), corner - QPointF(7, 7), corner + QPointF(7, 7));
+    // From the front the far corner of the lid lies behind; only what is at this place is wanted.
+    std::vector<Index> here;
+    for (Index v : chosen(d).list)
+      if (shown(d, part).positions[v].y() < 0) here.push_back(v);
+    d.session().chooser().choose(here, Chooser::Change::replace);
+    REQUIRE(chosen(d).size() == 2);
+    d.key(Qt::Key_W);
+    d.settle();
+  }
+  CHECK(report(d, part).sound);
+  CHECK(d.volume(part) == Approx(40 * 40 * 20));
+}
+
+TEST_CASE("a face is cut out, combined apart, and joined back with its corners welded") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.settle();
+  const PartId part = d.session().chosen();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  QTest::qWait(300);
+  d.key(Qt::Key_A);
+  d.click_at({0, 0, 20});
+  d.key(Qt::Key_D, Qt::ShiftModifier);
+  d.settle();
+  REQUIRE(d.job().parts.size() == 2);
+  const PartId lid = d.job().parts[1]->id;
+  CHECK(shown(d, part).face_count() == 5);
+  CHECK(shown(d, lid).face_count() == 1);
+  // Apart from the body a cylinder is trimmed out of the face.
+  d.key(Qt::Key_1, Qt::ControlModifier);
+  d.key(Qt::Key_C);
+  d.settle();
+  const PartId pin = d.session().chosen();
+  d.session().select({lid, pin});
+  d.key(Qt::Key_2, Qt::ControlModifier);
+  d.key(Qt::Key_Q, Qt::ShiftModifier);
+  d.settle();
+  CHECK(surface_area(shown(d, lid)) == Approx(1600 - pin_area));
+  // Joined back: the corners are one, and the only hole is the one that was cut.
+  d.session().select({part, lid});
+  d.key(Qt::Key_J, Qt::ShiftModifier);
+  d.settle();
+  CHECK(last_step(d, part).kind == &steps::join);
+  CHECK(report(d, part).holes() == 1);
+  CHECK(report(d, part).count(families::unwelded_vertices) == 0);
+  CHECK(surface_area(shown(d, part)) == Approx(2 * 1600 + 4 * 800 - pin_area));
+  // The hole closed by one of its edges: whole again.
+  d.key(Qt::Key_E);
+  d.session().chooser().set_way(Chooser::Way::click);
+  d.session().chooser().choose_by([](const Mesh& mesh, const Topology& t, const Elements&) {
+    Elements open{ElementKind::edges, {}};
+    for (Index e = 0; e < t.edges.size() && open.list.empty(); ++e)
+      if (t.edges.corners_of(e).size() == 1) open.list.push_back(e);
+    return boundary_loop(mesh, t, open);
+  });
+  d.key(Qt::Key_U);
+  d.settle();
+  CHECK(report(d, part).sound);
+  CHECK(d.volume(part) == Approx(box_volume));
+}
