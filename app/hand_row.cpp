@@ -12,10 +12,10 @@ HandRow::HandRow(VerbBook& book, Chooser& chooser, QWidget* parent) : QWidget(pa
   setObjectName(QStringLiteral("hand_row"));
   setAttribute(Qt::WA_StyledBackground);
   setFixedHeight(34);
+  setMinimumWidth(1);  // what is chosen never moves the columns
   auto* layout = new QHBoxLayout(this);
   layout->setContentsMargins(12, 0, 12, 0);
   layout->setSpacing(0);
-  layout->setSizeConstraint(QLayout::SetNoConstraint);  // what is chosen never moves the columns
   auto* head = new QLabel(tr("By hand"));
   head->setObjectName(QStringLiteral("faint"));
   layout->addWidget(head);

@@ -94,6 +94,10 @@ MainWindow::MainWindow() {
     QApplication::exit(3);
   });
   connect(&session_, &Session::active_step_changed, &book_, &VerbBook::refresh);
+  // What is chosen by hand can be edited in the Mend station only.
+  connect(&session_.chooser(), &Chooser::changed, this, [this] {
+    if (session_.chooser().on() && book_.station() != Station::mend) set_station(Station::mend);
+  });
   connect(files_, &JobFiles::job_opened, this, [this] { set_station(Station::combine); });
   connect(files_, &JobFiles::places_wanted, this, [this] {
     set_station(Station::mend);

@@ -355,20 +355,43 @@ void RailPanel::fill_places(std::size_t place) {
     faint(tr("%1 open edges, %2").arg(found.count).arg(shown_->holes() == 1 ? tr("1 hole") : tr("%1 holes").arg(shown_->holes())));
   for (std::size_t k = 0; k < std::min(found.defects.size(), max_listed); ++k) {
     const QString note = QString::fromStdString(found.defects[k].note);
-    auto* line = new QHBoxLayout;
     auto* text = new QLabel(note);
     text->setWordWrap(true);
-    line->addWidget(text, 1);
-    auto* show = link_button(tr("show"));
-    show->setObjectName(QStringLiteral("link"));
-    show->setAccessibleName(tr("Show %1").arg(note));
-    connect(show, &QToolButton::clicked, this, [this, owner, k, &found, report = shown_, mesh = shown_mesh_] {
-      emit session_.fly_requested(owner, place_of(found.defects[k], *mesh));
-    });
-    line->addWidget(show);
-    row.places_layout->addLayout(line);
+    row.places_layout->addWidget(text);
+    // A link keeps the report that it is about alive.
+    const auto link = [&](const QString& what, const QString& of, auto act) {
+      auto* button = link_button(what);
+      button->setAccessibleName(of.arg(note));
+      connect(button, &QToolButton::clicked, this, [act, k, &found, report = shown_] { act(found.defects[k]); });
+      return button;
+    };
+    auto* links = new QHBoxLayout;
+    links->setSpacing(6);
+    links->addWidget(link(tr("show"), tr("Show %1"), [this, owner, mesh = shown_mesh_](const Defect& d) { emit session_.fly_requested(owner, place_of(d, *mesh)); }));
+    links->addWidget(link(tr("choose"), tr("Choose the elements of %1"), [this](const Defect& d) { choose(d); }));
+    if (Session::is_mendable(*row.family))
+      links->addWidget(link(tr("mend"), tr("Mend %1"), [this, owner, family = row.family](const Defect& d) { session_.mend_family(owner, *family, &d); }));
+    links->addStretch();
+    row.places_layout->addLayout(links);
+  }
+  if (found.defects.size() > 1 && Session::is_mendable(*row.family)) {
+    auto* all = link_button(tr("mend all %1 of them").arg(found.defects.size()));
+    all->setAccessibleName(tr("Mend all: %1").arg(QString::fromUtf8(row.family->label)));
+    connect(all, &QToolButton::clicked, this, [this, owner, family = row.family] { session_.mend_family(owner, *family, nullptr); });
+    row.places_layout->addWidget(all, 0, Qt::AlignLeft);
   }
   if (found.defects.size() > max_listed) faint(tr("and %L1 more, all marked in the view").arg(found.defects.size() - max_listed));
+}
+
+/// Its faces, or where it names none its edges or vertices, as a choice by hand.
+void RailPanel::choose(const Defect& defect) {
+  Chooser& chooser = session_.chooser();
+  const Topology* topology = chooser.topology();
+  if (topology == nullptr) return;
+  FamilyReport alone;
+  alone.defects.push_back(defect);
+  const ElementKind kind = !defect.edges.empty() ? ElementKind::edges : !defect.faces.empty() ? ElementKind::faces : ElementKind::vertices;
+  chooser.choose(of_defects(*chooser.evaluated()->mesh, *topology, alone, kind));
 }
 
 void RailPanel::show_next(int step) {

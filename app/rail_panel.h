@@ -36,6 +36,7 @@ class RailPanel : public QWidget {
 
   void refresh();
   void fill_places(std::size_t row);
+  void choose(const Defect& defect);
   void show_count(Row& row, std::optional<std::size_t> count);
   void show_report(const SoundnessReport& report);
   void show_numbers(const PartResult& result);

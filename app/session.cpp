@@ -9,6 +9,8 @@
 #include "app/release_async.h"
 #include "core/io/mesh_file.h"
 #include "core/mend/mend.h"
+#include "core/modify/find_again.h"
+#include "core/modify/subdivide.h"
 #include "core/soundness/check.h"
 #include "job/background.h"
 #include "job/edit.h"
@@ -23,6 +25,8 @@ Session::Session(QObject* parent) : QObject(parent) {
     QMetaObject::invokeMethod(
         this, [this, published] { receive(published); }, Qt::QueuedConnection);
   });
+  connect(this, &Session::result_changed, this, &Session::make_smooth_look);
+  connect(this, &Session::selection_changed, this, &Session::make_smooth_look);
 }
 
 Session::~Session() {
@@ -510,11 +514,66 @@ bool Session::mend(const std::vector<PartId>& parts, const std::vector<std::stri
   return true;
 }
 
+bool Session::is_mendable(const Family& family) {
+  return std::any_of(mender_table().begin(), mender_table().end(), [&](const Mender* m) { return m->family == &family || m->also == &family; });
+}
+
+bool Session::mend_family(PartId part, const Family& family, const Defect* at) {
+  const EvaluatedPtr evaluated = result(part).evaluated;
+  if (evaluated == nullptr) return false;
+  Step step = new_step(steps::mend);
+  step.name = tr("Mend: %1").arg(QString::fromUtf8(family.label).toLower()).toStdString();
+  for (const Mender* mender : mender_table()) step.fields[*field_place(step.kind->fields, mender->key)] = mender->family == &family || mender->also == &family;
+  if (at != nullptr) {
+    const Mesh& mesh = *evaluated->mesh;
+    const Topology topology(mesh);
+    Elements elements{ElementKind::faces, at->faces};
+    if (elements.empty()) elements = {ElementKind::vertices, at->vertices};
+    step.fields[*field_place(step.kind->fields, "only")] = describe(mesh, topology, elements);
+  }
+  return commit(tr("mend"), edit::add_step(job(), part, step));
+}
+
 bool Session::mend_all(const std::vector<PartId>& parts) {
   std::vector<std::string> keys;
   for (const Mender* mender : mender_table())
     if (mender->ticked) keys.push_back(mender->key);
   return mend(parts, keys);
+}
+
+void Session::set_smooth_levels(int levels) {
+  smooth_levels_ = levels;
+  make_smooth_look();
+  emit smooth_look_changed();
+}
+
+std::shared_ptr<const Drawable> Session::smooth_look(PartId part) const {
+  if (smooth_levels_ == 0 || part != recipe_owner() || smooth_.levels != smooth_levels_) return nullptr;
+  const EvaluatedPtr now = result(part).evaluated;
+  return smooth_.of != nullptr && now != nullptr && smooth_.of->mesh == now->mesh ? smooth_.drawable : nullptr;
+}
+
+void Session::make_smooth_look() {
+  const EvaluatedPtr of = recipe_owner() == 0 ? nullptr : result(recipe_owner()).evaluated;
+  if (smooth_levels_ == 0 || of == nullptr) return;
+  if (smooth_.of != nullptr && smooth_.of->mesh == of->mesh && smooth_.levels == smooth_levels_) return;
+  smooth_ = {of, smooth_levels_, nullptr};
+  constexpr std::size_t max_faces = 2'000'000;
+  if (const std::size_t faces = subdivided_faces(*of->mesh, smooth_levels_); faces > max_faces) {
+    say(tr("The smooth look would have %L1 faces, more than %L2: reduce the part or look at it once only").arg(faces).arg(max_faces));
+    return;
+  }
+  read_beside(tr("Smoothing"), [this, of, levels = smooth_levels_](const std::stop_token& stop) {
+    std::shared_ptr<const Drawable> made;
+    try {
+      made = std::make_shared<const Drawable>(make_drawable(subdivide(*of->mesh, levels).mesh, stop));
+    } catch (const Stopped&) {
+    }
+    return std::function<void()>([this, of, levels, made] {
+      if (smooth_.of == of && smooth_.levels == levels) smooth_.drawable = made;
+      emit smooth_look_changed();
+    });
+  });
 }
 
 void Session::edit_chosen(const StepKind& kind) {

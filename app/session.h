@@ -136,9 +136,21 @@ class Session : public QObject {
   /// Adds a mend step to each part, as one change. @param keys  of the menders that they may use
   /// @return false when that was refused
   bool mend(const std::vector<PartId>& parts, const std::vector<std::string>& keys);
+  /// Adds a step that mends one family of defects, at one of them or everywhere.
+  /// @param at  null: everywhere
+  bool mend_family(PartId part, const Family& family, const Defect* at);
+  /// Are there menders for a family?
+  static bool is_mendable(const Family& family);
   /// Adds steps that use all that are used without being asked for.
   bool mend_all(const std::vector<PartId>& parts);
   bool busy_with_files() const { return !tasks_.empty(); }
+
+  // Smooth look
+  /// How often the part whose recipe is shown is subdivided for a look at it; 0: it is shown as it is.
+  int smooth_levels() const { return smooth_levels_; }
+  void set_smooth_levels(int levels);
+  /// The part as it would look subdivided; null while that is not made or not wanted.
+  std::shared_ptr<const Drawable> smooth_look(PartId part) const;
 
   /// Tells the user something in the bottom line, or as a problem with a place to show.
   void say(const QString& text);
@@ -153,6 +165,7 @@ class Session : public QObject {
   void fly_requested(anvil::PartId part, const anvil::app::Place& place);
   void active_step_changed();
   void mend_plan_made(anvil::PartId part);
+  void smooth_look_changed();
   /// Asks the view for points picked by clicks; it answers once, or never when the user leaves it.
   void pick_requested(int points, const QString& prompt, const anvil::app::PickAnswer& answer);
   void files_finished();
@@ -177,6 +190,7 @@ class Session : public QObject {
   /// `failed` is done instead of what the work gives when memory ran out.
   void run(const QString& what, bool writes, Work work, std::function<void()> failed);
   void drop_reading();
+  void make_smooth_look();
   void settled();
   void answer_waiting();
 
@@ -200,6 +214,13 @@ class Session : public QObject {
   std::vector<Waiting> waiting_;
   std::map<PartId, MendPlan> mend_plans_;
   Chooser chooser_{*this};
+  struct SmoothLook {
+    EvaluatedPtr of;
+    int levels = 0;
+    std::shared_ptr<const Drawable> drawable;  // null while it is being made
+  };
+  int smooth_levels_ = 0;
+  SmoothLook smooth_;
   QThreadPool writing_;  // one thread: what is written later never ends up under what was written before
   std::unique_ptr<Evaluator> evaluator_;  // last: its thread must end first
 };

@@ -40,6 +40,12 @@ Field chosen_field(std::vector<std::string> kinds, double min, double max, std::
   return elements_field("chosen", "Chosen", std::move(kinds), min, max, std::move(help));
 }
 
+void tell_missing(OperationReport& report, const std::string& part, std::vector<Vec3> places) {
+  const std::size_t count = places.size();
+  if (count > OperationReport::max_places) places.resize(OperationReport::max_places);
+  if (count > 0) report.tell(missing, count, part, std::move(places));
+}
+
 Result<StepOutput> run_edit(const StepInput& input, const Field& field, const Note& did, ElementEdit edit) {
   const auto begin = std::chrono::steady_clock::now();
   const Mesh& mesh = *input.mesh;
@@ -73,7 +79,7 @@ Result<StepOutput> run_edit(const StepInput& input, const Field& field, const No
     if (count > 0) output.report.tell(note, count, std::move(about), std::move(places));
   };
   tell(did, edited->done, input.name, {});
-  tell(missing, named->missing.size(), input.name, named->missing);
+  tell_missing(output.report, input.name, named->missing);
   tell(left_as_was, edited->left.size(), edited->why_left, edited->left);
   for (Index f : edited->mesh.source) output.sources.add(0, f);
   output.pieces = input.pieces;

@@ -20,4 +20,7 @@ Field chosen_field(std::vector<std::string> kinds, double min, double max, std::
 /// @param did  told with the number of what was done
 Result<StepOutput> run_edit(const StepInput& input, const Field& field, const Note& did, ElementEdit edit);
 
+/// Says which elements were not found again, if any.
+void tell_missing(OperationReport& report, const std::string& part, std::vector<Vec3> places);
+
 }  // namespace anvil

@@ -77,7 +77,7 @@ void add_walks(Hand& hand) {
                         Walk{"choose_fewer", "Shrink", "shrink", "Shift+S", "Take away what lies at the edge of the chosen.", shrunk},
                         Walk{"choose_connected", "Whole shell", "connected", "Shift+U", "Add all that hangs together with the chosen.", connected},
                         Walk{"choose_edge_loop", "Edge loop", "edge_loop", "R", "From each chosen edge on, straight ahead and all around.", edge_loop},
-                        Walk{"choose_boundary", "Boundary loop", "boundary_loop", "Shift+R", "The open boundary that the chosen lie on; of faces, their outline.", boundary_loop},
+                        Walk{"choose_boundary", "Boundary loop", "boundary_loop", "Shift+Y", "The open boundary that the chosen lie on; of faces, their outline.", boundary_loop},
                         Walk{"choose_others", "Invert", "invert", "Shift+I", "Choose what is not chosen, and let go of what is.", inverted}}) {
     QAction* action = hand.choose(w.id, QObject::tr(w.label), w.icon, w.key, QObject::tr(w.help), [&chooser, w] { chooser.choose_by(w.way); });
     hand.desk.book.allow(action, [&chooser, any = w.way == inverted] { return chooser.on() && (any || !chooser.chosen().empty()); });
@@ -94,6 +94,15 @@ void add_walks(Hand& hand) {
                                    chooser.choose_by([&](const Mesh& mesh, const Topology& t, const Elements&) { return sharp_edges(mesh, t, *degrees); });
                                });
   hand.desk.book.allow(sharp, [hand] { return hand.can_choose(); });
+  QAction* same = hand.choose("choose_same_defect", QObject::tr("Same defect"), "marks", "Shift+M",
+                              QObject::tr("Choose all elements of the defects that the chosen ones have a part in; of the first family found, where none is chosen."),
+                              [&session = hand.session, &chooser] {
+                                const ReportPtr report = session.result(chooser.part()).report;
+                                if (!report) return;
+                                chooser.choose_by([&](const Mesh& mesh, const Topology& t, const Elements& chosen) { return same_defect(mesh, t, *report, chosen); });
+                                if (chooser.chosen().empty()) session.say(QObject::tr("No defect has such elements"));
+                              });
+  hand.desk.book.allow(same, [hand] { return hand.chooser.on() && hand.session.result(hand.chooser.part()).report != nullptr; });
 }
 
 }  // namespace

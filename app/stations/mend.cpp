@@ -40,6 +40,16 @@ void add_mend_verbs(Desk& desk) {
     const PartResult result = session.result(session.recipe_owner());
     return view.deviation_map() || (result.evaluated && result.evaluated->comparison() != nullptr);
   });
+  QAction* smooth = desk.book.add(Station::mend, QObject::tr("Drawing"), "smooth_look", QObject::tr("Smooth look"), "smooth_look", {key("Shift+V")},
+                                  QObject::tr("Show the part as it would look subdivided once, then twice, then as it is: doubled faces and edges without length come to light."),
+                                  [&session] {
+                                    session.set_smooth_levels((session.smooth_levels() + 1) % 3);
+                                    session.say(session.smooth_levels() == 0   ? QObject::tr("The part as it is")
+                                                : session.smooth_levels() == 1 ? QObject::tr("Smooth look, subdivided once · Shift+V: twice")
+                                                                               : QObject::tr("Smooth look, subdivided twice · Shift+V: as it is"));
+                                  });
+  desk.book.check(smooth, [&session] { return session.smooth_levels() > 0; });
+  desk.book.allow(smooth, [&session] { return session.smooth_levels() > 0 || session.result(session.recipe_owner()).evaluated != nullptr; });
   desk.book.check(desk.book.add(Station::mend, QObject::tr("Drawing"), "bare", QObject::tr("Just the shape"), "bare", {key("J")},
                                 QObject::tr("Put away grid, ghosts, handles and marks."), [&view] { view.set_bare(!view.bare()); }),
                   [&view] { return view.bare(); });

@@ -49,6 +49,7 @@ std::vector<DrawItem> draw_items(const Session& session, bool bare) {
       item.fresh = id == session.recipe_owner() && !bare;
       item.outline = item.selected ? theme::selection : theme::ink;
     }
+    if (const auto smooth = session.smooth_look(id)) item.drawable = smooth;
     items.push_back(std::move(item));
   }
   return items;
@@ -57,7 +58,7 @@ std::vector<DrawItem> draw_items(const Session& session, bool bare) {
 std::vector<DrawItem> chosen_items(Session& session) {
   std::vector<DrawItem> items;
   Chooser& chooser = session.chooser();
-  if (!chooser.on() || session.job().find(chooser.part()) == nullptr || !session.job().at(chooser.part()).visible) return items;
+  if (!chooser.on() || session.smooth_look(chooser.part()) || session.job().find(chooser.part()) == nullptr || !session.job().at(chooser.part()).visible) return items;
   for (const auto& drawable : {chooser.wires(), chooser.drawable()}) {
     if (!drawable) continue;
     DrawItem item;

@@ -63,6 +63,7 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), ses
     update();
     emit hint_changed(hint());
   });
+  connect(&session_, &Session::smooth_look_changed, this, qOverload<>(&ViewWidget::update));
   connect(&session_.chooser(), &Chooser::changed, this, [this] {
     pointer_.forget_handle();
     update();
@@ -220,6 +221,7 @@ void ViewWidget::paintEvent(QPaintEvent*) {
     if (const PartResult r = session_.result(part->id); r.evaluated) alive.push_back(r.evaluated->drawable.get());
   std::vector<DrawItem> items = draw_items(session_, pointer_.bare);
   for (DrawItem& item : items) item.mapped = deviation_map_ && !item.drawable->deviation.empty() && !item.ghost;
+  for (const DrawItem& item : items) alive.push_back(item.drawable.get());
   for (DrawItem& item : chosen_items(session_)) {
     alive.push_back(item.drawable.get());
     items.push_back(std::move(item));

@@ -216,6 +216,18 @@ Elements of_defects(const Mesh& mesh, const Topology& topology, const FamilyRepo
   return marks.out;
 }
 
+Elements same_defect(const Mesh& mesh, const Topology& topology, const SoundnessReport& report, const Elements& chosen) {
+  const Marks picked(topology.count(mesh, chosen.kind), chosen);
+  Marks all(picked.marked.size(), Elements{chosen.kind, {}});
+  for (const FamilyReport& found : report.families) {
+    const Elements mine = of_defects(mesh, topology, found, chosen.kind);
+    if (chosen.empty() && !mine.empty()) return mine;
+    if (std::any_of(mine.list.begin(), mine.list.end(), [&](Index e) { return picked.marked[e] != 0; }))
+      for (Index e : mine.list) all.add(e);
+  }
+  return all.out;
+}
+
 Elements converted(const Mesh& mesh, const Topology& topology, const Elements& chosen, ElementKind kind) {
   if (kind == chosen.kind) return chosen;
   Marks marks(topology.count(mesh, kind), Elements{kind, {}});

@@ -29,6 +29,9 @@ Elements boundary_loop(const Mesh& mesh, const Topology& topology, const Element
 Elements edge_loop(const Mesh& mesh, const Topology& topology, const Elements& chosen);
 /// The elements of this kind in the defects of a family.
 Elements of_defects(const Mesh& mesh, const Topology& topology, const FamilyReport& found, ElementKind kind);
+/// The elements of the defects of all families that a chosen element takes part in; of the first family that has elements of
+/// this kind, where nothing is chosen.
+Elements same_defect(const Mesh& mesh, const Topology& topology, const SoundnessReport& report, const Elements& chosen);
 /// The same choice as elements of another kind: of fewer dimensions all that belong to a chosen one, of more dimensions
 /// those all of whose vertices are chosen.
 Elements converted(const Mesh& mesh, const Topology& topology, const Elements& chosen, ElementKind kind);

@@ -6,11 +6,35 @@
 #include <chrono>
 
 #include "core/mesh/sub_mesh.h"
+#include "core/modify/find_again.h"
 #include "core/soundness/check.h"
-#include "job/step.h"
+#include "job/hand_edit.h"
 
 namespace anvil {
 namespace {
+
+/// The faces at which flaws are mended: all where the step names none. An Issue when none of those it names is there.
+Result<std::vector<char>> scope_of(const StepInput& input, StepOutput& output) {
+  std::vector<char> scope;
+  const std::string& text = input.fields.text("only");
+  Result<NamedElements> named = named_elements(text);
+  if (named && named->count == 0) return scope;
+  const Topology topology(*input.mesh);
+  Result<FoundElements> found = find_again(*input.mesh, topology, text);
+  if (!found) return found.issue();
+  if (found->found.empty())
+    return Issue{"nothing of what it was to mend is there any more", input.name, found->missing, "delete the step, or let it mend the whole part"};
+  tell_missing(output.report, input.name, found->missing);
+  scope.assign(input.mesh->face_count(), 0);
+  for (Index e : found->found.list) {
+    if (found->found.kind == ElementKind::faces) scope[e] = 1;
+    if (found->found.kind == ElementKind::edges)
+      for (Index f : topology.faces_on(e)) scope[f] = 1;
+    if (found->found.kind == ElementKind::vertices)
+      for (Index f : topology.faces_at(e)) scope[f] = 1;
+  }
+  return scope;
+}
 
 /// @param piece  receives, per face, which piece it is of, where there are several
 Mended mend_pieces(const StepInput& input, const MendSettings& settings, std::vector<Index>& piece) {
@@ -18,7 +42,11 @@ Mended mend_pieces(const StepInput& input, const MendSettings& settings, std::ve
   Mended all;
   Index number = 0;
   for (const SubMesh& whole : take_apart(*input.mesh, input.piece, input.pieces)) {
-    Mended one = mend(whole.mesh, settings, input.control);
+    MendSettings own = settings;
+    own.scope.clear();
+    if (!settings.scope.empty())
+      for (Index f : whole.faces) own.scope.push_back(settings.scope[f]);
+    Mended one = mend(whole.mesh, own, input.control);
     for (Index f : one.source) all.source.push_back(f == no_index ? no_index : whole.faces[f]);
     append(all.mesh, one.mesh);
     piece.resize(all.source.size(), number++);
@@ -43,9 +71,16 @@ Result<StepOutput> run(const StepInput& input) {
     if (fields.on(mender->key)) allowed.push_back(mender);
   settings.menders = allowed;
   StepOutput output;
+  Result<std::vector<char>> scope = scope_of(input, output);
+  if (!scope) {
+    scope.issue().subject = input.name;
+    return scope.issue();
+  }
+  settings.scope = std::move(*scope);
   Mended mended = mend_pieces(input, settings, output.piece);
   auto compared = std::make_shared<Comparison>();
-  if (input.pieces > 1) {
+  if (input.pieces > 1 || !settings.scope.empty()) {
+    // Mending looked at its scope, piece by piece; the verdict is about the whole.
     output.pieces = input.pieces;
     mended.before = check_pieces(*input.mesh, input.piece, input.pieces, input.control.stop);
     mended.after = check_pieces(mended.mesh, output.piece, output.pieces, input.control.stop);
@@ -78,6 +113,7 @@ std::vector<Field> mend_fields() {
       choice_field("solid", "Solid is", "add", {{"add", "what any shell encloses"}, {"alternate", "shells in turn solid and hollow"}},
                    "What counts as solid where shells cross or lie in each other."),
       length_field("longest-hole", "Holes up to", 0, "Longer ones stay open; 0 closes all.", 0)};
+  fields.push_back(folded(elements_field("only", "Only at", {"faces", "edges", "vertices"}, 0, 0, "Faces, edges or vertices: only flaws there are mended; none named: all are.")));
   for (const Mender* mender : mender_table()) fields.push_back(folded(toggle_field(mender->key, mender->label, mender->ticked, mender->help)));
   fields.push_back(folded(length_field("opening-width", "Opening", 0, "How far touching places are moved apart; 0 is the least that works.", 0)));
   return fields;

@@ -65,7 +65,7 @@ class Driver {
     REQUIRE(until([this] {
       if (session().busy_with_files()) return false;
       return std::all_of(job().parts.begin(), job().parts.end(),
-                         [this](const PartPtr& p) { return session().result(p->id).report != nullptr; });
+                         [this](const PartPtr& p) { return session().is_current(p->id) || session().result(p->id).issue; });
     }));
     QTest::qWait(30);
   }
@@ -127,7 +127,7 @@ class Driver {
     for (const Verb& verb : window.verbs().all()) {
       if (!verb.keys.contains(wanted)) continue;
       if (verb.action->shortcuts().contains(wanted)) return;
-      other = &verb.station;
+      if (other == nullptr) other = &verb.station;
     }
     if (other == nullptr) return;
     const auto place = std::find(stations.begin(), stations.end(), *other) - stations.begin();

@@ -25,9 +25,21 @@ PartId part_of(Driver& d, const Mesh& mesh) {
   return d.session().chosen();
 }
 const Mesh& shown(Driver& d, PartId part) { return *d.session().result(part).evaluated->mesh; }
-const SoundnessReport& report(Driver& d, PartId part) { return *d.session().result(part).report; }
+const SoundnessReport& report(Driver& d, PartId part) {
+  const ReportPtr known = d.session().result(part).report;
+  REQUIRE(known != nullptr);
+  return *known;
+}
 const Elements& chosen(Driver& d) { return d.session().chooser().chosen(); }
 const Step& last_step(Driver& d, PartId part) { return d.job().at(part).recipe.back(); }
+
+/// The button in the rail whose accessible name begins like this.
+QToolButton* link(Driver& d, const QString& name) {
+  QTest::qWait(60);
+  for (QToolButton* button : d.window.rail().findChildren<QToolButton*>())
+    if (button->isVisible() && button->accessibleName().startsWith(name)) return button;
+  return nullptr;
+}
 
 }  // namespace
 
@@ -445,4 +457,148 @@ TEST_CASE("a face is cut out, combined apart, and joined back with its corners w
   d.settle();
   CHECK(report(d, part).sound);
   CHECK(d.volume(part) == Approx(box_volume));
+}
+
+TEST_CASE("faces extruded by nothing come to light in the smooth look and are cleaned back to the old mesh") {
+  Driver d;
+  const Mesh box = stock("box", {40, 40, 20});
+  Mesh extruded = box;
+  for (Index f = 0; f < box.face_count(); ++f) {
+    if (newell_normal(box.positions, box.face(f)).z() <= 0) continue;
+    const auto old = box.face(f);
+    for (Index c = box.face_offsets[f]; c < box.face_offsets[f + 1]; ++c) extruded.corners[c] = extruded.add_vertex(box.positions[box.corners[c]]);
+    const Index first = static_cast<Index>(box.positions.size());
+    for (Index k = 0; k < 4; ++k) extruded.add_face({old[k], old[(k + 1) % 4], first + (k + 1) % 4, first + k});
+  }
+  const PartId part = part_of(d, box);
+  d.key(Qt::Key_F);
+  QTest::qWait(600);
+  // Looked at as it is, there is nothing to see; smooth, the lid stands out like a crease.
+  const auto picture = [&](int levels) {
+    while (d.session().smooth_levels() != levels) d.key(Qt::Key_V, Qt::ShiftModifier);
+    REQUIRE(Driver::until([&] { return levels == 0 || d.session().smooth_look(part) != nullptr; }));
+    d.key(Qt::Key_J);  // just the shape
+    QTest::qWait(150);
+    const QImage image = d.view().picture();
+    d.key(Qt::Key_J);
+    return image;
+  };
+  const QImage plain = picture(0), smooth = picture(2), once = picture(1);
+  CHECK(smooth != plain);
+  CHECK(once != smooth);
+  d.session().commit(QStringLiteral("another"), edit::change_unlocked(d.job(), part, [&](Part& p) { p.source = ImportedSource{shared(extruded), "part.ply"}; }));
+  d.settle();
+  CHECK_FALSE(report(d, part).sound);
+  CHECK(report(d, part).count(families::zero_length_edges) > 0);
+  CHECK(picture(0) == plain);
+  CHECK(picture(2) != smooth);
+  d.key(Qt::Key_E, Qt::ShiftModifier);
+  d.settle();
+  CHECK(report(d, part).sound);
+  CHECK(shown(d, part).positions.size() == 8);
+  CHECK(shown(d, part).face_count() == 6);
+  d.key(Qt::Key_Escape);
+  CHECK(picture(2) == smooth);
+  CHECK(picture(0) == plain);
+}
+
+TEST_CASE("the wall inside a mirrored part is chosen by its family, taken out, and an edge loop is walked around the seam") {
+  Driver d;
+  // Two boxes wall to wall with the wall between them left in, welded.
+  Mesh mesh = stock("box", {40, 40, 20});
+  Mesh other = mesh;
+  place(other, Affine(Eigen::Translation3d(40, 0, 0)));
+  append(mesh, other);
+  for (Index& v : mesh.corners)
+    for (Index w = 0; w < v; ++w)
+      if (mesh.positions[w] == mesh.positions[v]) {
+        v = w;
+        break;
+      }
+  std::vector<std::size_t> double_wall;
+  for (std::size_t f = 6; f < 12; ++f)
+    if (newell_normal(mesh.positions, mesh.face(f)).x() < 0) double_wall.push_back(f);
+  const PartId part = part_of(d, without_faces(mesh, double_wall));
+  const Affine world = d.job().world_of(part);
+  CHECK(report(d, part).count(families::inner_walls) > 0);
+  // Its row in the rail opens, and its place is chosen by the link there.
+  d.click(link(d, QStringLiteral("Inner walls")));
+  d.click(link(d, QStringLiteral("Choose the elements of")));
+  REQUIRE(chosen(d).size() == 1);
+  CHECK(chosen(d).kind == ElementKind::faces);
+  // The same by family, from an edge of the wall.
+  d.key(Qt::Key_E);
+  d.session().chooser().set_way(Chooser::Way::click);
+  d.click_at(world * Vec3(20, 0, 10));
+  REQUIRE(chosen(d).size() == 1);
+  d.key(Qt::Key_M, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 4);
+  d.click(link(d, QStringLiteral("Choose the elements of")));
+  CHECK(std::abs(newell_normal(shown(d, part).positions, shown(d, part).face(chosen(d).list[0])).x()) > 0);
+  d.key(Qt::Key_D);
+  d.settle();
+  CHECK(report(d, part).sound);
+  CHECK(shown(d, part).face_count() == 10);
+  d.key(Qt::Key_E);
+  d.session().chooser().clear();
+  d.click_at(world * Vec3(20, 0, 10));
+  REQUIRE(chosen(d).size() == 1);
+  d.key(Qt::Key_R);
+  CHECK(chosen(d).size() == 4);
+  for (Index e : chosen(d).list)
+    for (Index v : d.session().chooser().topology()->edges.vertices[e]) CHECK(shown(d, part).positions[v].x() == Approx(20));
+}
+
+TEST_CASE("the float housing goes to Sound step by step, each family and a single place mended from its row in the rail") {
+  Driver d;
+  d.session().bring_in({std::filesystem::path(DEMO_DATA) / "float-housing.obj"}, Unit::millimetre);
+  d.settle();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  const PartId part = d.session().chosen();
+  // One single place first: it goes, the others of its family stay.
+  const std::size_t holes = report(d, part).holes();
+  REQUIRE(holes > 1);
+  d.click(link(d, QStringLiteral("Open edges and holes")));
+  d.click(link(d, QStringLiteral("Mend flat hole")));
+  d.settle();
+  REQUIRE(d.job().at(part).recipe.size() == 1);
+  CHECK(report(d, part).holes() == holes - 1);
+  CHECK_FALSE(report(d, part).sound);
+  d.session().undo();
+  d.settle();
+  // Then family by family, as the rail offers it, until nothing is left that can be mended.
+  int steps = 0;
+  for (; steps < 20 && !report(d, part).sound; ++steps) {
+    std::size_t before = 0;
+    for (const FamilyReport& f : report(d, part).families)
+      if (f.family->role == FamilyRole::defect) before += f.count;
+    bool better = false;
+    for (const Family* family : family_table()) {
+      if (family->role == FamilyRole::note || report(d, part).count(*family) == 0 || !Session::is_mendable(*family)) continue;
+      const std::size_t row = d.window.rail().row_of(*family);
+      d.window.rail().open_family(row, true);
+      QToolButton* mend = link(d, QStringLiteral("Mend all: ") + QString::fromUtf8(family->label));
+      if (mend == nullptr) mend = link(d, QStringLiteral("Mend "));
+      REQUIRE(mend != nullptr);
+      const std::size_t had = d.job().at(part).recipe.size();
+      INFO(mend->accessibleName().toStdString());
+      d.click(mend);
+      d.settle();
+      REQUIRE(d.job().at(part).recipe.size() == had + 1);
+      std::size_t after = 0;
+      for (const FamilyReport& f : report(d, part).families)
+        if (f.family->role == FamilyRole::defect) after += f.count;
+      d.window.rail().open_family(row, false);
+      if (after < before) {
+        better = true;
+        break;
+      }
+      d.session().undo();
+      d.settle();
+    }
+    if (!better) break;
+  }
+  CHECK(report(d, part).sound);
+  CHECK(steps >= 4);
+  CHECK(d.job().at(part).recipe.size() == static_cast<std::size_t>(steps));
 }

@@ -225,6 +225,7 @@ TEST_CASE("marks and the bare shape change what is drawn, next and previous plac
   d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), part));
   d.session().select({d.named("Open")});
   d.settle();
+  d.key(Qt::Key_4, Qt::ControlModifier);
   d.key(Qt::Key_F);
   QTest::qWait(800);
   const QImage marked = d.view().picture();

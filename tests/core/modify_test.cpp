@@ -7,6 +7,7 @@
 #include "core/modify/choose.h"
 #include "core/modify/edits.h"
 #include "core/modify/find_again.h"
+#include "core/modify/subdivide.h"
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
 #include "tests/support/referee.h"
@@ -486,4 +487,37 @@ TEST_CASE("elements can be named by hand, and what cannot be read is refused wit
     REQUIRE_FALSE(found);
     CHECK_FALSE(found.issue().remedy.empty());
   }
+}
+
+TEST_CASE("a subdivided cube is the limit that its vertices say, and what is doubled or torn shows") {
+  const Mesh box = cube();
+  const Subdivided once = subdivide(box, 1), twice = subdivide(box, 2);
+  CHECK(once.mesh.face_count() == 24);
+  CHECK(twice.mesh.face_count() == subdivided_faces(box, 2));
+  CHECK(judge(once.mesh).sound());
+  CHECK(judge(twice.mesh).sound());
+  // One step by the published rule: a corner of valence 3 goes to (F + 2R + 0 P) / 3 with F the mean of its face points and R
+  // that of its edge middles (Catmull and Clark 1978); of a cube of side 2 that is 5/9 along each axis.
+  double farthest = 0;
+  for (Index v = 0; v < 8; ++v) farthest = std::max(farthest, (once.mesh.positions[v] - box.positions[v] * (5.0 / 9)).norm());
+  CHECK(farthest < 1e-12);
+  CHECK(twice.source[0] == 0);
+  CHECK(twice.source.back() == 5);
+  // A lid that hangs on vertices of its own tears off.
+  Mesh torn = box;
+  const Index lid = face_towards(box, {0, 0, 1});
+  for (Index c = torn.face_offsets[lid]; c < torn.face_offsets[lid + 1]; ++c) torn.corners[c] = torn.add_vertex(torn.positions[torn.corners[c]]);
+  CHECK_FALSE(judge(subdivide(torn, 2).mesh).closed);
+  // The same lid extruded by nothing: four walls without extent hold its rim back, and the volume grows.
+  Mesh extruded = torn;
+  for (Index k = 0; k < 4; ++k) {
+    const Index c = box.face_offsets[lid] + k, d = box.face_offsets[lid] + (k + 1) % 4;
+    extruded.add_face({box.corners[c], box.corners[d], extruded.corners[d], extruded.corners[c]});
+  }
+  CHECK(signed_volume(subdivide(extruded, 2).mesh) > 1.1 * signed_volume(twice.mesh));
+  // What cannot be subdivided is counted.
+  Mesh bad = box;
+  bad.add_face({0, 1, 0});
+  CHECK(subdivide(bad, 1).left_out == 1);
+  CHECK(subdivide(Mesh{}, 1).mesh.empty());
 }

@@ -467,3 +467,33 @@ TEST_CASE("a face detached into a part of its own is joined back and the part is
   CHECK_FALSE(edit::detach_faces(job, 1, *whole, {ElementKind::faces, {}}));
   CHECK_FALSE(edit::detach_faces(job, 1, *whole, {ElementKind::faces, {0, 1, 2, 3, 4, 5}}));
 }
+
+TEST_CASE("a mend step bound to some faces leaves the others, and its verdict is about the whole") {
+  // Two holes on opposite sides of a ball; only the one is to be closed.
+  Job job = edit::add_part(Job{}, primitive("Ball", "icosphere", {20, 2}));
+  RecipeRunner runner;
+  const EvaluatedPtr ball = runner.evaluate(job, 1, {}, false);
+  const Topology t(*ball->mesh);
+  Index opposite = 0;
+  for (Index f = 0; f < ball->mesh->face_count(); ++f)
+    if ((place_of(*ball->mesh, t, ElementKind::faces, f) + place_of(*ball->mesh, t, ElementKind::faces, 0)).norm() < 1e-9) opposite = f;
+  REQUIRE(opposite != 0);
+  const auto named = [&](Elements elements) { return FieldValue(describe(*ball->mesh, t, elements)); };
+  const auto [a, b] = std::pair(ball->mesh->face(0)[0], ball->mesh->face(0)[1]);
+  job = *edit::add_step(job, 1, with(steps::delete_faces, {{"chosen", named({ElementKind::faces, {0, opposite}})}}));
+  job = *edit::add_step(job, 1, with(steps::mend, {{"only", named({ElementKind::edges, {t.edge_between(a, b)}})}}));
+  const EvaluatedPtr half = runner.evaluate(job, 1, {}, false);
+  REQUIRE_FALSE(half->error);
+  CHECK(half->mesh->face_count() == ball->mesh->face_count() - 1);
+  const ReportPtr report = runner.check(job, 1, {});
+  CHECK_FALSE(report->sound);
+  CHECK(report->holes() == 1);
+  CHECK(half->steps[1].comparison->before->holes() == 2);
+  CHECK(half->steps[1].comparison->after->holes() == 1);
+  // Nothing named: all of it.
+  job = edit::change_part(job, 1, [](Part& p) { p.recipe[1].fields = new_step(steps::mend).fields; });
+  CHECK(runner.check(job, 1, {})->sound);
+  // Something that is not there.
+  job = *edit::change_step(job, job.at(1).recipe[1].id, [](Step& s) { s.fields[*field_place(s.kind->fields, "only")] = std::string("faces at 0,0,99"); });
+  REQUIRE(runner.evaluate(job, 1, {}, false)->error);
+}
