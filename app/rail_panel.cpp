@@ -5,7 +5,8 @@
 #include <cmath>
 
 #include "app/theme.h"
-#include "app/view/overlay.h"
+#include "app/view/markers.h"
+#include "core/modify/measure.h"
 
 namespace anvil::app {
 namespace {
@@ -128,7 +129,7 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   layout->addWidget(section_label(tr("NUMBERS")));
   layout->addSpacing(4);
   for (const QString& name :
-       {tr("Triangles"), tr("Shells"), tr("Volume"), tr("Area"), tr("Size"), tr("Mass, PETG")}) {
+       {tr("Triangles"), tr("Faces"), tr("Edges"), tr("Vertices"), tr("Shells"), tr("Volume"), tr("Area"), tr("Size"), tr("Mass, PETG")}) {
     auto* line = new QHBoxLayout;
     line->setContentsMargins(0, 3, 0, 3);
     auto* value = new QLabel;
@@ -141,6 +142,15 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     layout->addLayout(line);
     numbers_[name] = value;
   }
+  chosen_ = new QLabel;
+  chosen_->setObjectName(QStringLiteral("chosen_numbers"));
+  chosen_->setAccessibleName(tr("Numbers of what is chosen"));
+  chosen_->setWordWrap(true);
+  chosen_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  chosen_title_ = section_label(tr("CHOSEN"));
+  layout->addSpacing(8);
+  layout->addWidget(chosen_title_);
+  layout->addWidget(chosen_);
   layout->addStretch();
   scroll->setWidget(content);
   outer->addWidget(scroll);
@@ -153,10 +163,12 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     verdict_->setText(tr("Checking"));
     reason_->setText(tr("The numbers below are from the last check."));
   });
+  connect(&session_.chooser(), &Chooser::changed, this, &RailPanel::show_chosen);
   connect(&session_, &Session::job_changed, this, &RailPanel::refresh);
   connect(&session_, &Session::selection_changed, this, &RailPanel::refresh);
   connect(&session_, &Session::result_changed, this, &RailPanel::refresh);
   refresh();
+  show_chosen();
 }
 
 std::size_t RailPanel::row_of(const Family& family) const {
@@ -243,6 +255,9 @@ void RailPanel::show_numbers(const PartResult& result) {
   if (!result.report) return;
   const SoundnessReport& report = *result.report;
   const double volume = report.volume * std::abs(world.linear().determinant());
+  set(tr("Faces"), QStringLiteral("%L1").arg(report.polygons));
+  set(tr("Edges"), QStringLiteral("%L1").arg(report.edges));
+  set(tr("Vertices"), QStringLiteral("%L1").arg(report.vertices));
   set(tr("Shells"), QStringLiteral("%L1").arg(report.shells));
   set(tr("Volume"), report.closed() ? volume_text(volume) : tr("open"));
   set(tr("Mass, PETG"),
@@ -252,6 +267,28 @@ void RailPanel::show_numbers(const PartResult& result) {
   const Eigen::Matrix3d gram = world.linear().transpose() * world.linear();
   const bool even = (gram - scale * scale * Eigen::Matrix3d::Identity()).cwiseAbs().maxCoeff() < 1e-9 * scale * scale;
   set(tr("Area"), even ? area_text(report.area * scale * scale) : tr("scaled unevenly"));
+}
+
+/// How much is chosen by hand, and what can be measured of it.
+void RailPanel::show_chosen() {
+  Chooser& chooser = session_.chooser();
+  const Topology* topology = chooser.on() && !chooser.chosen().empty() ? chooser.topology() : nullptr;
+  chosen_title_->setVisible(topology != nullptr);
+  chosen_->setVisible(topology != nullptr);
+  if (topology == nullptr || session_.job().find(chooser.part()) == nullptr) return;
+  const Mesh& mesh = *chooser.evaluated()->mesh;
+  const auto count = [&](ElementKind kind) { return tr("%L1 %2").arg(chooser.count_as(kind)).arg(QLatin1String(name_of(kind, chooser.count_as(kind) != 1))); };
+  std::size_t triangles = 0;
+  if (chooser.chosen().kind == ElementKind::faces)
+    for (Index f : chooser.chosen().list) triangles += mesh.face(f).size() - 2;
+  QStringList lines{count(ElementKind::vertices) + tr(", ") + count(ElementKind::edges) + tr(", ") + count(ElementKind::faces)};
+  if (triangles > 0) lines << tr("%L1 triangles").arg(triangles);
+  const Measured measured = measure(mesh, *topology, chooser.chosen(), session_.job().world_of(chooser.part()));
+  if (measured.length) lines << tr("Length %1 mm").arg(significant(*measured.length));
+  if (measured.area) lines << tr("Area %1").arg(area_text(*measured.area));
+  if (measured.distance) lines << tr("Distance %1 mm").arg(significant(*measured.distance));
+  if (measured.angle) lines << tr("Angle %1°").arg(significant(*measured.angle));
+  chosen_->setText(lines.join(QLatin1Char('\n')));
 }
 
 /// What the engine did beside the plain result, with the places where it can tell them.

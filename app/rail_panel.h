@@ -42,6 +42,7 @@ class RailPanel : public QWidget {
   void show_numbers(const PartResult& result);
   void show_notes(const PartResult& result);
   void show_trouble(const PartResult& result);
+  void show_chosen();
 
   Session& session_;
   QLabel *glyph_, *verdict_, *reason_;
@@ -52,6 +53,7 @@ class RailPanel : public QWidget {
   QVBoxLayout* notes_layout_ = nullptr;
   QVBoxLayout* trouble_layout_;
   std::map<QString, QLabel*> numbers_;
+  QLabel *chosen_ = nullptr, *chosen_title_ = nullptr;
   QTimer checking_;
   ReportPtr shown_;
   std::shared_ptr<const Mesh> shown_mesh_;

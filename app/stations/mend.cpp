@@ -3,6 +3,7 @@
 #include "app/rail_panel.h"
 #include "app/stations/desk.h"
 #include "app/view/view_widget.h"
+#include "core/modify/measure.h"
 
 namespace anvil::app {
 
@@ -32,6 +33,18 @@ void add_mend_verbs(Desk& desk) {
   desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "previous_place", QObject::tr("Previous place"), "previous",
                                 {key("Shift+N")}, QObject::tr("Fly to the place before."), [&rail = desk.rail] { rail.show_next(-1); }),
                   has_report);
+  desk.book.allow(desk.book.add(Station::mend, QObject::tr("Drawing"), "measure", QObject::tr("Measure"), "measure", {key("Ctrl+M")},
+                                QObject::tr("Distance, and angle between the faces, of two places picked on parts; both catch on vertices and edge middles."),
+                                [&session, &view] {
+                                  emit session.pick_requested(2, QObject::tr("Measure between two places"), [&session, &view](const std::vector<PickedPoint>& picked) {
+                                    const Vec3 across = picked[1].point - picked[0].point;
+                                    const double angle = angle_between(picked[0].normal, picked[1].normal);
+                                    view.show_measure({picked[0].point, picked[1].point});
+                                    session.say(QObject::tr("Distance %1 mm · right %2, back %3, up %4 · faces at %5°")
+                                                    .arg(across.norm(), 0, 'f', 3).arg(across.x(), 0, 'f', 3).arg(across.y(), 0, 'f', 3).arg(across.z(), 0, 'f', 3).arg(angle, 0, 'f', 2));
+                                  });
+                                }),
+                  [&session] { return !session.job().parts.empty(); });
   QAction* map = desk.book.add(Station::mend, QObject::tr("Drawing"), "deviation_map", QObject::tr("Deviation map"), "deviation", {key("Shift+O")},
                                QObject::tr("Colour the part by how far its last step moved the surface."),
                                [&view] { view.set_deviation_map(!view.deviation_map()); });
@@ -56,6 +69,12 @@ void add_mend_verbs(Desk& desk) {
   desk.book.check(desk.book.add(Station::mend, QObject::tr("Drawing"), "marks", QObject::tr("Marks"), "marks", {key("K")},
                                 QObject::tr("Mark the places of all defects in the view."), [&view] { view.set_marks(!view.marks()); }),
                   [&view] { return view.marks(); });
+  desk.book.check(desk.book.add(Station::mend, QObject::tr("Drawing"), "marks_through", QObject::tr("Marks behind too"), "through", {key("Ctrl+Shift+K")},
+                                QObject::tr("Mark places that the part hides as well, fainter."), [&view] { view.set_marks_through(!view.marks_through()); }),
+                  [&view] { return view.marks_through(); });
+  QAction* isolate = desk.book.add(Station::mend, QObject::tr("Drawing"), "isolate", QObject::tr("Only around the place"), "isolate", {key("Ctrl+Shift+N")},
+                                   QObject::tr("Draw only what lies around the place that is shown."), [&view] { view.set_isolated(!view.isolated()); });
+  desk.book.check(isolate, [&view] { return view.isolated(); });
 }
 
 }  // namespace anvil::app

@@ -22,6 +22,17 @@ std::pair<double, double> distance_from(const QPointF& pixel, const QPointF& a, 
 
 }  // namespace
 
+bool is_seen(const Evaluated& evaluated, const Affine& world, const Picture& picture, const Vec3& point) {
+  QPointF pixel;
+  if (!picture.at(world * point, pixel)) return false;
+  const Ray ray = picture.camera.ray(pixel - picture.area.topLeft(), picture.area.size());
+  const double depth = (world * point - ray.origin).dot(ray.direction);
+  const Affine own = world.inverse();
+  const Drawable& drawable = *evaluated.drawable;
+  const auto hit = drawable.tree->nearest_hit(evaluated.mesh->positions, drawable.triangle_list.triangles, own * ray.origin, own.linear() * ray.direction);
+  return !hit || hit->distance >= depth - same_depth * picture.camera.distance;
+}
+
 ElementView::ElementView(const Evaluated& evaluated, const Topology& topology, const Affine& world, const Picture& picture, bool through)
     : evaluated_(evaluated), mesh_(*evaluated.mesh), topology_(topology), world_(world), own_(world.inverse()), picture_(picture), through_(through) {}
 
@@ -31,16 +42,6 @@ const std::vector<QPointF>& ElementView::pixels() const {
   for (std::size_t v = 0; v < pixels_.size(); ++v)
     if (!picture_.at(world_ * mesh_.positions[v], pixels_[v])) pixels_[v] = {std::nan(""), std::nan("")};
   return pixels_;
-}
-
-bool ElementView::is_visible(const Vec3& point) const {
-  QPointF pixel;
-  if (!picture_.at(world_ * point, pixel)) return false;
-  const Ray ray = picture_.camera.ray(pixel - picture_.area.topLeft(), picture_.area.size());
-  const double depth = (world_ * point - ray.origin).dot(ray.direction);
-  const Drawable& drawable = *evaluated_.drawable;
-  const auto hit = drawable.tree->nearest_hit(mesh_.positions, drawable.triangle_list.triangles, own_ * ray.origin, own_.linear() * ray.direction);
-  return !hit || hit->distance >= depth - same_depth * picture_.camera.distance;
 }
 
 bool ElementView::is_visible(ElementKind kind, Index element) const {

@@ -10,6 +10,10 @@
 
 namespace anvil::app {
 
+/// Is nothing of a part in front of a point on or near its surface?
+/// @param point  in the part's own frame
+bool is_seen(const Evaluated& evaluated, const Affine& world, const Picture& picture, const Vec3& point);
+
 /// A part as it stands in a picture.
 class ElementView {
  public:
@@ -23,7 +27,7 @@ class ElementView {
   /// Those that a round brush touches.
   std::vector<Index> touched(ElementKind kind, const QPointF& pixel, double radius) const;
   /// Is nothing of the part in front of a point of its surface (in its own frame)?
-  bool is_visible(const Vec3& point) const;
+  bool is_visible(const Vec3& point) const { return is_seen(evaluated_, world_, picture_, point); }
 
  private:
   bool is_visible(ElementKind kind, Index element) const;

@@ -31,34 +31,6 @@ void halo_text(QPainter& painter, const QPointF& middle, const QString& text, co
   painter.fillPath(path, colour);
 }
 
-QString marker_icon(Marker marker) {
-  switch (marker) {
-    case Marker::ring: return QStringLiteral("mark_ring");
-    case Marker::bow_tie: return QStringLiteral("mark_bow_tie");
-    case Marker::diamond: return QStringLiteral("mark_diamond");
-    case Marker::dot: return QStringLiteral("mark_dot");
-    case Marker::double_bar: return QStringLiteral("mark_double_bar");
-    case Marker::hook: return QStringLiteral("mark_hook");
-  }
-  return QStringLiteral("mark_dot");
-}
-
-void paint_markers(QPainter& painter, const Picture& picture, const SoundnessReport& report, const Affine& world, std::size_t max_each) {
-  painter.setRenderHint(QPainter::Antialiasing);
-  for (const FamilyReport& found : report.families) {
-    if (found.defects.empty() || found.family->role == FamilyRole::note) continue;
-    const double ratio = painter.device()->devicePixelRatioF();
-    const QPixmap light = theme::pixmap(marker_icon(found.family->marker), Qt::white, 20, ratio);
-    const QPixmap mark = theme::pixmap(marker_icon(found.family->marker), theme::defect, 16, ratio);
-    for (std::size_t k = 0; k < std::min(max_each, found.defects.size()); ++k) {
-      QPointF at;
-      if (!picture.at(world * found.defects[k].position, at) || !picture.area.contains(at)) continue;
-      painter.drawPixmap(at - QPointF(10, 10), light);
-      painter.drawPixmap(at - QPointF(8, 8), mark);
-    }
-  }
-}
-
 void paint_place(QPainter& painter, const Picture& picture, const Place& place, const Affine& world) {
   painter.setRenderHint(QPainter::Antialiasing);
   for (const auto& [a, b] : place.segments) {
@@ -113,6 +85,15 @@ void paint_deviation(QPainter& painter, const Picture& picture, const QPointF& c
     painter.restore();
     paint_tag(painter, at + QPointF(13, -16), QObject::tr("at most %1 mm").arg(off.max, 0, 'g', 3), theme::ink);
   }
+}
+
+void paint_measure(QPainter& painter, const Picture& picture, const std::array<Vec3, 2>& ends) {
+  QPointF a, b;
+  if (!picture.at(ends[0], a) || !picture.at(ends[1], b)) return;
+  stroke(painter, QPolygonF{{a, b}}, theme::ink, 1.6);
+  paint_spot(painter, a);
+  paint_spot(painter, b);
+  paint_tag(painter, (a + b) / 2 + QPointF(10, -14), QObject::tr("%1 mm").arg((ends[1] - ends[0]).norm(), 0, 'g', 5), theme::ink);
 }
 
 void paint_region(QPainter& painter, const QPolygonF& region) {

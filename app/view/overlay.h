@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What is painted flat over the picture: names of tools, defect markers, the place shown.
+// What is painted flat over the picture: names of tools, the place shown, regions and points.
 #pragma once
 
 #include <QPainter>
@@ -17,17 +17,14 @@ QPen round_pen(const QColor& colour, double width);
 /// Text around a point, readable on any ground.
 void halo_text(QPainter& painter, const QPointF& middle, const QString& text, const QColor& colour);
 
-/// The drawing of a marker.
-QString marker_icon(Marker marker);
-
-/// Markers at the places of a part's report; the one shown with its edges drawn.
-void paint_markers(QPainter& painter, const Picture& picture, const SoundnessReport& report,
-                   const Affine& world, std::size_t max_each);
+/// The place shown, with its edges drawn.
 void paint_place(QPainter& painter, const Picture& picture, const Place& place, const Affine& world);
 
 /// The legend of the deviation map, standing on `corner` at its lower left, and the place of the largest deviation.
 void paint_deviation(QPainter& painter, const Picture& picture, const QPointF& corner, const Comparison& comparison, const Affine& world);
 
+/// A line between two points of the job, with its length.
+void paint_measure(QPainter& painter, const Picture& picture, const std::array<Vec3, 2>& ends);
 /// The outline of a region that is being drawn to choose what lies in it.
 void paint_region(QPainter& painter, const QPolygonF& region);
 /// Vertices of a part: the chosen ones, and small ones for those that can be.

@@ -44,8 +44,10 @@ in float off;
 uniform vec3 base, up;
 uniform vec3 near_colour, middle_colour, far_colour;  // of the deviation map
 uniform float alpha, largest;                         // largest deviation; 0: no map
+uniform vec4 kept;                                    // middle and radius of what is drawn; radius 0: all
 out vec4 colour;
 void main() {
+  if (kept.w > 0.0 && distance(seen, kept.xyz) > kept.w) discard;
   vec3 n = normalize(cross(dFdx(seen), dFdy(seen)));
   float key = max(dot(n, normalize(vec3(-0.35, 0.60, 0.72))), 0.0);
   float sky = 0.5 + 0.5 * dot(n, up);
@@ -72,7 +74,9 @@ uniform float width;
 uniform vec2 depth_bias;      // towards the eye: a share of the distance, and a length
 uniform int all;
 flat out int along_x;
+out vec3 seen;
 void main() {
+  seen = (view_from_model * vec4((gl_VertexID & 1) == 1 ? b : a, 1.0)).xyz;
   vec3 to_eye = eye.w > 0.0 ? eye.xyz - 0.5 * (a + b) : eye.xyz;
   bool outline = dot(normal_a, to_eye) * dot(normal_b, to_eye) <= 0.0;
   along_x = 1;
@@ -97,10 +101,13 @@ void main() {
 })";
 constexpr const char* edge_fragment = R"(#version 330 core
 flat in int along_x;
+in vec3 seen;
 uniform vec4 ink;
+uniform vec4 kept;
 uniform float dash;
 out vec4 colour;
 void main() {
+  if (kept.w > 0.0 && distance(seen, kept.xyz) > kept.w) discard;
   if (dash > 0.0 && mod(along_x == 1 ? gl_FragCoord.x : gl_FragCoord.y, 2.0 * dash) > 1.15 * dash) discard;
   colour = ink;
 })";
@@ -118,6 +125,13 @@ QMatrix4x4 to_float(const Affine& m) {
     for (int column = 0; column < 4; ++column)
       result(row, column) = static_cast<float>(m.matrix()(row, column));
   return result;
+}
+
+/// The ball that is drawn, as the shaders take it.
+QVector4D kept_in_view(const DrawItem& item, const Camera& camera) {
+  if (!item.kept) return {};
+  const Vec3 at = camera.view_matrix() * item.kept->middle;
+  return {static_cast<float>(at.x()), static_cast<float>(at.y()), static_cast<float>(at.z()), static_cast<float>(item.kept->radius)};
 }
 
 /// Camera from model, composed in double so that large coordinates do not shake.
@@ -304,6 +318,7 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
   mesh_.setUniformValue(
       "up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));
   mesh_.setUniformValue("alpha", alpha);
+  mesh_.setUniformValue("kept", kept_in_view(item, camera));
   mesh_.setUniformValue("largest", item.mapped ? item.drawable->max_deviation : 0.0F);
   mesh_.setUniformValue("near_colour", rgb(deviation_colour(0)));
   mesh_.setUniformValue("middle_colour", rgb(deviation_colour(0.5)));
@@ -344,6 +359,7 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
                                                 : QVector2D(share, 0));
   edge_.setUniformValue("all", line.which == LineStyle::all || line.which == LineStyle::fresh ? 1 : 0);
   edge_.setUniformValue("ink", QVector4D(rgb(line.colour), line.alpha));
+  edge_.setUniformValue("kept", kept_in_view(item, camera));
   edge_.setUniformValue("dash", line.dash * static_cast<float>(style.pixel_ratio));
   if (line.hidden_too) glDisable(GL_DEPTH_TEST);
   QOpenGLVertexArrayObject& lines = line.which == LineStyle::fresh ? b.fresh_lines : b.lines;
@@ -397,6 +413,7 @@ void Renderer::draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera,
   edge_.setUniformValue("all", 1);
   edge_.setUniformValue("dash", 0.0F);
   edge_.setUniformValue("ink", QVector4D(rgb(QColor(0xAE, 0xA7, 0x99)), 0.45F));
+  edge_.setUniformValue("kept", QVector4D());
   glDepthMask(GL_FALSE);
   grid_lines_.bind();
   glDrawArraysInstanced(GL_TRIANGLE_STRIP, 0, 4, 2 * (2 * reach + 1));

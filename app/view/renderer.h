@@ -13,6 +13,7 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "app/view/camera.h"
@@ -21,6 +22,12 @@
 namespace anvil::app {
 
 enum class RenderStyle { edges, wires, see_through, plain };
+
+/// What lies outside of it is not drawn.
+struct KeptBall {
+  Vec3 middle;  ///< in the job's space
+  double radius;
+};
 
 /// One part in one frame.
 struct DrawItem {
@@ -33,6 +40,7 @@ struct DrawItem {
   bool selected = false;  ///< thick outline
   bool mapped = false;    ///< coloured by its deviation
   bool fresh = false;     ///< edges that the latest step made are drawn in the colour of the selection
+  std::optional<KeptBall> kept = {};
   bool overlay = false;   ///< drawn over a part: thin lines, faces and thick lines of what is chosen of it
 };
 

@@ -37,6 +37,9 @@ QByteArray key_of(const CameraRig& rig, const std::vector<DrawItem>& items, cons
     put_numbers(item.world.data(), 16);
     put(item.colour.rgba());
     put(item.outline.rgba());
+    const KeptBall kept = item.kept.value_or(KeptBall{Vec3::Zero(), 0});
+    put_numbers(kept.middle.data(), 3);
+    put(kept.radius);
     for (const bool flag : {item.ghost, item.faint, item.selected, item.fresh, item.mapped, item.overlay}) put(flag);
   }
   return key;

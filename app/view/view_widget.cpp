@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "app/theme.h"
+#include "app/view/markers.h"
 #include "app/view/overlay.h"
 #include "app/view/scene.h"
 
@@ -13,6 +14,7 @@ namespace {
 
 constexpr std::size_t max_markers = 400;  // of one family
 constexpr std::size_t max_vertices = 2000;  // painted one by one
+constexpr double isolated_share = 0.08;  // of a part's size: the least that stays around a place
 constexpr int milliseconds_a_turn = 12;  // of drawing at a heavy still picture between two turns of the event loop
 
 }  // namespace
@@ -117,8 +119,14 @@ void ViewWidget::fly_to(PartId part, const Place& place) {
   emit hint_changed(hint());
 }
 
+void ViewWidget::show_measure(const std::array<Vec3, 2>& ends) {
+  measure_ = ends;
+  update();
+}
+
 void ViewWidget::forget_place() {
   place_.reset();
+  measure_.reset();
   update();
 }
 
@@ -155,6 +163,18 @@ void ViewWidget::set_bare(bool bare) {
 
 void ViewWidget::set_marks(bool marks) {
   marks_ = marks;
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_marks_through(bool through) {
+  marks_through_ = through;
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_isolated(bool isolated) {
+  isolated_ = isolated;
   emit style_changed();
   update();
 }
@@ -226,6 +246,10 @@ void ViewWidget::paintEvent(QPaintEvent*) {
     alive.push_back(item.drawable.get());
     items.push_back(std::move(item));
   }
+  if (isolated_ && place_ && session_.job().find(place_->first) != nullptr) {
+    const double radius = std::max(3 * place_->second.radius, isolated_share * session_.world_bounds(place_->first).diagonal());
+    for (DrawItem& item : items) item.kept = KeptBall{session_.job().world_of(place_->first) * place_->second.position, radius};
+  }
   painter.drawImage(rect(), scene_.paint(rig_, items, scene, style_, size(), alive));
   if (scene_.unfinished() && !style_.moving) still_timer_.start();
   for (std::size_t k = 0; k < rig_.count(); ++k) paint_overlay(painter, k);
@@ -261,9 +285,8 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     const PartId owner = session_.recipe_owner();
     if (const PartResult r = session_.result(owner); deviation_map_ && r.evaluated && r.evaluated->comparison() != nullptr && job.find(owner) != nullptr)
       paint_deviation(painter, here, here.area.bottomLeft() + QPointF(8, -40), *r.evaluated->comparison(), job.world_of(owner));
-    if (marks_ && owner != 0 && job.find(owner) != nullptr && job.at(owner).visible)
-      if (const PartResult r = session_.result(owner); r.report)
-        paint_markers(painter, here, *r.report, job.world_of(owner), max_markers);
+    paint_marks(painter, here, index);
+    if (measure_) paint_measure(painter, here, *measure_);
     if (place_ && job.find(place_->first) != nullptr)
       paint_place(painter, here, place_->second, job.world_of(place_->first));
     for (PartId id : session_.selection()) {
@@ -289,6 +312,19 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
         tr("Drop a mesh file here, or make a shape:\nB makes a box, C a cylinder, Ctrl+K finds everything else."));
   }
   painter.restore();
+}
+
+/// Markers of the part whose recipe is shown, and in the first picture what they mean.
+void ViewWidget::paint_marks(QPainter& painter, const Picture& here, std::size_t index) {
+  const PartId owner = session_.recipe_owner();
+  const Part* part = session_.job().find(owner);
+  const PartResult r = session_.result(owner);
+  if (!marks_ || part == nullptr || !part->visible || !r.report || !r.evaluated->drawable) return;
+  const Affine world = session_.job().world_of(owner);
+  const auto markers = place_markers(here, *r.report, world, [&](const Vec3& p) { return is_seen(*r.evaluated, world, here, p); }, max_markers);
+  paint_markers(painter, markers, marks_through_);
+  const double raised = deviation_map_ ? 104 : 40;
+  if (index == 0 && !rig_.four()) paint_marker_legend(painter, here.area.bottomLeft() + QPointF(8, -raised), markers, marks_through_);
 }
 
 /// The vertices that can be chosen, where they are not too many to tell apart, and those that are.

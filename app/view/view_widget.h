@@ -38,6 +38,14 @@ class ViewWidget : public QWidget {
   bool marks() const { return marks_; }
   /// Colours parts by how far their last step moved the surface, where it tells that.
   void set_deviation_map(bool map);
+  /// Markers that the part hides are drawn too.
+  void set_marks_through(bool through);
+  bool marks_through() const { return marks_through_; }
+  /// Of everything only what lies around the place shown is drawn.
+  void set_isolated(bool isolated);
+  bool isolated() const { return isolated_; }
+  /// Draws a line with its length between two points of the job, until it is put away as the place shown is.
+  void show_measure(const std::array<Vec3, 2>& ends);
   bool deviation_map() const { return deviation_map_; }
   void set_handle_mode(HandleMode mode);
   HandleMode handle_mode() const { return pointer_.handle_mode; }
@@ -83,6 +91,7 @@ class ViewWidget : public QWidget {
   void advance_still();
   void camera_moved();
   void paint_overlay(QPainter& painter, std::size_t index);
+  void paint_marks(QPainter& painter, const Picture& here, std::size_t index);
   void paint_vertices(QPainter& painter, const Picture& here);
 
   Session& session_;
@@ -92,8 +101,9 @@ class ViewWidget : public QWidget {
   CameraRig rig_{this};
   Pointer pointer_{session_, rig_, this};
   FrameStyle style_;
-  bool marks_ = true, deviation_map_ = false;
+  bool marks_ = true, marks_through_ = false, isolated_ = false, deviation_map_ = false;
   std::optional<std::pair<PartId, Place>> place_;
+  std::optional<std::array<Vec3, 2>> measure_;
   bool fit_when_ready_ = true;
   QTimer settle_;  // ends the lighter drawing shortly after the last camera move
 };

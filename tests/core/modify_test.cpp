@@ -7,6 +7,7 @@
 #include "core/modify/choose.h"
 #include "core/modify/edits.h"
 #include "core/modify/find_again.h"
+#include "core/modify/measure.h"
 #include "core/modify/subdivide.h"
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
@@ -520,4 +521,27 @@ TEST_CASE("a subdivided cube is the limit that its vertices say, and what is dou
   bad.add_face({0, 1, 0});
   CHECK(subdivide(bad, 1).left_out == 1);
   CHECK(subdivide(Mesh{}, 1).mesh.empty());
+}
+
+TEST_CASE("lengths, areas, distances and angles of chosen elements, where the part stands") {
+  // Of a box of 2 × 2 × 2 by elementary geometry.
+  const Mesh box = cube();
+  const Topology t(box);
+  const Affine here = Affine::Identity();
+  Affine twice = Affine::Identity();
+  twice.linear() *= 2;
+  const auto at = [&](double x, double y, double z) { return vertex_at(box, {x, y, z}); };
+  CHECK(*measure(box, t, vertices({at(-1, -1, -1), at(1, 1, 1)}), here).distance == Approx(std::sqrt(12.0)));
+  CHECK(*measure(box, t, vertices({at(-1, -1, -1), at(1, -1, -1), at(1, 1, 1)}), here).angle == Approx(90));
+  const Index x = edge_at(box, t, {-1, -1, -1}, {1, -1, -1}), y = edge_at(box, t, {1, 1, 1}, {1, -1, 1});
+  CHECK(*measure(box, t, edges({x, y}), here).length == Approx(4));
+  CHECK(*measure(box, t, edges({x, y}), here).angle == Approx(90));
+  CHECK(*measure(box, t, edges({x, y}), twice).length == Approx(8));
+  const Index up = face_towards(box, {0, 0, 1}), down = face_towards(box, {0, 0, -1}), right = face_towards(box, {1, 0, 0});
+  CHECK(*measure(box, t, faces({up, right}), here).angle == Approx(90));
+  CHECK(*measure(box, t, faces({up, down}), here).angle == Approx(180));
+  CHECK(*measure(box, t, faces({up, down}), here).distance == Approx(2));
+  CHECK(*measure(box, t, faces({up, down}), twice).area == Approx(32));
+  CHECK_FALSE(measure(box, t, faces({up}), here).angle);
+  CHECK_FALSE(measure(box, t, faces({}), here).area);
 }
