@@ -121,6 +121,32 @@ const std::vector<Shot> shots = {
        wait(300);
        w.verbs().find(QStringLiteral("deviation_map"))->trigger();
      }},
+    {QStringLiteral("markers"),
+     [](MainWindow& w) {
+       float_housing(w);
+       w.view().set_marks_through(true);
+     }},
+    {QStringLiteral("by-hand"),
+     [](MainWindow& w) {
+       w.set_station(Station::mend);
+       w.session().select({named(w, "Mast clamp")});
+       w.view().fit_selection();
+       // The rim of the bore and what is smooth with it.
+       Chooser& chooser = w.session().chooser();
+       chooser.start(ElementKind::faces);
+       chooser.choose_by([](const Mesh& mesh, const Topology& topology, const Elements&) {
+         Elements seed{ElementKind::faces, {0}};
+         for (Index f = 0; f < mesh.face_count(); ++f)
+           if (mesh.face(f).size() > mesh.face(seed.list[0]).size()) seed.list[0] = f;
+         return smooth_region(mesh, topology, grown(mesh, topology, seed), 20);
+       });
+     }},
+    {QStringLiteral("smooth-look"),
+     [](MainWindow& w) {
+       float_housing(w);
+       w.session().set_smooth_levels(2);
+       while (w.session().busy_with_files()) wait(50);
+     }},
     {QStringLiteral("contact"),
      [](MainWindow& w) {
        w.set_station(Station::combine);

@@ -22,15 +22,15 @@ std::pair<double, double> distance_from(const QPointF& pixel, const QPointF& a, 
 
 }  // namespace
 
-bool is_seen(const Evaluated& evaluated, const Affine& world, const Picture& picture, const Vec3& point) {
+bool is_seen(const Evaluated& evaluated, const Affine& world, const Picture& picture, const Vec3& point, double depth) {
   QPointF pixel;
   if (!picture.at(world * point, pixel)) return false;
   const Ray ray = picture.camera.ray(pixel - picture.area.topLeft(), picture.area.size());
-  const double depth = (world * point - ray.origin).dot(ray.direction);
+  const double distance = (world * point - ray.origin).dot(ray.direction);
   const Affine own = world.inverse();
   const Drawable& drawable = *evaluated.drawable;
   const auto hit = drawable.tree->nearest_hit(evaluated.mesh->positions, drawable.triangle_list.triangles, own * ray.origin, own.linear() * ray.direction);
-  return !hit || hit->distance >= depth - same_depth * picture.camera.distance;
+  return !hit || hit->distance >= distance - std::max(depth, same_depth * picture.camera.distance);
 }
 
 ElementView::ElementView(const Evaluated& evaluated, const Topology& topology, const Affine& world, const Picture& picture, bool through)

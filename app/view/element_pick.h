@@ -12,7 +12,8 @@ namespace anvil::app {
 
 /// Is nothing of a part in front of a point on or near its surface?
 /// @param point  in the part's own frame
-bool is_seen(const Evaluated& evaluated, const Affine& world, const Picture& picture, const Vec3& point);
+/// @param depth  how far behind the surface it may lie, mm
+bool is_seen(const Evaluated& evaluated, const Affine& world, const Picture& picture, const Vec3& point, double depth = 0);
 
 /// A part as it stands in a picture.
 class ElementView {

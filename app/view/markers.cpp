@@ -42,23 +42,23 @@ QString marker_icon(Marker marker) {
 }
 
 std::vector<PlacedMarker> place_markers(const Picture& picture, const SoundnessReport& report, const Affine& world,
-                                        const std::function<bool(const Vec3&)>& is_seen, std::size_t max_each) {
+                                        const std::function<bool(const Defect&)>& is_seen, std::size_t max_each) {
   std::vector<PlacedMarker> all;
   for (const FamilyReport& found : report.families) {
     if (found.family->role == FamilyRole::note) continue;
     std::map<std::pair<long, long>, std::size_t> cells;
     for (std::size_t k = 0; k < std::min(max_each, found.defects.size()); ++k) {
-      const Vec3& place = found.defects[k].position;
+      const Defect& defect = found.defects[k];
       QPointF at;
-      if (!picture.at(world * place, at) || !picture.area.contains(at)) continue;
+      if (!picture.at(world * defect.position, at) || !picture.area.contains(at)) continue;
       const auto [cell, is_new] = cells.try_emplace({std::lround(at.x() / spot), std::lround(at.y() / spot)}, all.size());
       if (is_new) {
-        all.push_back({found.family, at, 1, is_seen && !is_seen(place)});
+        all.push_back({found.family, at, 1, !is_seen(defect)});
         continue;
       }
       PlacedMarker& there = all[cell->second];
       ++there.count;
-      if (there.hidden && is_seen(place)) there.hidden = false, there.at = at;
+      if (there.hidden && is_seen(defect)) there.hidden = false, there.at = at;
     }
   }
   return all;

@@ -13,7 +13,8 @@ std::vector<PartId> shown_parts(const Session& session, bool bare) {
   for (const PartPtr& part : job.parts) {
     if (!part->visible) continue;
     if (const auto use = job.use_of(part->id)) {
-      if (bare || session.active_step() != 0) continue;  // a plane that is worked on stands alone
+      // A plane that is worked on stands alone, and so does a part whose elements are chosen.
+      if (bare || session.active_step() != 0 || session.chooser().on()) continue;
       const bool wanted = std::any_of(session.selection().begin(), session.selection().end(), [&](PartId id) {
         const auto other = job.use_of(id);
         return id == use->part || id == part->id || (other && other->part == use->part);

@@ -8,7 +8,7 @@
 namespace anvil::app {
 
 /// Visible parts; tools only while they, their part, or another tool of it is chosen, and neither when `bare` nor while a
-/// step is worked on in the view.
+/// step is worked on in the view or elements are chosen.
 std::vector<PartId> shown_parts(const Session& session, bool bare);
 std::vector<DrawItem> draw_items(const Session& session, bool bare);
 /// What is drawn over the part while elements of it are chosen.

@@ -281,6 +281,10 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
       painter.setPen(theme::faint_ink);
       painter.setBrush(Qt::NoBrush);
       painter.drawText(box, Qt::AlignCenter, label);
+      if (session_.smooth_levels() > 0) {
+        const bool there = session_.smooth_look(session_.recipe_owner()) != nullptr;
+        paint_tag(painter, box.topRight() + QPointF(8, 11), there ? session_.smooth_levels() == 1 ? tr("smooth look, once") : tr("smooth look, twice") : tr("smooth look is not made"), theme::ink);
+      }
     }
     const PartId owner = session_.recipe_owner();
     if (const PartResult r = session_.result(owner); deviation_map_ && r.evaluated && r.evaluated->comparison() != nullptr && job.find(owner) != nullptr)
@@ -321,7 +325,7 @@ void ViewWidget::paint_marks(QPainter& painter, const Picture& here, std::size_t
   const PartResult r = session_.result(owner);
   if (!marks_ || part == nullptr || !part->visible || !r.report || !r.evaluated->drawable) return;
   const Affine world = session_.job().world_of(owner);
-  const auto markers = place_markers(here, *r.report, world, [&](const Vec3& p) { return is_seen(*r.evaluated, world, here, p); }, max_markers);
+  const auto markers = place_markers(here, *r.report, world, [&](const Defect& d) { return is_seen(*r.evaluated, world, here, d.position, d.size); }, max_markers);
   paint_markers(painter, markers, marks_through_);
   const double raised = deviation_map_ ? 104 : 40;
   if (index == 0 && !rig_.four()) paint_marker_legend(painter, here.area.bottomLeft() + QPointF(8, -raised), markers, marks_through_);
