@@ -274,3 +274,18 @@ TEST_CASE("the mesh editor carries out edits together and leaves the rest bit fo
   pinch.merge_vertex(3, 0);
   CHECK(pinch.finish().mesh.face_count() == 2);
 }
+
+TEST_CASE("a face by itself is left as it is, with the reason, however often one looks") {
+  Mesh one;
+  for (const Vec3& p : {Vec3(1, 2, 3), Vec3(2, 3, 1), Vec3(3, 1, 2)}) one.add_vertex(p);
+  one.add_face({0, 1, 2});
+  Mesh bent = stock("box", {2, 2, 2});
+  bent = without_faces(bent, {1, 2, 3, 4, 5});
+  bent.positions[bent.face(0)[0]] += Vec3(0.3, 0.4, 0.5);  // four corners out of one plane
+  for (const Mesh& mesh : {one, bent}) {
+    const Mended left = mended(mesh);
+    CHECK(faces_of(left.mesh) == faces_of(mesh));
+    for (const Deed& deed : left.deeds) CHECK(deed.mender == &menders::loose_vertices);
+    CHECK(std::find(left.left.begin(), left.left.end(), "a face by itself encloses nothing") != left.left.end());
+  }
+}

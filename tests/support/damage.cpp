@@ -144,6 +144,8 @@ bool flipped_patch(Damage& d) {
 
 bool inside_out(Damage& d) {
   reverse_faces(d.mesh);
+  d.volume += d.buried_inwards - d.buried_outwards;
+  std::swap(d.buried_inwards, d.buried_outwards);
   expect(d, families::flipped_faces, d.mesh.face_count());
   return true;
 }
@@ -334,6 +336,9 @@ bool mirrored_with_wall(Damage& d) {
   const auto half = combine({{shared(d.mesh), "body"}, {shared(keep), "half", Operation::intersection}});
   if (!half || half->mesh.empty() || half->pieces > 1) return false;
   Mesh one = half->mesh;
+  // Who mirrors puts what lies near the plane onto it: rounding may have left a corner a unit in the last place beside.
+  for (Vec3& p : one.positions)
+    if (std::abs(p.x() - at) < 1e-9 * d.size) p.x() = at;
   std::vector<std::size_t> walls;
   for (std::size_t f = 0; f < one.face_count(); ++f) {
     bool on = true;
@@ -375,6 +380,7 @@ bool nested_shell(Damage& d) {
   const Mesh shell = crumb(d, -0.004, 0.002);
   if (shell.empty()) return false;
   append(d.mesh, shell);
+  d.buried_outwards += signed_volume(shell);
   expect(d, families::inner_walls, 1);
   return true;
 }

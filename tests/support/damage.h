@@ -29,6 +29,9 @@ struct Damage {
   double volume;             ///< of what mending should bring back
   double slack;              ///< that it may be off by
   bool volume_known = true;
+  /// Of small shells inside the material, by the way they look. By parity those that look inwards are cavities, so that turning
+  /// all of it inside out makes cavities of the others.
+  double buried_outwards = 0, buried_inwards = 0;
   bool same_polygons = true;  ///< mending should bring the very polygons back
   struct Expected {
     const Family* family;

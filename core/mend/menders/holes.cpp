@@ -11,6 +11,12 @@
 namespace anvil {
 namespace {
 
+/// Is the hole the rim of one face that nothing hangs on? What closes it would lie on that face.
+bool is_face_alone(const Mesh& mesh, const Defect& hole) {
+  const Index face = hole.faces[0];
+  return mesh.face(face).size() == hole.faces.size() && std::all_of(hole.faces.begin(), hole.faces.end(), [&](Index f) { return f == face; });
+}
+
 void apply(MendJob& job, Deed& deed) {
   HoleFiller filler(job.mesh);
   for (const Defect& defect : job.of(families::open_edges)) {
@@ -18,6 +24,10 @@ void apply(MendJob& job, Deed& deed) {
     check_stop(job.control);
     if (job.settings.longest_hole > 0 && defect.length > job.settings.longest_hole) {
       deed.left.push_back(fmt::format("a hole of {:.4g} mm is longer than asked for", defect.length));
+      continue;
+    }
+    if (is_face_alone(job.mesh, defect)) {
+      deed.left.push_back("a face by itself encloses nothing");
       continue;
     }
     if (!filler.fill(defect.vertices, defect.faces, defect.planar, job.edit)) {
