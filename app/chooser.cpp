@@ -110,7 +110,7 @@ std::size_t Chooser::count_as(ElementKind kind) {
 
 void Chooser::choose(std::vector<Index> elements, Change change) {
   const Topology* t = topology();
-  if (t == nullptr) return;
+  if (t == nullptr || !on_) return;  // choosing may have ended while a region was drawn
   std::vector<char> there(t->count(*evaluated_->mesh, chosen_.kind), 0);
   if (change == Change::replace) chosen_.list.clear();
   if (change == Change::take_away) {

@@ -335,6 +335,7 @@ void ViewWidget::paint_marks(QPainter& painter, const Picture& here, std::size_t
 void ViewWidget::paint_vertices(QPainter& painter, const Picture& here) {
   Chooser& chooser = session_.chooser();
   if (!chooser.on() || chooser.chosen().kind != ElementKind::vertices || chooser.topology() == nullptr || !chooser.evaluated()->drawable) return;
+  if (session_.job().find(chooser.part()) == nullptr || session_.smooth_look(chooser.part())) return;
   const Mesh& mesh = *chooser.evaluated()->mesh;
   const Affine world = session_.job().world_of(chooser.part());
   const ElementView view(*chooser.evaluated(), *chooser.topology(), world, here, chooser.through());

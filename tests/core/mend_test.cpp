@@ -289,3 +289,22 @@ TEST_CASE("a face by itself is left as it is, with the reason, however often one
     CHECK(std::find(left.left.begin(), left.left.end(), "a face by itself encloses nothing") != left.left.end());
   }
 }
+
+TEST_CASE("a face that goes around its corners several times becomes one that goes around once") {
+  Mesh box = stock("box", {2, 2, 2});
+  Mesh wound;
+  wound.positions = box.positions;
+  for (Index f = 0; f < box.face_count(); ++f) {
+    std::vector<Index> ring(box.face(f).begin(), box.face(f).end());
+    if (f == 2)
+      for (int k = 0; k < 5; ++k) ring.insert(ring.end(), box.face(f).begin(), box.face(f).end());
+    wound.add_face(ring);
+  }
+  REQUIRE_FALSE(check_soundness(wound).sound);
+  const Mended result = mended(wound);
+  CHECK(result.after.sound);
+  CHECK(faces_of(result.mesh) == faces_of(box));
+  REQUIRE_FALSE(result.deeds.empty());
+  CHECK(result.deeds[0].mender == &menders::folds);
+  CHECK(result.deeds[0].count == 1);
+}
