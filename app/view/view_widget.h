@@ -44,6 +44,7 @@ class ViewWidget : public QWidget {
   /// Of everything only what lies around the place shown is drawn.
   void set_isolated(bool isolated);
   bool isolated() const { return isolated_; }
+  bool showing_place() const { return place_.has_value(); }
   /// Draws a line with its length between two points of the job, until it is put away as the place shown is.
   void show_measure(const std::array<Vec3, 2>& ends);
   bool deviation_map() const { return deviation_map_; }

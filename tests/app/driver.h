@@ -102,6 +102,9 @@ class Driver {
   void click(QWidget* widget, Qt::KeyboardModifiers m = {}) {
     REQUIRE(widget != nullptr);
     bring_into_view(widget);
+    // A panel that was just filled may still move what it holds.
+    for (QPoint was = widget->mapToGlobal(QPoint()), is = was + QPoint(1, 1); was != is; was = std::exchange(is, widget->mapToGlobal(QPoint()))) QTest::qWait(15);
+    bring_into_view(widget);
     click(widget, QPointF(widget->width() / 2.0, widget->height() / 2.0), m);
   }
   void drag(QWidget* widget, const QPointF& from, const QPointF& to,

@@ -4,6 +4,8 @@
 #include <QMenu>
 
 #include "app/hand_row.h"
+#include "app/view/element_pick.h"
+#include "app/view/markers.h"
 #include "core/io/mesh_file.h"
 #include "core/soundness/check.h"
 #include "job/edit.h"
@@ -33,6 +35,17 @@ const SoundnessReport& report(Driver& d, PartId part) {
 const Elements& chosen(Driver& d) { return d.session().chooser().chosen(); }
 const Step& last_step(Driver& d, PartId part) { return d.job().at(part).recipe.back(); }
 
+/// Pixels that are clearly another colour.
+int differing_pixels(const QImage& a, const QImage& b) {
+  REQUIRE(a.size() == b.size());
+  int count = 0;
+  for (int y = 0; y < a.height(); ++y)
+    for (int x = 0; x < a.width(); ++x) {
+      const QRgb p = a.pixel(x, y), q = b.pixel(x, y);
+      count += std::abs(qRed(p) - qRed(q)) + std::abs(qGreen(p) - qGreen(q)) + std::abs(qBlue(p) - qBlue(q)) > 24;
+    }
+  return count;
+}
 /// The button in the rail whose accessible name begins like this.
 QToolButton* link(Driver& d, const QString& name) {
   QTest::qWait(60);
@@ -601,4 +614,146 @@ TEST_CASE("the float housing goes to Sound step by step, each family and a singl
   CHECK(report(d, part).sound);
   CHECK(steps >= 4);
   CHECK(d.job().at(part).recipe.size() == static_cast<std::size_t>(steps));
+}
+
+TEST_CASE("markers behind the part show when asked, many on one spot carry their number, and only the surroundings of a place can be drawn") {
+  Driver d;
+  const Mesh ball = stock("icosphere", {40, 3});
+  // Holes at the front and at the back.
+  std::vector<std::size_t> gone;
+  for (Index f = 0; f < ball.face_count(); f += 40) gone.push_back(f);
+  const PartId part = part_of(d, without_faces(ball, gone));
+  d.key(Qt::Key_F);
+  QTest::qWait(1000);
+  REQUIRE(report(d, part).holes() > 10);
+  const Picture picture{d.view().camera(), d.view().picture_area(0)};
+  const Affine world = d.job().world_of(part);
+  const EvaluatedPtr evaluated = d.session().result(part).evaluated;
+  const auto markers = place_markers(picture, report(d, part), world, [&](const Defect& defect) { return is_seen(*evaluated, world, picture, defect.position, defect.size); }, 400);
+  std::size_t places = 0, hidden = 0;
+  for (const PlacedMarker& marker : markers)
+    if (marker.family == &families::open_edges) places += marker.count, hidden += marker.hidden ? marker.count : 0;
+  CHECK(places == report(d, part).of(families::open_edges).defects.size());
+  CHECK(hidden > 2);
+  CHECK(hidden < places - 2);
+  // From far away all fall on one spot of each family.
+  Camera far = d.view().camera();
+  far.distance *= 400;
+  const Picture speck{far, d.view().picture_area(0)};
+  const auto gathered = place_markers(speck, report(d, part), world, [](const Defect&) { return true; }, 400);
+  REQUIRE(gathered.size() < 5);
+  CHECK(gathered[0].count > 5);
+  const QImage plain = d.view().picture();
+  d.key(Qt::Key_K, Qt::ControlModifier | Qt::ShiftModifier);
+  CHECK(d.view().marks_through());
+  CHECK(differing_pixels(d.view().picture(), plain) > 300);
+  d.key(Qt::Key_K, Qt::ControlModifier | Qt::ShiftModifier);
+  CHECK(differing_pixels(d.view().picture(), plain) < 30);
+  d.key(Qt::Key_N);
+  QTest::qWait(600);
+  CHECK(d.view().showing_place());
+  const QImage whole = d.view().picture();
+  d.key(Qt::Key_N, Qt::ControlModifier | Qt::ShiftModifier);
+  QTest::qWait(50);
+  CHECK(d.view().isolated());
+  CHECK(differing_pixels(d.view().picture(), whole) > 3000);
+  d.key(Qt::Key_N, Qt::ControlModifier | Qt::ShiftModifier);
+  QTest::qWait(50);
+  CHECK(differing_pixels(d.view().picture(), whole) < 30);
+}
+
+TEST_CASE("distances and angles are measured between two picked places, and of what is chosen in the rail") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.settle();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  QTest::qWait(300);
+  QString said;
+  QObject::connect(&d.session(), &Session::said, &d.window, [&](const QString& text) { said = text; });
+  d.key(Qt::Key_M, Qt::ControlModifier);
+  CHECK(d.view().picking());
+  const QImage before = d.view().picture();
+  d.click_at({-20, -20, 20});
+  d.click_at({20, -20, 20});
+  CHECK_FALSE(d.view().picking());
+  CHECK(said.contains(QStringLiteral("Distance 40.000 mm")));
+  CHECK(d.view().picture() != before);
+  d.key(Qt::Key_E);
+  d.click_at({0, -20, 20});
+  auto* numbers = d.widget<QLabel>(QStringLiteral("chosen_numbers"));
+  REQUIRE(numbers != nullptr);
+  CHECK(numbers->text().contains(QStringLiteral("Length 40.0 mm")));
+  CHECK(numbers->text().contains(QStringLiteral("2 vertices, 1 edge, 0 faces")));
+  d.key(Qt::Key_A);
+  d.session().chooser().clear();
+  d.click_at({0, 0, 20});
+  CHECK(numbers->text().contains(QStringLiteral("Area 16.0 cm²")));
+  CHECK(numbers->text().contains(QStringLiteral("2 triangles")));
+  d.key(Qt::Key_Escape);
+  CHECK_FALSE(numbers->isVisible());
+}
+
+TEST_CASE("a boundary is chosen from one of its edges, and the outline of faces from them") {
+  Driver d;
+  const PartId part = part_of(d, without_faces(stock("box", {40, 40, 20}), {5}));
+  REQUIRE(report(d, part).holes() == 1);
+  d.key(Qt::Key_E);
+  d.session().chooser().choose({0}, Chooser::Change::replace);
+  d.session().chooser().choose_by([](const Mesh&, const Topology& t, const Elements&) {
+    Elements open{ElementKind::edges, {}};
+    for (Index e = 0; e < t.edges.size() && open.list.empty(); ++e)
+      if (t.edges.corners_of(e).size() == 1) open.list.push_back(e);
+    return open;
+  });
+  d.key(Qt::Key_Y, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 4);
+  d.key(Qt::Key_A);
+  d.session().chooser().choose({0}, Chooser::Change::replace);
+  d.key(Qt::Key_Y, Qt::ShiftModifier);
+  CHECK(chosen(d).kind == ElementKind::edges);
+  CHECK(chosen(d).size() == 4);
+}
+
+TEST_CASE("Delete while elements are chosen never takes the part, and leaving the station ends choosing") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.settle();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  d.key(Qt::Key_E);
+  d.key(Qt::Key_Delete);
+  d.settle();
+  CHECK(d.job().parts.size() == 1);
+  CHECK(d.job().parts[0]->recipe.empty());
+  d.key(Qt::Key_1, Qt::ControlModifier);
+  CHECK_FALSE(d.session().chooser().on());
+  d.key(Qt::Key_Delete);
+  d.settle();
+  CHECK(d.job().parts.empty());
+}
+
+TEST_CASE("a part that is locked or gone takes no edit, and another part chosen lets the elements go") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.settle();
+  const PartId part = d.session().chosen();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  QTest::qWait(300);
+  d.key(Qt::Key_A);
+  d.click_at({0, 0, 20});
+  d.key(Qt::Key_L, Qt::ShiftModifier);
+  d.key(Qt::Key_D);
+  d.settle();
+  CHECK(d.job().at(part).recipe.empty());
+  d.key(Qt::Key_L, Qt::ShiftModifier);
+  CHECK(chosen(d).size() == 1);
+  d.session().commit(QStringLiteral("another"), edit::add_part(d.job(), *d.job().parts[0]));
+  d.settle();
+  d.session().select({d.job().parts[1]->id});
+  CHECK(chosen(d).empty());
+  d.session().commit(QStringLiteral("delete"), edit::remove_parts(d.job(), {d.job().parts[1]->id}));
+  d.settle();
+  CHECK(chosen(d).empty());
+  d.click_at({0, 0, 20});
+  QTest::qWait(30);
+  CHECK(d.job().parts.size() == 1);
 }
