@@ -269,7 +269,34 @@ void find_fins(const Analysis& a, const std::vector<Patch>& patches, const Hangs
   }
 }
 
+/// Less than rounding may have made of it.
+bool is_thin(double volume, std::size_t triangles, const Box3& box) {
+  const double size = box.diagonal(), reach = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
+  return std::abs(volume) < 1e-14 * static_cast<double>(triangles) * size * size * reach;
+}
+
+/// One closed surface that runs one way lies in nothing: the sign of its volume says all. Nothing where that is not the case,
+/// or the sign is in doubt.
+std::optional<Orientation> of_one_closed_patch(const Analysis& a) {
+  if (a.patches != 1 || a.inconsistent_edge_count + a.open_edge_count + a.non_manifold_edge_count > 0) return std::nullopt;
+  Box3 box;
+  for (std::size_t v = 0; v < a.used.size(); ++v)
+    if (a.used[v]) box.add(a.mesh.positions[v]);
+  const Vec3 origin = box.centre();
+  double volume = 0;
+  for (const Triangle& t : a.triangles.triangles) {
+    const Vec3 p = a.mesh.positions[t[0]] - origin, q = a.mesh.positions[t[1]] - origin, r = a.mesh.positions[t[2]] - origin;
+    volume += p.dot(q.cross(r)) / 6;
+  }
+  if (is_thin(volume, a.triangles.triangles.size(), box)) return std::nullopt;
+  Orientation found;
+  if (volume < 0)
+    for (Index f = 0; f < a.mesh.face_count(); ++f) found.flipped.push_back(f);
+  return found;
+}
+
 Orientation orientation_of(const Analysis& a) {
+  if (auto quick = of_one_closed_patch(a)) return std::move(*quick);
   Orientation found;
   // Faces that must be turned over to agree with the first of their patch.
   const std::vector<char> parity = a.inconsistent_edge_count == 0
@@ -302,11 +329,7 @@ Orientation orientation_of(const Analysis& a) {
       in_turned = was_turned[outer] != 0;
     }
     // Shells of a few units in the last place are told exactly.
-    const double size = patch.box.diagonal(),
-                 reach = std::max(patch.box.lo.cwiseAbs().maxCoeff(), patch.box.hi.cwiseAbs().maxCoeff());
-    const bool thin =
-        std::abs(patch.volume) < 1e-14 * static_cast<double>(patch.triangles.size()) * size * size * reach;
-    const int sign = (thin               ? volume_sign(a.mesh.positions, patch.triangles)
+    const int sign = (is_thin(patch.volume, patch.triangles.size(), patch.box) ? volume_sign(a.mesh.positions, patch.triangles)
                       : patch.volume < 0 ? -1
                                          : 1) < 0
                          ? -1
