@@ -10,7 +10,8 @@ namespace anvil::app {
 namespace {
 
 constexpr std::size_t max_wires = 200'000;
-constexpr std::size_t max_followed = 300'000;  // faces of a mesh in which elements are found again while one waits
+// So many elements, in a mesh of so many faces, are found again at every change while one waits; more are let go.
+constexpr std::size_t max_followed = 20'000, max_followed_in = 300'000;
 
 DrawnEdge drawn_edge(const Mesh& mesh, const Vec3& centre, const std::array<Index, 2>& ends) {
   DrawnEdge edge{};
@@ -74,7 +75,9 @@ void Chooser::follow() {
   }
   const bool same_part = owner == of_;
   std::string old;
-  if (same_part && on_ && now && before && !chosen_.empty() && before->face_count() <= max_followed && now->mesh->face_count() <= max_followed) old = text();
+  if (same_part && on_ && now && before && !chosen_.empty() && chosen_.size() <= max_followed &&
+      std::max(before->face_count(), now->mesh->face_count()) <= max_followed_in)
+    old = text();
   of_ = owner;
   evaluated_ = now;
   topology_.reset();

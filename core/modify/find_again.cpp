@@ -7,6 +7,7 @@
 #include <charconv>
 #include <cmath>
 #include <map>
+#include <unordered_map>
 #include <optional>
 #include <utility>
 
@@ -18,6 +19,7 @@ namespace {
 constexpr double same_place = 1e-6, near_by = 1e-2;  // shares of the diagonal
 constexpr double same_way = 0.9;                     // cosine between normals or edges of one shape
 constexpr std::size_t max_origins = 8;               // of a vertex
+constexpr std::size_t max_alike = 1000;              // of more elements with the same sources none can be told that moved
 
 /// The part and the face that something was made from; which step cut it changes too easily.
 using Source = std::pair<Index, Index>;
@@ -172,9 +174,7 @@ class Finder {
     taken_.assign(count, 0);
     places_.resize(count);
     for (Index e = 0; e < count; ++e) places_[e] = place_of(mesh, topology, named.kind, e);
-    by_x_.resize(count);
-    for (Index e = 0; e < count; ++e) by_x_[e] = e;
-    std::sort(by_x_.begin(), by_x_.end(), [&](Index a, Index b) { return places_[a].x() != places_[b].x() ? places_[a].x() < places_[b].x() : a < b; });
+    for (Index e = 0; e < count; ++e) cells_[cell_of(places_[e])].push_back(e);
     for (const Item& item : named.items)
       if (!item.sources.empty()) by_source_[item.sources];
     if (by_source_.empty()) return;
@@ -202,16 +202,13 @@ class Finder {
     static const std::vector<Index> none;
     return item.sources.empty() ? none : by_source_.at(item.sources);
   }
-  Index unmoved(const Item& item) {
-    for (Index e : of_sources(item))
-      if (!taken_[e] && (places_[e] - item.place).norm() <= tolerance_ && same_shape(named_.kind, shape_of(mesh_, t_, named_.kind, e), item.shape, tolerance_)) return e;
-    return no_index;
-  }
+  Index unmoved(const Item& item) { return item.sources.empty() ? no_index : nearest_alike(item, true); }
   /// Of those with its origins the only one, or the nearest that looks the same way.
   Index moved(const Item& item) {
     // What a step made anew has no origin that could tell it from others.
     if (std::any_of(item.sources.begin(), item.sources.end(), [](const Source& s) { return s.second == no_index; })) return no_index;
     const std::vector<Index>& all = of_sources(item);
+    if (all.size() > max_alike) return no_index;
     Index best = no_index;
     double least = std::numeric_limits<double>::infinity();
     for (Index e : all) {
@@ -223,16 +220,47 @@ class Finder {
     return best;
   }
   Index by_place(const Item& item) {
-    const double reach = item.sources.empty() ? near_ : tolerance_;
+    if (!item.sources.empty()) return nearest_alike(item, false);
     Index best = no_index;
-    double least = reach;
-    auto at = std::lower_bound(by_x_.begin(), by_x_.end(), item.place.x() - reach, [&](Index e, double x) { return places_[e].x() < x; });
-    for (; at != by_x_.end() && places_[*at].x() <= item.place.x() + reach; ++at) {
-      const double distance = (places_[*at] - item.place).norm();
-      if (taken_[*at] || distance > least || !same_shape(named_.kind, shape_of(mesh_, t_, named_.kind, *at), item.shape, tolerance_)) continue;
-      if (distance < least || best == no_index) least = distance, best = *at;
+    double least = near_;
+    for (Index e = 0; e < places_.size(); ++e) {
+      const double distance = (places_[e] - item.place).norm();
+      if (!taken_[e] && distance <= least && (distance < least || best == no_index)) least = distance, best = e;
     }
     return best;
+  }
+
+  /// The nearest within the tolerance that has the same shape, and where asked the same sources.
+  Index nearest_alike(const Item& item, bool same_sources) {
+    Index best = no_index;
+    double least = tolerance_;
+    const Cell middle = cell_of(item.place);
+    for (int k = 0; k < 27; ++k) {
+      const auto cell = cells_.find({middle[0] + k % 3 - 1, middle[1] + k / 3 % 3 - 1, middle[2] + k / 9 - 1});
+      if (cell == cells_.end()) continue;
+      for (Index e : cell->second) {
+        const double distance = (places_[e] - item.place).norm();
+        if (taken_[e] || distance > least || (distance == least && e > best)) continue;
+        if (same_sources && sources_of(mesh_, t_, named_.kind, e) != item.sources) continue;
+        if (same_shape(named_.kind, shape_of(mesh_, t_, named_.kind, e), item.shape, tolerance_)) least = distance, best = e;
+      }
+    }
+    return best;
+  }
+  using Cell = std::array<long long, 3>;
+  struct CellHash {
+    std::size_t operator()(const Cell& c) const {
+      std::size_t h = 0;
+      for (long long k : c) h = (h ^ static_cast<std::size_t>(k)) * 0x9e3779b97f4a7c15u;
+      return h ^ h >> 31;
+    }
+  };
+  /// Of a grid of the tolerance; coarse where there is none.
+  Cell cell_of(const Vec3& p) const {
+    const double side = std::max(tolerance_, std::numeric_limits<double>::min());
+    Cell cell;
+    for (int k = 0; k < 3; ++k) cell[static_cast<std::size_t>(k)] = static_cast<long long>(std::clamp(std::floor(p[k] / side), -1e18, 1e18));
+    return cell;
   }
 
   const Mesh& mesh_;
@@ -241,7 +269,7 @@ class Finder {
   double tolerance_, near_;
   std::vector<char> taken_;
   std::vector<Vec3> places_;
-  std::vector<Index> by_x_;
+  std::unordered_map<Cell, std::vector<Index>, CellHash> cells_;
   std::map<std::vector<Source>, std::vector<Index>> by_source_;
 };
 

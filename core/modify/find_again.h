@@ -20,7 +20,7 @@ struct FoundElements {
 
 /// Finds elements again. One is taken when
 /// - an element with the same origins lies within the tolerance of its place; else
-/// - it is the only one with those origins, or of several the nearest that looks the same way; else
+/// - it is the only one with those origins, or of several (up to a thousand) the nearest that looks the same way; else
 /// - one within the tolerance has the same shape; or, of an item without origins (written by hand), it is the nearest to the
 ///   place, within a hundredth of the size of the mesh.
 /// No element is taken twice. "faces all" (edges, vertices) is every one there is.

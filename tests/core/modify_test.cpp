@@ -545,3 +545,19 @@ TEST_CASE("lengths, areas, distances and angles of chosen elements, where the pa
   CHECK_FALSE(measure(box, t, faces({up}), here).angle);
   CHECK_FALSE(measure(box, t, faces({}), here).area);
 }
+
+TEST_CASE("a large choice of faces that a step made anew, all in one plane, is found again in a moment") {
+  Mesh flat = grid(200);
+  for (Vec3& p : flat.positions) p = Vec3(5, p.x(), p.y());  // one x for all
+  for (Index f = 0; f < flat.face_count(); ++f) flat.origins.push_back({0, no_index, 0});
+  const Topology t(flat);
+  Elements all{ElementKind::faces, {}};
+  for (Index f = 0; f < flat.face_count(); ++f) all.list.push_back(f);
+  const auto found = find_again(flat, t, describe(flat, t, all));
+  REQUIRE(found);
+  CHECK(found->found == all);
+  // Shifted, none of them can be told from another.
+  Mesh away = flat;
+  for (Vec3& p : away.positions) p.z() += 0.4;
+  CHECK(find_again(away, Topology(away), describe(flat, t, all))->missing.size() == all.size());
+}
