@@ -13,6 +13,7 @@
 #include <QPushButton>
 #include <QSettings>
 #include <QSplitter>
+#include <utility>
 
 #include "app/stations/desk.h"
 #include "app/theme.h"
@@ -97,6 +98,9 @@ MainWindow::MainWindow() {
   // What is chosen by hand can be edited in the Mend station only.
   connect(&session_.chooser(), &Chooser::changed, this, [this] {
     if (session_.chooser().on() && book_.station() != Station::mend) set_station(Station::mend);
+    if (std::exchange(choosing_, session_.chooser().on()) == choosing_) return;
+    message_timer_.stop();  // what was said before is of another kind of work
+    hint_->setText(view_->hint());
   });
   connect(files_, &JobFiles::job_opened, this, [this] { set_station(Station::combine); });
   connect(files_, &JobFiles::places_wanted, this, [this] {

@@ -72,7 +72,7 @@ class MainWindow : public QMainWindow {
   QToolButton* issue_show_;
   QPushButton* stop_;
   QTimer activity_timer_, message_timer_;
-  bool closing_ = false;
+  bool closing_ = false, choosing_ = false;
 };
 
 }  // namespace anvil::app

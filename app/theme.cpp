@@ -52,7 +52,7 @@ QToolButton#verb { padding: 6px 9px; font-size: 12px; }
 QWidget#hand_row { background: #F6F3ED; border-bottom: 1px solid #D8D2C6; }
 QToolButton#hand { padding: 4px 7px; font-size: 12px; }
 QToolButton#hand::menu-indicator { image: none; width: 0; }
-QToolButton#link { color: #A1267E; font-weight: 600; padding: 2px 4px; }
+QToolButton#link, QToolButton[link="true"] { color: #A1267E; font-weight: 600; padding: 2px 4px; }
 QToolButton#row { text-align: left; }
 QPushButton { background: #FBFAF7; border: 1px solid #C9C2B4; border-radius: 5px; padding: 5px 14px; }
 QPushButton:hover { background: #F3F0EA; border-color: #A1267E; }

@@ -158,6 +158,7 @@ QLabel* section_label(const QString& text, QWidget* parent) {
 QToolButton* link_button(const QString& text, QWidget* parent) {
   auto* button = new QToolButton(parent);
   button->setObjectName(QStringLiteral("link"));
+  button->setProperty("link", true);  // also where it gets another name
   button->setText(text);
   button->setAccessibleName(text);
   button->setCursor(Qt::PointingHandCursor);

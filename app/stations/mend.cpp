@@ -33,7 +33,7 @@ void add_mend_verbs(Desk& desk) {
   desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "previous_place", QObject::tr("Previous place"), "previous",
                                 {key("Shift+N")}, QObject::tr("Fly to the place before."), [&rail = desk.rail] { rail.show_next(-1); }),
                   has_report);
-  desk.book.allow(desk.book.add(Station::mend, QObject::tr("Drawing"), "measure", QObject::tr("Measure"), "measure", {key("Ctrl+M")},
+  desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend, drawing"), "measure", QObject::tr("Measure"), "measure", {key("Ctrl+M")},
                                 QObject::tr("Distance, and angle between the faces, of two places picked on parts; both catch on vertices and edge middles."),
                                 [&session, &view] {
                                   emit session.pick_requested(2, QObject::tr("Measure between two places"), [&session, &view](const std::vector<PickedPoint>& picked) {
@@ -45,7 +45,7 @@ void add_mend_verbs(Desk& desk) {
                                   });
                                 }),
                   [&session] { return !session.job().parts.empty(); });
-  QAction* map = desk.book.add(Station::mend, QObject::tr("Drawing"), "deviation_map", QObject::tr("Deviation map"), "deviation", {key("Shift+O")},
+  QAction* map = desk.book.add(Station::mend, QObject::tr("Mend, drawing"), "deviation_map", QObject::tr("Deviation map"), "deviation", {key("Shift+O")},
                                QObject::tr("Colour the part by how far its last step moved the surface."),
                                [&view] { view.set_deviation_map(!view.deviation_map()); });
   desk.book.check(map, [&view] { return view.deviation_map(); });
@@ -53,7 +53,7 @@ void add_mend_verbs(Desk& desk) {
     const PartResult result = session.result(session.recipe_owner());
     return view.deviation_map() || (result.evaluated && result.evaluated->comparison() != nullptr);
   });
-  QAction* smooth = desk.book.add(Station::mend, QObject::tr("Drawing"), "smooth_look", QObject::tr("Smooth look"), "smooth_look", {key("Shift+V")},
+  QAction* smooth = desk.book.add(Station::mend, QObject::tr("Mend, drawing"), "smooth_look", QObject::tr("Smooth look"), "smooth_look", {key("Shift+V")},
                                   QObject::tr("Show the part as it would look subdivided once, then twice, then as it is: doubled faces and edges without length come to light."),
                                   [&session] {
                                     session.set_smooth_levels((session.smooth_levels() + 1) % 3);
@@ -63,16 +63,16 @@ void add_mend_verbs(Desk& desk) {
                                   });
   desk.book.check(smooth, [&session] { return session.smooth_levels() > 0; });
   desk.book.allow(smooth, [&session] { return session.smooth_levels() > 0 || session.result(session.recipe_owner()).evaluated != nullptr; });
-  desk.book.check(desk.book.add(Station::mend, QObject::tr("Drawing"), "bare", QObject::tr("Just the shape"), "bare", {key("J")},
+  desk.book.check(desk.book.add(Station::mend, QObject::tr("Mend, drawing"), "bare", QObject::tr("Just the shape"), "bare", {key("J")},
                                 QObject::tr("Put away grid, ghosts, handles and marks."), [&view] { view.set_bare(!view.bare()); }),
                   [&view] { return view.bare(); });
-  desk.book.check(desk.book.add(Station::mend, QObject::tr("Drawing"), "marks", QObject::tr("Marks"), "marks", {key("K")},
+  desk.book.check(desk.book.add(Station::mend, QObject::tr("Mend, drawing"), "marks", QObject::tr("Marks"), "marks", {key("K")},
                                 QObject::tr("Mark the places of all defects in the view."), [&view] { view.set_marks(!view.marks()); }),
                   [&view] { return view.marks(); });
-  desk.book.check(desk.book.add(Station::mend, QObject::tr("Drawing"), "marks_through", QObject::tr("Marks behind too"), "through", {key("Ctrl+Shift+K")},
+  desk.book.check(desk.book.add(Station::mend, QObject::tr("Mend, drawing"), "marks_through", QObject::tr("Marks behind too"), "through", {key("Ctrl+Shift+K")},
                                 QObject::tr("Mark places that the part hides as well, fainter."), [&view] { view.set_marks_through(!view.marks_through()); }),
                   [&view] { return view.marks_through(); });
-  QAction* isolate = desk.book.add(Station::mend, QObject::tr("Drawing"), "isolate", QObject::tr("Only around the place"), "isolate", {key("Ctrl+Shift+N")},
+  QAction* isolate = desk.book.add(Station::mend, QObject::tr("Mend, drawing"), "isolate", QObject::tr("Only around the place"), "isolate", {key("Ctrl+Shift+N")},
                                    QObject::tr("Draw only what lies around the place that is shown."), [&view] { view.set_isolated(!view.isolated()); });
   desk.book.check(isolate, [&view] { return view.isolated(); });
 }

@@ -46,8 +46,9 @@ std::vector<DrawItem> draw_items(const Session& session, bool bare) {
       item.outline = item.selected ? theme::selection : item.colour;
       item.faint = !item.selected;
     } else {
-      item.selected = item.selected && !bare;
-      item.fresh = id == session.recipe_owner() && !bare;
+      // Where elements are chosen they alone have the colour of the selection.
+      item.selected = item.selected && !bare && !(session.chooser().on() && id == session.chooser().part());
+      item.fresh = id == session.recipe_owner() && !bare && !session.chooser().on();
       item.outline = item.selected ? theme::selection : theme::ink;
     }
     if (const auto smooth = session.smooth_look(id)) item.drawable = smooth;
