@@ -29,10 +29,11 @@ Corners corners_of(const Mesh& mesh, const Triangle& t) {
 }
 
 struct Surface {
-  explicit Surface(const Mesh& m) : mesh(m), triangles(triangulate(m).triangles) {}
+  explicit Surface(const Mesh& m) : mesh(m) {}
   const Mesh& mesh;
-  std::vector<Triangle> triangles;
-  std::vector<char> common;  ///< per triangle: the other surface has it as well
+  std::vector<Triangle> triangles = {};
+  Box3 box = {};
+  std::vector<char> common = {};  ///< per triangle: the other surface has it as well
 };
 
 std::size_t hash_of(const Corners& corners) {
@@ -185,15 +186,17 @@ Deviation deviation_between(const Mesh& old_mesh, const Mesh& new_mesh, const st
   Surface old_surface(old_mesh), new_surface(new_mesh);
   deviation.from_old.at_vertex.assign(old_mesh.positions.size(), 0);
   deviation.from_new.at_vertex.assign(new_mesh.positions.size(), 0);
+  const auto read = [](Surface& s) { s.triangles = triangulate(s.mesh).triangles, s.box = bounds(s.mesh); };
+  tbb::parallel_invoke([&] { read(old_surface); }, [&] { read(new_surface); });
   if (old_surface.triangles.empty() || new_surface.triangles.empty()) return deviation;
   find_common(old_surface, new_surface);
-  Box3 box = bounds(old_mesh);
-  box.add(bounds(new_mesh));
+  Box3 box = old_surface.box;
+  box.add(new_surface.box);
   const double spacing = finest * box.diagonal();
   std::optional<Bvh> old_tree, new_tree;
   tbb::parallel_invoke([&] { old_tree.emplace(old_mesh.positions, old_surface.triangles); }, [&] { new_tree.emplace(new_mesh.positions, new_surface.triangles); });
-  deviation.from_old = one_way(old_surface, new_surface, *new_tree, spacing, stop);
-  deviation.from_new = one_way(new_surface, old_surface, *old_tree, spacing, stop);
+  tbb::parallel_invoke([&] { deviation.from_old = one_way(old_surface, new_surface, *new_tree, spacing, stop); },
+                       [&] { deviation.from_new = one_way(new_surface, old_surface, *old_tree, spacing, stop); });
   return deviation;
 }
 

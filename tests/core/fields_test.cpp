@@ -112,3 +112,13 @@ TEST_CASE("asking for a field that is not there or as another type is a programm
   CHECK_THROWS_AS(reader.number("height"), std::logic_error);
   CHECK_THROWS_AS(reader.number("cap"), std::logic_error);
 }
+
+TEST_CASE("chosen elements are told by their number, not by the text that programs keep") {
+  const Field& edges = every_kind.back();
+  CHECK(in_words(edges, std::string("edges")) == "none");
+  CHECK(in_words(edges, std::string("edges all")) == "edges all");
+  CHECK(in_words(edges, std::string("edges at 1,2,3 from 0:1 with 1,0,0")) == "1 edge");
+  CHECK(in_words(edges, std::string("vertices at 1,2,3")) == "1 vertex");
+  CHECK(in_words(edges, std::string("faces at 1,2,3; 4,5,6; 7,8,9")) == "3 faces");
+  CHECK(range_of(edges).find("edges at x,y,z") != std::string::npos);
+}
