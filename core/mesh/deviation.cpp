@@ -83,10 +83,15 @@ class Asker {
   double operator()(const Vec3& p) {
     double bound = std::numeric_limits<double>::infinity();
     if (last_ != no_index) {
-      const auto& [a, b, c] = surface_.triangles[last_];
-      const auto& at = surface_.mesh.positions;
-      bound = (nearest_on_triangle(p, at[a], at[b], at[c]) - p).squaredNorm();
-      if (bound == 0) return 0;
+      // The next ones in the order of the mesh as well: who asks goes along in the order of another, often much the same.
+      const Index begin = last_, end = static_cast<Index>(std::min<std::size_t>(surface_.triangles.size(), begin + tried));
+      for (Index t = begin; t < end; ++t) {
+        const auto& [a, b, c] = surface_.triangles[t];
+        const auto& at = surface_.mesh.positions;
+        const double square = (nearest_on_triangle(p, at[a], at[b], at[c]) - p).squaredNorm();
+        if (square < bound) bound = square, last_ = t;
+        if (bound == 0) return 0;
+      }
     }
     const Bvh::Nearest nearest = tree_.nearest(surface_.mesh.positions, surface_.triangles, p, bound);
     if (nearest.triangle != no_index) last_ = nearest.triangle;
@@ -94,6 +99,7 @@ class Asker {
   }
 
  private:
+  static constexpr Index tried = 3;
   const Surface& surface_;
   const Bvh& tree_;
   Index last_ = no_index;
