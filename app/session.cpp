@@ -518,6 +518,13 @@ bool Session::is_mendable(const Family& family) {
   return std::any_of(mender_table().begin(), mender_table().end(), [&](const Mender* m) { return m->family == &family || m->also == &family; });
 }
 
+bool Session::mend_chosen() {
+  Step step = new_step(steps::mend);
+  step.name = tr("Mend at chosen").toStdString();
+  step.fields[*field_place(step.kind->fields, "only")] = chooser_.text();
+  return commit(tr("mend"), edit::add_step(job(), recipe_owner(), step));
+}
+
 bool Session::mend_family(PartId part, const Family& family, const Defect* at) {
   const EvaluatedPtr evaluated = result(part).evaluated;
   if (evaluated == nullptr) return false;

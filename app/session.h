@@ -139,6 +139,8 @@ class Session : public QObject {
   /// Adds a step that mends one family of defects, at one of them or everywhere.
   /// @param at  null: everywhere
   bool mend_family(PartId part, const Family& family, const Defect* at);
+  /// Adds a step that mends what is wrong at the chosen elements.
+  bool mend_chosen();
   /// Are there menders for a family?
   static bool is_mendable(const Family& family);
   /// Adds steps that use all that are used without being asked for.

@@ -127,6 +127,9 @@ void add_hand_verbs(Desk& desk) {
     action->setObjectName(QStringLiteral("edit_") + QString::fromStdString(kind->key));
     desk.book.allow(action, [&chooser, &field = kind->fields[*place]] { return chooser.fits(field); });
   }
+  desk.book.allow(edit("mend_chosen", QObject::tr("Mend there"), "mend", "Ctrl+Shift+M", QObject::tr("Mend all flaws at the chosen elements, and no others."),
+                       [&session] { session.mend_chosen(); }),
+                  [&chooser] { return chooser.on() && !chooser.chosen().empty(); });
   desk.book.allow(edit("detach", QObject::tr("Detach"), "detach", "Shift+D", QObject::tr("Make the chosen faces a part of their own; join puts them back."),
                        [&session, &chooser] {
                          PartId piece = 0;

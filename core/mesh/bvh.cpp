@@ -7,6 +7,7 @@
 #include <tbb/parallel_invoke.h>
 
 #include <algorithm>
+#include <cstring>
 #include <bit>
 #include <cmath>
 #include <utility>
@@ -209,12 +210,82 @@ void Bvh::for_each_pair(const std::function<void(Index, Index)>& visit, const st
   PairWalk{*this, visit, stop}.self(1, leaves_ * leaf_size);
 }
 
+/// Takes the nearest triangle of a leaf where it is nearer than what is known.
+/// @param at   the point in single precision, relative to the centre
+/// @param off  what rounding may have made of it
+void Bvh::look_in_leaf(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::size_t place, const Vec3& p,
+                       const std::array<float, 3>& at, float off, Nearest& nearest) const {
+  // All four boxes at once; compilers leave it one by one, with a branch for each maximum.
+  using Four = float __attribute__((vector_size(leaf_size * sizeof(float))));
+  const Leaf& leaf = leaf_boxes_[place];
+  Four square_of{};
+  for (std::size_t k = 0; k < 3; ++k) {
+    Four lo, hi;
+    std::memcpy(&lo, leaf.lo[k], sizeof lo);
+    std::memcpy(&hi, leaf.hi[k], sizeof hi);
+    const Four below = lo - at[k], above = at[k] - hi, most = (below > above ? below : above) - off;
+    const Four outside = most > 0 ? most : Four{};
+    square_of += outside * outside;
+  }
+  const auto near = square_of * sure < static_cast<float>(nearest.square) / sure;
+  if ((near[0] | near[1] | near[2] | near[3]) == 0) return;
+  const std::size_t begin = place * leaf_size;
+  for (std::size_t i = begin; i < std::min(order_.size(), begin + leaf_size); ++i) {
+    if (near[i - begin] == 0 || !(square_of[i - begin] * sure < nearest.square)) continue;
+    const auto& [a, b, c] = triangles[order_[i]];
+    const double square = (nearest_on_triangle(p, positions[a], positions[b], positions[c]) - p).squaredNorm();
+    if (square < nearest.square) nearest = {order_[i], square};
+  }
+}
+
+void Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Vec3> points, std::span<Nearest> known,
+                  std::vector<std::size_t>& leaves) const {
+  std::array<float, 3> lo, hi;
+  float reach = 0;
+  double farthest = 0;
+  for (std::size_t i = 0; i < points.size(); ++i) {
+    const Vec3 from = points[i] - centre_;
+    reach = std::max(reach, static_cast<float>(from.cwiseAbs().maxCoeff()));
+    farthest = std::max(farthest, known[i].square);
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto x = static_cast<float>(from[static_cast<Eigen::Index>(k)]);
+      lo[k] = i == 0 ? x : std::min(lo[k], x);
+      hi[k] = i == 0 ? x : std::max(hi[k], x);
+    }
+  }
+  const float off = reach * 0x1p-22f;
+  // One walk down for all: the leaves that can hold the nearest triangle of any.
+  leaves.clear();
+  std::array<std::size_t, 64> stack;
+  std::size_t waiting = 0;
+  stack[waiting++] = 1;
+  while (waiting > 0) {
+    const std::size_t node = stack[--waiting];
+    float square = 0;
+    for (std::size_t k = 0; k < 3; ++k) {
+      const float outside = std::max(std::max(nodes_[node].lo[k] - hi[k], lo[k] - nodes_[node].hi[k]) - off, 0.0f);
+      square += outside * outside;
+    }
+    if (!(square * sure < farthest)) continue;
+    if (node >= leaves_) {
+      leaves.push_back(node - leaves_);
+      continue;
+    }
+    stack[waiting++] = 2 * node + 1;
+    stack[waiting++] = 2 * node;
+  }
+  for (std::size_t i = 0; i < points.size(); ++i) {
+    const Vec3 from = points[i] - centre_;
+    const std::array<float, 3> at{static_cast<float>(from.x()), static_cast<float>(from.y()), static_cast<float>(from.z())};
+    for (const std::size_t leaf : leaves) look_in_leaf(positions, triangles, leaf, points[i], at, off, known[i]);
+  }
+}
+
 Bvh::Nearest Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Vec3& p, double bound) const {
   // In single precision, and never too large: what rounding may make of the point and of the sum is taken off.
   const Vec3 from = p - centre_;
   const std::array<float, 3> at{static_cast<float>(from.x()), static_cast<float>(from.y()), static_cast<float>(from.z())};
   const float off = static_cast<float>(from.cwiseAbs().maxCoeff()) * 0x1p-22f;
-  constexpr float sure = 1 - 0x1p-20f;
   const auto square_to = [&](const Box& box) {
     float sum = 0;
     for (std::size_t k = 0; k < 3; ++k) {
@@ -241,20 +312,7 @@ Bvh::Nearest Bvh::nearest(std::span<const Vec3> positions, std::span<const Trian
       if (other.square < nearest.square) stack[waiting++] = other;
       continue;
     }
-    const std::size_t begin = (top.node - leaves_) * leaf_size;
-    const Leaf& leaf = leaf_boxes_[top.node - leaves_];
-    std::array<float, leaf_size> square_of{};
-    for (std::size_t k = 0; k < 3; ++k)
-      for (std::size_t j = 0; j < leaf_size; ++j) {
-        const float outside = std::max(std::max(leaf.lo[k][j] - at[k], at[k] - leaf.hi[k][j]) - off, 0.0f);
-        square_of[j] += outside * outside;
-      }
-    for (std::size_t i = begin; i < std::min(order_.size(), begin + leaf_size); ++i) {
-      if (!(square_of[i - begin] * sure < nearest.square)) continue;
-      const auto& [a, b, c] = triangles[order_[i]];
-      const double square = (nearest_on_triangle(p, positions[a], positions[b], positions[c]) - p).squaredNorm();
-      if (square < nearest.square) nearest = {order_[i], square};
-    }
+    look_in_leaf(positions, triangles, top.node - leaves_, p, at, off, nearest);
   }
   return nearest;
 }

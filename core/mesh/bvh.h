@@ -48,8 +48,16 @@ class Bvh {
   /// There have to be triangles, of positions as they were.
   Nearest nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Vec3& p,
                   double bound = std::numeric_limits<double>::infinity()) const;
+  /// The same for a few points near each other at once, which costs less. The square of each that is known is its bound; where
+  /// none is nearer it stays as it is.
+  /// @param leaves  scratch memory
+  void nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Vec3> points, std::span<Nearest> known,
+               std::vector<std::size_t>& leaves) const;
 
  private:
+  static constexpr float sure = 1 - 0x1p-20f;  ///< what rounding may make of a sum of squares is taken off
+  void look_in_leaf(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::size_t place, const Vec3& p,
+                    const std::array<float, 3>& at, float off, Nearest& nearest) const;
   struct Box {
     float lo[3], hi[3];
     bool overlaps(const Box& o) const {

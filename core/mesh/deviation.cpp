@@ -81,28 +81,46 @@ class Asker {
  public:
   Asker(const Surface& surface, const Bvh& tree) : surface_(surface), tree_(tree) {}
   double operator()(const Vec3& p) {
-    double bound = std::numeric_limits<double>::infinity();
-    if (last_ != no_index) {
-      // The next ones in the order of the mesh as well: who asks goes along in the order of another, often much the same.
-      const Index begin = last_, end = static_cast<Index>(std::min<std::size_t>(surface_.triangles.size(), begin + tried));
-      for (Index t = begin; t < end; ++t) {
-        const auto& [a, b, c] = surface_.triangles[t];
-        const auto& at = surface_.mesh.positions;
-        const double square = (nearest_on_triangle(p, at[a], at[b], at[c]) - p).squaredNorm();
-        if (square < bound) bound = square, last_ = t;
-        if (bound == 0) return 0;
-      }
-    }
+    const double bound = guess(p);
+    if (bound == 0) return 0;
     const Bvh::Nearest nearest = tree_.nearest(surface_.mesh.positions, surface_.triangles, p, bound);
     if (nearest.triangle != no_index) last_ = nearest.triangle;
     return std::sqrt(std::min(bound, nearest.square));
   }
+  static constexpr std::size_t together = 8;
+  /// Of up to `together` points at once.
+  void operator()(std::span<const Vec3> points, std::span<double> distances) {
+    std::array<Bvh::Nearest, together> known;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+      const double bound = guess(points[i]);
+      known[i] = {last_, bound};
+    }
+    tree_.nearest(surface_.mesh.positions, surface_.triangles, points, std::span(known.data(), points.size()), leaves_);
+    for (std::size_t i = 0; i < points.size(); ++i) distances[i] = std::sqrt(known[i].square);
+    last_ = known[points.size() - 1].triangle;
+  }
 
  private:
+  /// A distance squared that the nearest is not farther than.
+  double guess(const Vec3& p) {
+    double bound = std::numeric_limits<double>::infinity();
+    if (last_ == no_index) return bound;
+    // The next ones in the order of the mesh as well: who asks goes along in the order of another, often much the same.
+    const Index begin = last_, end = static_cast<Index>(std::min<std::size_t>(surface_.triangles.size(), begin + tried));
+    for (Index t = begin; t < end && bound > 0; ++t) {
+      const auto& [a, b, c] = surface_.triangles[t];
+      const auto& at = surface_.mesh.positions;
+      const double square = (nearest_on_triangle(p, at[a], at[b], at[c]) - p).squaredNorm();
+      if (square < bound) bound = square, last_ = t;
+    }
+    return bound;
+  }
+
   static constexpr Index tried = 3;
   const Surface& surface_;
   const Bvh& tree_;
   Index last_ = no_index;
+  std::vector<std::size_t> leaves_;
 };
 
 struct Sum {
@@ -131,7 +149,15 @@ OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double s
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, asked.size(), 2048), [&](const auto& range) {
     if (stop.stop_requested()) throw Stopped{};
     Asker ask(to, tree);
-    for (std::size_t k = range.begin(); k < range.end(); ++k) way.at_vertex[asked[k]] = static_cast<float>(ask(positions[asked[k]]));
+    std::array<Vec3, Asker::together> points;
+    std::array<double, Asker::together> distances;
+    ask(positions[asked[range.begin()]]);  // so that there is something to guess from
+    for (std::size_t k = range.begin(); k < range.end(); k += Asker::together) {
+      const std::size_t count = std::min(Asker::together, range.end() - k);
+      for (std::size_t i = 0; i < count; ++i) points[i] = positions[asked[k + i]];
+      ask(std::span(points.data(), count), std::span(distances.data(), count));
+      for (std::size_t i = 0; i < count; ++i) way.at_vertex[asked[k + i]] = static_cast<float>(distances[i]);
+    }
   });
   way.in_triangle.assign(from.triangles.size(), 0);
   std::vector<double> area_of_block((from.triangles.size() + 1023) / 1024, 0);
