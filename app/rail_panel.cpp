@@ -81,10 +81,16 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   layout->addWidget(trouble_);
   plan_ = new PlanPanel(session_);
   layout->addWidget(plan_);
+  find_ = new FindPanel(session_);
+  layout->addWidget(find_);
+  looked_for_ = new QLabel;
+  looked_for_->setObjectName(QStringLiteral("looked_for"));
+  looked_for_->setWordWrap(true);
+  looked_for_->hide();
   layout->addSpacing(8);
+  layout->addWidget(looked_for_);
 
   for (const Family* family : family_table()) {
-    if (family->role == FamilyRole::note) continue;
     const std::size_t place = rows_.size();
     rows_.emplace_back();
     Row& row = rows_.back();
@@ -111,11 +117,15 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     connect(row.header, &QToolButton::toggled, this,
             [this, place](bool open) { open_family(place, open); });
     layout->addWidget(row.header);
-    auto* rule = new QFrame;
-    rule->setFixedHeight(1);
-    rule->setStyleSheet(QStringLiteral("background: #E4DED3;"));
+    row.rule = new QFrame;
+    row.rule->setFixedHeight(1);
+    row.rule->setStyleSheet(QStringLiteral("background: #E4DED3;"));
     layout->addWidget(row.places);
-    layout->addWidget(rule);
+    layout->addWidget(row.rule);
+    if (family->role == FamilyRole::note) {
+      row.header->hide();
+      row.rule->hide();
+    }
   }
   notes_ = new QFrame;
   notes_->setObjectName(QStringLiteral("notes"));
@@ -164,6 +174,7 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     reason_->setText(tr("The numbers below are from the last check."));
   });
   connect(&session_.chooser(), &Chooser::changed, this, &RailPanel::show_chosen);
+  connect(&session_.finding(), &Finding::changed, this, &RailPanel::refresh);
   connect(&session_, &Session::job_changed, this, &RailPanel::refresh);
   connect(&session_, &Session::selection_changed, this, &RailPanel::refresh);
   connect(&session_, &Session::result_changed, this, &RailPanel::refresh);
@@ -195,6 +206,7 @@ void RailPanel::refresh() {
     glyph_->clear();
     verdict_->setText(tr("Nothing chosen"));
     reason_->setText(tr("Choose a part to see whether it is sound."));
+    show_found({});
     for (Row& row : rows_) {
       show_count(row, std::nullopt);
       clear_layout(row.places_layout);
@@ -206,9 +218,11 @@ void RailPanel::refresh() {
     return;
   }
   checking_.stop();
-  show_report(*r.report);
-  if (r.report != shown_) {
-    shown_ = r.report;
+  show_verdict(*r.report);
+  const ReportPtr found = session_.finding().report(owner);
+  show_found(*found);
+  if (found != shown_) {
+    shown_ = found;
     shown_mesh_ = r.evaluated->mesh;
     walking_ = false;
     for (std::size_t k = 0; k < rows_.size(); ++k)
@@ -225,7 +239,29 @@ void RailPanel::show_count(Row& row, std::optional<std::size_t> count) {
   row.header->setAccessibleDescription(row.count->text());
 }
 
-void RailPanel::show_report(const SoundnessReport& report) {
+void RailPanel::set_finding(bool shown) { find_->setVisible(shown); }
+
+/// One row for each family that is looked for, and above them what that is where it is not the usual.
+void RailPanel::show_found(const SoundnessReport& report) {
+  const Finding& finding = session_.finding();
+  for (Row& row : rows_) {
+    const bool listed = finding.lists(*row.family);
+    row.header->setVisible(listed);
+    row.rule->setVisible(listed);
+    row.places->setVisible(listed && row.open);
+    if (listed) show_count(row, report.count(*row.family));
+  }
+  looked_for_->setVisible(finding.narrowed());
+  if (!finding.narrowed()) return;
+  const Finding::Wanted wanted = finding.wanted();
+  QStringList words{wanted.families.size() == 1 ? tr("1 family") : tr("%1 families").arg(wanted.families.size())};
+  if (wanted.tolerance > 0) words << tr("within %1 mm").arg(significant(wanted.tolerance));
+  if (!wanted.only.empty()) words << tr("only at chosen faces");
+  looked_for_->setText(finding.is_there(session_.recipe_owner()) ? tr("Looked for: %1. The verdict is about everything.").arg(words.join(QStringLiteral(", ")))
+                                                                 : tr("Looking for: %1").arg(words.join(QStringLiteral(", "))));
+}
+
+void RailPanel::show_verdict(const SoundnessReport& report) {
   glyph_->setPixmap(theme::pixmap(report.sound ? QStringLiteral("sound") : QStringLiteral("unsound"),
                                   report.sound ? theme::ink : theme::defect, 26, devicePixelRatioF()));
   const QString text = QString::fromStdString(verdict(report));
@@ -236,7 +272,6 @@ void RailPanel::show_report(const SoundnessReport& report) {
                                                : tr("Closed, manifold, facing out, nothing crosses.")
                    : colon < 0 ? QString()
                                : text.mid(colon + 2));
-  for (Row& row : rows_) show_count(row, report.count(*row.family));
 }
 
 void RailPanel::show_numbers(const PartResult& result) {
@@ -435,7 +470,8 @@ void RailPanel::show_next(int step) {
   if (!shown_) return;
   std::vector<std::pair<std::size_t, const Defect*>> all;
   for (std::size_t row = 0; row < rows_.size(); ++row)
-    for (const Defect& defect : shown_->of(*rows_[row].family).defects) all.emplace_back(row, &defect);
+    if (session_.finding().lists(*rows_[row].family))
+      for (const Defect& defect : shown_->of(*rows_[row].family).defects) all.emplace_back(row, &defect);
   if (all.empty()) return session_.say(tr("There is no place to show: nothing was found"));
   if (!walking_)
     current_place_ = step > 0 ? 0 : all.size() - 1;

@@ -5,6 +5,7 @@
 #include <QTimer>
 #include <map>
 
+#include "app/find_panel.h"
 #include "app/plan_panel.h"
 #include "app/session.h"
 #include "app/widgets.h"
@@ -20,6 +21,9 @@ class RailPanel : public QWidget {
   /// Goes through all places of the part's report, family by family; flies there and opens the row.
   void show_next(int step);
   PlanPanel& plan() { return *plan_; }
+  /// What to look for is shown, or put away.
+  void set_finding(bool shown);
+  bool finding() const { return find_->isVisibleTo(this); }
   void open_family(std::size_t row, bool open);
   /// The row of a family.
   std::size_t row_of(const Family& family) const;
@@ -30,6 +34,7 @@ class RailPanel : public QWidget {
     QToolButton* header;
     QLabel *mark, *name, *count;
     QWidget* places;
+    QFrame* rule;
     QVBoxLayout* places_layout;
     bool open = false;
   };
@@ -38,7 +43,8 @@ class RailPanel : public QWidget {
   void fill_places(std::size_t row);
   void choose(const Defect& defect);
   void show_count(Row& row, std::optional<std::size_t> count);
-  void show_report(const SoundnessReport& report);
+  void show_verdict(const SoundnessReport& report);
+  void show_found(const SoundnessReport& report);
   void show_numbers(const PartResult& result);
   void show_notes(const PartResult& result);
   void show_trouble(const PartResult& result);
@@ -49,6 +55,8 @@ class RailPanel : public QWidget {
   std::vector<Row> rows_;  // of every family but the notes
   QFrame* trouble_;
   PlanPanel* plan_;
+  FindPanel* find_;
+  QLabel* looked_for_;
   QFrame* notes_ = nullptr;
   QVBoxLayout* notes_layout_ = nullptr;
   QVBoxLayout* trouble_layout_;

@@ -11,6 +11,7 @@
 #include <optional>
 
 #include "app/chooser.h"
+#include "app/finding.h"
 #include "app/view/place.h"
 #include "core/comparison.h"
 #include "job/evaluator.h"
@@ -89,6 +90,9 @@ class Session : public QObject {
   /// Elements chosen of the part whose recipe is shown.
   Chooser& chooser() { return chooser_; }
   const Chooser& chooser() const { return chooser_; }
+  /// What is looked for in the part whose recipe is shown.
+  Finding& finding() { return finding_; }
+  const Finding& finding() const { return finding_; }
   /// Adds a step that edits the chosen elements to their part.
   void edit_chosen(const StepKind& kind);
 
@@ -146,6 +150,10 @@ class Session : public QObject {
   /// Adds steps that use all that are used without being asked for.
   bool mend_all(const std::vector<PartId>& parts);
   bool busy_with_files() const { return !tasks_.empty(); }
+  using Work = std::function<std::function<void()>(const std::stop_token&)>;
+  /// Runs `work` beside the window, then what it gives in the window's thread. What it reads is for this job: Stop, or
+  /// another job, throws it away.
+  void read_beside(const QString& what, Work work, std::function<void()> failed = {});
 
   // Smooth look
   /// How often the part whose recipe is shown is subdivided for a look at it; 0: it is shown as it is.
@@ -175,10 +183,6 @@ class Session : public QObject {
  private:
   void changed(bool live);
   void receive(const Published& published);
-  using Work = std::function<std::function<void()>(const std::stop_token&)>;
-  /// Runs `work` beside the window, then what it gives in the window's thread. What it reads is for this job: Stop, or
-  /// another job, throws it away.
-  void read_beside(const QString& what, Work work, std::function<void()> failed = {});
   /// The same for what writes files, one after the other, so that the later one stands. It always ends with what it
   /// gives, stopped or not, since a file may be there by then.
   void write_beside(const QString& what, Work work, std::function<void()> failed = {});
@@ -216,6 +220,7 @@ class Session : public QObject {
   std::vector<Waiting> waiting_;
   std::map<PartId, MendPlan> mend_plans_;
   Chooser chooser_{*this};
+  Finding finding_{*this};
   struct SmoothLook {
     EvaluatedPtr of;
     int levels = 0;

@@ -36,7 +36,7 @@ QLabel#verdict { font-size: 17px; font-weight: 600; }
 QFrame#card { background: #FBFAF7; border: 1px solid #D8D2C6; border-radius: 6px; }
 QFrame#notice { background: #F7EAD3; border-radius: 6px; }
 QFrame#trouble { background: #F6E0DE; border-radius: 6px; }
-QFrame#plan { background: #E9E4DA; border-radius: 6px; }
+QFrame#plan, QFrame#find { background: #E9E4DA; border-radius: 6px; }
 QFrame#notes { background: #F5E8D2; border-radius: 6px; }
 QFrame#pill { background: rgba(251, 250, 247, 235); border: 1px solid #D8D2C6; border-radius: 13px; }
 QFrame#pill QToolButton { padding: 3px 7px; border-radius: 10px; }

@@ -27,6 +27,10 @@ void add_mend_verbs(Desk& desk) {
                                 QObject::tr("Repair every flaw of the part, as a step of its recipe."),
                                 [&session] { session.mend_all({session.recipe_owner()}); }),
                   can_mend);
+  QAction* look_for = desk.book.add(Station::mend, QObject::tr("Mend"), "look_for", QObject::tr("Look for"), "look_for", {key("Ctrl+Shift+R")},
+                                    QObject::tr("Choose what the rail lists: families, within which distance, only at the chosen faces."),
+                                    [&rail = desk.rail] { rail.set_finding(!rail.finding()); });
+  desk.book.check(look_for, [&rail = desk.rail] { return rail.finding(); });
   desk.book.allow(desk.book.add(Station::mend, QObject::tr("Mend"), "next_place", QObject::tr("Next place"), "next", {key("N")},
                                 QObject::tr("Fly to the next place that the check found."), [&rail = desk.rail] { rail.show_next(1); }),
                   has_report);

@@ -42,10 +42,11 @@ QString marker_icon(Marker marker) {
 }
 
 std::vector<PlacedMarker> place_markers(const Picture& picture, const SoundnessReport& report, const Affine& world,
-                                        const std::function<bool(const Defect&)>& is_seen, std::size_t max_each) {
+                                        const std::function<bool(const Family&)>& is_listed, const std::function<bool(const Defect&)>& is_seen,
+                                        std::size_t max_each) {
   std::vector<PlacedMarker> all;
   for (const FamilyReport& found : report.families) {
-    if (found.family->role == FamilyRole::note) continue;
+    if (!is_listed(*found.family)) continue;
     std::map<std::pair<long, long>, std::size_t> cells;
     for (std::size_t k = 0; k < std::min(max_each, found.defects.size()); ++k) {
       const Defect& defect = found.defects[k];

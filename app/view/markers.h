@@ -21,10 +21,12 @@ struct PlacedMarker {
 /// The drawing of a marker.
 QString marker_icon(Marker marker);
 
-/// @param is_seen   whether a place is in sight
-/// @param max_each  places of one family that are looked at
+/// @param is_listed  whether places of a family are marked
+/// @param is_seen    whether a place is in sight
+/// @param max_each   places of one family that are looked at
 std::vector<PlacedMarker> place_markers(const Picture& picture, const SoundnessReport& report, const Affine& world,
-                                        const std::function<bool(const Defect&)>& is_seen, std::size_t max_each);
+                                        const std::function<bool(const Family&)>& is_listed, const std::function<bool(const Defect&)>& is_seen,
+                                        std::size_t max_each);
 /// @param through  those that are hidden are drawn too, fainter
 void paint_markers(QPainter& painter, const std::vector<PlacedMarker>& markers, bool through);
 /// What the markers stand for, in a box that stands on `corner` at its lower left. @return its height, 0 without any

@@ -66,6 +66,7 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), ses
     emit hint_changed(hint());
   });
   connect(&session_, &Session::smooth_look_changed, this, qOverload<>(&ViewWidget::update));
+  connect(&session_.finding(), &Finding::changed, this, qOverload<>(&ViewWidget::update));
   connect(&session_.chooser(), &Chooser::changed, this, [this] {
     pointer_.forget_handle();
     update();
@@ -323,9 +324,11 @@ void ViewWidget::paint_marks(QPainter& painter, const Picture& here, std::size_t
   const PartId owner = session_.recipe_owner();
   const Part* part = session_.job().find(owner);
   const PartResult r = session_.result(owner);
-  if (!marks_ || part == nullptr || !part->visible || !r.report || !r.evaluated->drawable) return;
+  const Finding& finding = session_.finding();
+  const ReportPtr report = finding.report(owner);
+  if (!marks_ || part == nullptr || !part->visible || !report || !r.evaluated->drawable) return;
   const Affine world = session_.job().world_of(owner);
-  const auto markers = place_markers(here, *r.report, world, [&](const Defect& d) { return is_seen(*r.evaluated, world, here, d.position, d.size); }, max_markers);
+  const auto markers = place_markers(here, *report, world, [&](const Family& f) { return finding.lists(f); }, [&](const Defect& d) { return is_seen(*r.evaluated, world, here, d.position, d.size); }, max_markers);
   paint_markers(painter, markers, marks_through_);
   const double raised = deviation_map_ ? 104 : 40;
   if (index == 0 && !rig_.four()) paint_marker_legend(painter, here.area.bottomLeft() + QPointF(8, -raised), markers, marks_through_);

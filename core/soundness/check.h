@@ -28,8 +28,9 @@ SoundnessReport check_soundness(const Analysis& analysis, const CheckSettings& s
 
 /// The same piece by piece: pieces may touch each other along whole faces, as after a split, and each is
 /// judged alone. Counts, places and numbers are those of all pieces together.
-/// @param piece  per face, 0 … pieces − 1
+/// @param piece     per face, 0 … pieces − 1
+/// @param settings  the scope per face of the whole mesh; a tolerance that is left open goes by the size of each piece
 SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Index pieces,
-                             const std::stop_token& stop = {});
+                             const std::stop_token& stop = {}, const CheckSettings& settings = {});
 
 }  // namespace anvil

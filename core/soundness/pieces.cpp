@@ -7,13 +7,17 @@
 namespace anvil {
 
 SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Index pieces,
-                             const std::stop_token& stop) {
-  if (pieces < 2) return check_soundness(mesh, stop);
+                             const std::stop_token& stop, const CheckSettings& settings) {
+  if (pieces < 2) return check_soundness(mesh, stop, settings);
   SoundnessReport all;
   all.sound = true;
   all.genus = 0;
   for (const SubMesh& one : take_apart(mesh, piece, pieces)) {
-    SoundnessReport report = check_soundness(one.mesh, stop);
+    CheckSettings own = settings;
+    own.scope.clear();
+    if (!settings.scope.empty())
+      for (Index f : one.faces) own.scope.push_back(settings.scope[f]);
+    SoundnessReport report = check_soundness(one.mesh, stop, own);
     all.families.resize(report.families.size());
     for (std::size_t f = 0; f < report.families.size(); ++f) {
       all.families[f].family = report.families[f].family;

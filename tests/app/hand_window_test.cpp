@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The Mend station by hand: choosing vertices, edges and faces with the mouse, and editing them.
+#include <QCheckBox>
 #include <QInputDialog>
 #include <QMenu>
 
@@ -625,7 +626,8 @@ TEST_CASE("markers behind the part show when asked, many on one spot carry their
   const Picture picture{d.view().camera(), d.view().picture_area(0)};
   const Affine world = d.job().world_of(part);
   const EvaluatedPtr evaluated = d.session().result(part).evaluated;
-  const auto markers = place_markers(picture, report(d, part), world, [&](const Defect& defect) { return is_seen(*evaluated, world, picture, defect.position, defect.size); }, 400);
+  const auto is_listed = [&](const Family& family) { return d.session().finding().lists(family); };
+  const auto markers = place_markers(picture, report(d, part), world, is_listed, [&](const Defect& defect) { return is_seen(*evaluated, world, picture, defect.position, defect.size); }, 400);
   std::size_t places = 0, hidden = 0;
   for (const PlacedMarker& marker : markers)
     if (marker.family == &families::open_edges) places += marker.count, hidden += marker.hidden ? marker.count : 0;
@@ -636,7 +638,7 @@ TEST_CASE("markers behind the part show when asked, many on one spot carry their
   Camera far = d.view().camera();
   far.distance *= 400;
   const Picture speck{far, d.view().picture_area(0)};
-  const auto gathered = place_markers(speck, report(d, part), world, [](const Defect&) { return true; }, 400);
+  const auto gathered = place_markers(speck, report(d, part), world, is_listed, [](const Defect&) { return true; }, 400);
   REQUIRE(gathered.size() < 5);
   CHECK(gathered[0].count > 5);
   const QImage plain = d.view().picture();
@@ -762,4 +764,65 @@ TEST_CASE("flaws are mended at what is chosen and nowhere else") {
   CHECK(last_step(d, part).kind == &steps::mend);
   CHECK(report(d, part).holes() == 2);
   CHECK_FALSE(report(d, part).sound);
+}
+
+TEST_CASE("what the rail lists is chosen: notes too, within a distance, only at chosen faces; the verdict stays that of everything") {
+  Driver d;
+  // Six sides of 20 mm, 60 mm high: the two lids have more than four corners.
+  const PartId part = part_of(d, stock("cylinder", {40, 60, 6}));
+  const auto listed = [&](const Family& family) { return link(d, QString::fromUtf8(family.label)) != nullptr; };
+  const auto found = [&](const Family& family) { return d.session().finding().report(part)->count(family); };
+  const auto looked = [&] { REQUIRE(Driver::until([&] { return d.session().finding().is_there(part); })); };
+  const QString verdict = d.widget<QLabel>(QStringLiteral("verdict"))->text();
+  CHECK(verdict == QStringLiteral("Sound"));
+  CHECK_FALSE(listed(families::ngons));
+  CHECK(d.widget<QWidget>(QStringLiteral("find")) == nullptr);
+  d.key(Qt::Key_R, Qt::ControlModifier | Qt::ShiftModifier);
+  d.click(d.widget<QCheckBox>(QStringLiteral("find_ngons")));
+  looked();
+  CHECK(listed(families::ngons));
+  CHECK(found(families::ngons) == 2);
+  CHECK(d.widget<QLabel>(QStringLiteral("verdict"))->text() == verdict);
+  // Stepping goes to what is listed.
+  d.click(link(d, QString::fromUtf8(families::ngons.label)));
+  CHECK(link(d, QStringLiteral("Show 1 face of more than four corners")) != nullptr);
+  // Only at the lid that is seen.
+  d.key(Qt::Key_A);
+  d.click_at(d.job().world_of(part) * Vec3(0, 0, 30));
+  REQUIRE(chosen(d).size() == 1);
+  d.click(d.widget<QCheckBox>(QStringLiteral("find_only")));
+  looked();
+  CHECK(found(families::ngons) == 1);
+  CHECK(d.widget<QLabel>(QStringLiteral("looked_for"))->text().contains(QStringLiteral("only at chosen faces")));
+  d.click(d.widget<QCheckBox>(QStringLiteral("find_only")));
+  looked();
+  CHECK(found(families::ngons) == 2);
+  // The sides of both lids are shorter than 30 mm; the part grows, and they are looked for again.
+  d.click(d.widget<QCheckBox>(QStringLiteral("find_short_edges")));
+  d.type(d.widget<QLineEdit>(QStringLiteral("find_within")), QStringLiteral("30.5"));
+  looked();
+  CHECK(found(families::short_edges) == 12);
+  d.type(d.widget<QLineEdit>(QStringLiteral("find_within")), QStringLiteral("-1"));
+  CHECK(d.session().finding().wanted().tolerance == 30.5);
+  d.session().commit(QStringLiteral("cut"), edit::add_step(d.job(), part, new_step(steps::plane_cut)));
+  d.settle();
+  looked();
+  CHECK(found(families::short_edges) == 18);
+  // A family that counts is put away, and the verdict still knows of it.
+  d.session().chooser().clear();
+  d.click_at(d.job().world_of(part) * Vec3(0, 0, 0));
+  d.key(Qt::Key_Delete);
+  d.settle();
+  d.click(d.widget<QCheckBox>(QStringLiteral("find_open_edges")));
+  looked();
+  CHECK_FALSE(listed(families::open_edges));
+  CHECK(d.widget<QLabel>(QStringLiteral("verdict"))->text() == QStringLiteral("Not sound"));
+  d.click(d.widget<QPushButton>(QStringLiteral("find_everything")));
+  CHECK(listed(families::open_edges));
+  CHECK_FALSE(listed(families::ngons));
+  CHECK_FALSE(d.session().finding().narrowed());
+  // Another part is looked at for everything.
+  d.click(d.widget<QCheckBox>(QStringLiteral("find_needles")));
+  d.session().select({});
+  CHECK_FALSE(d.session().finding().narrowed());
 }
