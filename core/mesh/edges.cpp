@@ -4,13 +4,14 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <atomic>
 
 namespace anvil {
 namespace {
 
 constexpr std::size_t block = 16384, small_block = 4096;
 
-/// Directed edges by their smaller vertex, in the order of the corners where they start.
+/// Directed edges by their smaller vertex.
 struct EdgeBuckets {
   struct Use {
     Index high, corner;
@@ -22,21 +23,26 @@ struct EdgeBuckets {
   auto end(std::size_t v) { return uses.begin() + start[v + 1]; }
 };
 
-/// @param for_each_edge  calls visit(corner, from, to) for all edges in the order of their corners; edges from a vertex
-///                       to itself are left out
+/// Edges from a vertex to itself are left out. The order within a bucket is that of the threads.
+/// @param for_each_edge  for_each_edge(begin, end, visit) calls visit(corner, from, to) for the edges of faces [begin, end)
 template <class ForEachEdge>
-EdgeBuckets bucket_edges(std::size_t vertices, ForEachEdge&& for_each_edge) {
+EdgeBuckets bucket_edges(std::size_t vertices, std::size_t faces, ForEachEdge&& for_each_edge) {
   EdgeBuckets buckets;
   std::vector<Index>& start = buckets.start;
   start.assign(vertices + 2, 0);
-  for_each_edge([&](Index, Index a, Index b) {
-    if (a != b) ++start[std::min(a, b) + 2];
+  // Faces that come one after the other mostly have vertices of their own, so that threads seldom wait for each other.
+  const auto for_all = [&](auto&& visit) {
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, faces, block),
+                      [&](const auto& range) { for_each_edge(static_cast<Index>(range.begin()), static_cast<Index>(range.end()), visit); });
+  };
+  for_all([&](Index, Index a, Index b) {
+    if (a != b) std::atomic_ref(start[std::min(a, b) + 2]).fetch_add(1, std::memory_order_relaxed);
   });
   for (std::size_t v = 2; v < start.size(); ++v) start[v] += start[v - 1];
   buckets.uses.resize(start.back());
   // Filling a bucket moves start[v + 1] from its begin to its end, which is where the next one begins.
-  for_each_edge([&](Index c, Index a, Index b) {
-    if (a != b) buckets.uses[start[std::min(a, b) + 1]++] = {std::max(a, b), c};
+  for_all([&](Index c, Index a, Index b) {
+    if (a != b) buckets.uses[std::atomic_ref(start[std::min(a, b) + 1]).fetch_add(1, std::memory_order_relaxed)] = {std::max(a, b), c};
   });
   return buckets;
 }
@@ -54,8 +60,8 @@ EdgeTable build_edges(const Mesh& mesh, std::span<const Index> vertex_id) {
     return vertex_id.empty() ? v : vertex_id[v];
   };
 
-  EdgeBuckets buckets = bucket_edges(vertex_count, [&](auto&& visit) {
-    for (Index f = 0; f < mesh.face_count(); ++f) {
+  EdgeBuckets buckets = bucket_edges(vertex_count, mesh.face_count(), [&](Index first_face, Index last_face, auto&& visit) {
+    for (Index f = first_face; f < last_face; ++f) {
       const Index begin = mesh.face_offsets[f], end = mesh.face_offsets[f + 1];
       if (begin == end) continue;
       Index from = id(begin);
@@ -67,8 +73,10 @@ EdgeTable build_edges(const Mesh& mesh, std::span<const Index> vertex_id) {
       }
     }
   });
-  for (Index f = 0; f < mesh.face_count(); ++f)
-    std::fill(table.corner_face.begin() + mesh.face_offsets[f], table.corner_face.begin() + mesh.face_offsets[f + 1], f);
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, mesh.face_count(), block), [&](const auto& range) {
+    for (std::size_t f = range.begin(); f < range.end(); ++f)
+      std::fill(table.corner_face.begin() + mesh.face_offsets[f], table.corner_face.begin() + mesh.face_offsets[f + 1], static_cast<Index>(f));
+  });
   const std::vector<Index>& start = buckets.start;
   const std::vector<EdgeBuckets::Use>& bucketed = buckets.uses;
 
@@ -112,13 +120,12 @@ EdgeTable build_edges(const Mesh& mesh, std::span<const Index> vertex_id) {
 std::vector<Index> find_opposites(std::span<const Triangle> triangles, std::span<const Index> part, std::size_t vertices) {
   std::vector<Index> opposite(3 * triangles.size(), no_index);
   auto part_of = [&](Index corner) { return part.empty() ? 0 : part[corner / 3]; };
-  EdgeBuckets buckets = bucket_edges(vertices, [&](auto&& visit) {
-    Index corner = 0;
-    for (const auto& [a, b, c] : triangles) {
-      visit(corner, a, b);
-      visit(corner + 1, b, c);
-      visit(corner + 2, c, a);
-      corner += 3;
+  EdgeBuckets buckets = bucket_edges(vertices, triangles.size(), [&](Index first, Index last, auto&& visit) {
+    for (Index t = first; t < last; ++t) {
+      const auto& [a, b, c] = triangles[t];
+      visit(3 * t, a, b);
+      visit(3 * t + 1, b, c);
+      visit(3 * t + 2, c, a);
     }
   });
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, vertices, small_block), [&](const auto& range) {

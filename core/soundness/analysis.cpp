@@ -135,6 +135,11 @@ bool same_ring(const Analysis& a, Index f, Index g) {
   if (p.size() != q.size()) return false;
   auto id = [&](Index v) { return a.positions.id[v]; };
   const std::size_t n = p.size();
+  if (n == 3) {  // most faces, and most of these differ
+    const Index i = id(q[0]), j = id(q[1]), k = id(q[2]);
+    const auto has = [&](Index v) { return v == i || v == j || v == k; };
+    if (!has(id(p[0])) || !has(id(p[1])) || !has(id(p[2]))) return false;
+  }
   for (std::size_t shift = 0; shift < n; ++shift) {
     if (id(q[shift]) != id(p[0])) continue;
     bool along = true, against = true;
