@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <tbb/parallel_for.h>
 
+#include <random>
 #include <set>
 
+#include "core/boolean/combine.h"
 #include "core/mend/mend.h"
 #include "core/mesh/deviation.h"
 #include "core/mesh/edges.h"
@@ -90,6 +92,36 @@ TEST_CASE("after the wall of a mirrored part is taken out, an edge loop can be w
   }
   CHECK(seam == 4);
   CHECK(result.mesh.face_count() == 10);
+}
+
+TEST_CASE("the halves of a hollow part meet although their corners are off by a hair and one of them kept its wall") {
+  // Common practice. The volume taken as known is twice that of the half.
+  const auto half = combine({{shared(stock("cylinder", {20, 40, 48})), "outside"}, {shared(stock("cylinder", {18, 38, 48})), "hollow", Operation::difference},
+                             {shared(placed(stock("box", {60, 60, 60}), {30, 0, 0})), "other side", Operation::difference}});
+  REQUIRE(half);
+  std::vector<std::size_t> wall;
+  for (std::size_t f = 0; f < half->mesh.face_count(); ++f) {
+    const auto ring = half->mesh.face(f);
+    if (std::all_of(ring.begin(), ring.end(), [&](Index v) { return half->mesh.positions[v].x() == 0; })) wall.push_back(f);
+  }
+  REQUIRE_FALSE(wall.empty());
+  for (const double off : {1e-15, 1e-9, 1e-5}) {
+    Mesh other = half->mesh;
+    std::mt19937 random(5);
+    for (Vec3& p : other.positions) {
+      if (p.x() == 0)
+        for (double& c : p) c += off * std::uniform_real_distribution<double>(-1, 1)(random);
+      p.x() = -p.x();
+    }
+    reverse_faces(other);
+    Mesh both = half->mesh;
+    append(both, without_faces(other, wall));
+    const Mended result = mended(both);
+    INFO("off by " << off << ": " << verdict(result.after));
+    CHECK(result.after.sound);
+    CHECK(result.after.shells == 2);
+    CHECK(signed_volume(result.mesh) == Approx(2 * signed_volume(half->mesh)).epsilon(1e-5));
+  }
 }
 
 TEST_CASE("welding stops at a thin wall: what would turn a face over or take one away stays apart") {
