@@ -413,7 +413,7 @@ static QString in_words(const std::vector<std::string>& notes) {
 /// What counts is what stands in the file: some formats round to 32 bits. @return the verdict, where that made a sound mesh
 /// unsound; empty else. Throws Stopped.
 static std::string harm_done_by_writing(const Mesh& mesh, const std::filesystem::path& path, const std::stop_token& stop) {
-  if (!check_soundness(mesh, stop).sound) return {};
+  if (!is_sound(mesh, {}, 1, stop)) return {};
   const Result<Import> back = read_mesh(path);
   if (!back) return back.issue().message();
   const SoundnessReport report = check_soundness(back->mesh, stop);

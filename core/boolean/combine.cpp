@@ -212,7 +212,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
                                        [](const auto& done) { return done.note == &contact_edges; });
       if (how == Assembly::anyhow || (rounds == 0 && !touches) || opens || result.mesh.empty()) return true;
-      return stage("check", 1, [&] { return check_pieces(result.mesh, result.piece, result.pieces, control.stop).sound; });
+      return stage("check", 1, [&] { return is_sound(result.mesh, result.piece, result.pieces, control.stop); });
     };
     auto is_sound_at_once = [&] {
       if (may_be_unsound || pass.pieces > 1 || opens || is_tangled(pass.rounded)) return false;

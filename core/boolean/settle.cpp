@@ -241,7 +241,7 @@ class Settling {
       Settled answer{cut_to_triangles(result.mesh), {}, static_cast<std::size_t>(rounds)};
       for (Index f : polygon) answer.source.push_back(result.sources.face[f]);
       result = {};
-      if (!answer.mesh.empty() && !check_soundness(answer.mesh, control_.stop).sound) return std::nullopt;
+      if (!answer.mesh.empty() && !is_sound(answer.mesh, {}, 1, control_.stop)) return std::nullopt;
       return answer;
     } catch (const Contradiction&) {
       return std::nullopt;

@@ -278,7 +278,7 @@ class Mirror {
     carry(mirrored.result);
     check_stop(control_);
     mirrored.soundness = check_soundness(mesh, control_.stop);
-    if ((!mirrored.soundness.sound || cut_along_one_line(mesh)) && check_soundness(*original, control_.stop).sound) return united(original, half.face);
+    if ((!mirrored.soundness.sound || cut_along_one_line(mesh)) && is_sound(*original, {}, 1, control_.stop)) return united(original, half.face);
     if (shared > 0) report_.tell(seam_welded, shared, name_);
     if (walls > 0) report_.tell(walls_left_out, walls, name_);
     mirrored.result.report = std::move(report_);

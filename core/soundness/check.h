@@ -33,4 +33,8 @@ SoundnessReport check_soundness(const Analysis& analysis, const CheckSettings& s
 SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Index pieces,
                              const std::stop_token& stop = {}, const CheckSettings& settings = {});
 
+/// The answer of check_pieces() alone: what tells at once that a mesh is not sound comes first, and what does not decide the
+/// verdict is not looked for.
+bool is_sound(const Mesh& mesh, std::span<const Index> piece, Index pieces, const std::stop_token& stop = {});
+
 }  // namespace anvil

@@ -2,9 +2,31 @@
 #include <algorithm>
 
 #include "core/mesh/sub_mesh.h"
+#include "core/soundness/analysis.h"
 #include "core/soundness/check.h"
 
 namespace anvil {
+namespace {
+
+bool is_sound_alone(const Mesh& mesh, const std::stop_token& stop) {
+  const Analysis analysis(mesh, 0, stop);
+  if (analysis.open_edge_count > 0 || analysis.non_manifold_edge_count > 0) return false;
+  std::vector<const Family*> decisive;
+  for (const Family* family : family_table())
+    if (family->role == FamilyRole::defect) decisive.push_back(family);
+  CheckSettings settings;
+  settings.families = decisive;
+  return check_soundness(analysis, settings).sound;
+}
+
+}  // namespace
+
+bool is_sound(const Mesh& mesh, std::span<const Index> piece, Index pieces, const std::stop_token& stop) {
+  if (pieces < 2) return is_sound_alone(mesh, stop);
+  for (const SubMesh& one : take_apart(mesh, piece, pieces))
+    if (!is_sound_alone(one.mesh, stop)) return false;
+  return true;
+}
 
 SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Index pieces,
                              const std::stop_token& stop, const CheckSettings& settings) {

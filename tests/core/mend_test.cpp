@@ -58,6 +58,24 @@ TEST_CASE("every kind of damage on every body, one seed each, is found, counted 
   }
 }
 
+TEST_CASE("whether a mesh is sound is told alike with and without the records") {
+  for (const auto& body : {bodies_to_damage()[0], bodies_to_damage()[1], bodies_to_damage()[6]}) {
+    CHECK(is_sound(body.mesh, {}, 1));
+    for (const DamageKind& kind : damage_kinds()) {
+      Damage damage(body.mesh);
+      if (!kind.inflict(damage)) continue;
+      INFO(body.name << ", " << kind.name);
+      CHECK(is_sound(damage.mesh, {}, 1) == check_soundness(damage.mesh).sound);
+      // As one of two pieces it decides for both.
+      Mesh both = body.mesh;
+      append(both, damage.mesh);
+      std::vector<Index> piece(body.mesh.face_count(), 0);
+      piece.resize(both.face_count(), 1);
+      CHECK(is_sound(both, piece, 2) == check_pieces(both, piece, 2).sound);
+    }
+  }
+}
+
 TEST_CASE("faces extruded by nothing are cleaned back to the old mesh, polygon for polygon") {
   // Common practice: removing the zero-length edges must give the old mesh back.
   const Mesh old = stock("sphere", {10, 16, 8});
