@@ -3,6 +3,7 @@
 
 #include <tbb/parallel_for.h>
 #include <tbb/parallel_invoke.h>
+#include <tbb/parallel_reduce.h>
 
 #include <algorithm>
 #include <atomic>
@@ -45,7 +46,7 @@ Analysis::Analysis(const Mesh& m, double t, const std::stop_token& s) : mesh(m),
                                           mesh.positions[list[i][2]]);
         });
       },
-      find_shells,
+      find_shells, [&] { measure(); },
       [&] {
         used.assign(mesh.positions.size(), 0);
         for (Index v : mesh.corners) used[v] = 1;
@@ -81,6 +82,28 @@ Analysis::Analysis(const Mesh& m, double t, const std::stop_token& s) : mesh(m),
     if (uses.size() == 2) faces.unite(edges.corner_face[uses[0]], edges.corner_face[uses[1]]);
   }
   patches = faces.number(patch);
+}
+
+/// Alike on every run: the order of adding up does not depend on the threads.
+void Analysis::measure() {
+  box = bounds(mesh);
+  const Vec3 origin = box.centre();
+  using Sums = std::array<double, 2>;  // six volumes, twice the area
+  const auto sums = tbb::parallel_deterministic_reduce(
+      tbb::blocked_range<std::size_t>(0, triangles.triangles.size(), 16384), Sums{},
+      [&](const auto& range, Sums sum) {
+        for (std::size_t t = range.begin(); t < range.end(); ++t) {
+          const Triangle& corners = triangles.triangles[t];
+          const Vec3 p = mesh.positions[corners[0]] - origin, u = mesh.positions[corners[1]] - origin - p, v = mesh.positions[corners[2]] - origin - p;
+          const Vec3 normal = u.cross(v);
+          sum[0] += p.dot(normal);
+          sum[1] += normal.norm();
+        }
+        return sum;
+      },
+      [](const Sums& x, const Sums& y) { return Sums{x[0] + y[0], x[1] + y[1]}; });
+  volume = sums[0] / 6;
+  area = sums[1] / 2;
 }
 
 Vec3 Analysis::face_centre(Index face) const {

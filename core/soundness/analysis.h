@@ -43,6 +43,9 @@ struct Analysis {
   Index shells = 0;
   std::vector<Index> patch;  ///< per face: faces connected over edges with exactly two faces
   Index patches = 0;
+  Box3 box;                   ///< of all vertices
+  double volume = 0;          ///< mesh units³; what the faces sum to
+  double area = 0;            ///< mesh units²
   std::size_t open_edge_count = 0, non_manifold_edge_count = 0, inconsistent_edge_count = 0;
 
   /// True when no two vertices in use sit at one position.
@@ -62,6 +65,7 @@ struct Analysis {
   const Orientation& orientation() const;
 
  private:
+  void measure();
   mutable tbb::collaborative_once_flag orientation_once_;
   mutable Orientation orientation_;
   EdgeTable by_position_;

@@ -12,17 +12,9 @@ namespace anvil {
 namespace {
 
 void measure(const Analysis& a, SoundnessReport& report) {
-  report.bounds = bounds(a.mesh);
-  const Vec3 origin = report.bounds.centre();
-  double six_volumes = 0, twice_area = 0;
-  for (const Triangle& t : a.triangles.triangles) {
-    const Vec3 p = a.mesh.positions[t[0]] - origin, q = a.mesh.positions[t[1]] - origin,
-               r = a.mesh.positions[t[2]] - origin;
-    six_volumes += p.dot(q.cross(r));
-    twice_area += (q - p).cross(r - p).norm();
-  }
-  report.volume = six_volumes / 6;
-  report.area = twice_area / 2;
+  report.bounds = a.box;
+  report.volume = a.volume;
+  report.area = a.area;
   report.vertices = static_cast<std::size_t>(std::count(a.used.begin(), a.used.end(), 1));
   report.triangles = a.triangles.triangles.size();
   report.polygons = a.mesh.face_count();

@@ -279,18 +279,9 @@ bool is_thin(double volume, std::size_t triangles, const Box3& box) {
 /// or the sign is in doubt.
 std::optional<Orientation> of_one_closed_patch(const Analysis& a) {
   if (a.patches != 1 || a.inconsistent_edge_count + a.open_edge_count + a.non_manifold_edge_count > 0) return std::nullopt;
-  Box3 box;
-  for (std::size_t v = 0; v < a.used.size(); ++v)
-    if (a.used[v]) box.add(a.mesh.positions[v]);
-  const Vec3 origin = box.centre();
-  double volume = 0;
-  for (const Triangle& t : a.triangles.triangles) {
-    const Vec3 p = a.mesh.positions[t[0]] - origin, q = a.mesh.positions[t[1]] - origin, r = a.mesh.positions[t[2]] - origin;
-    volume += p.dot(q.cross(r)) / 6;
-  }
-  if (is_thin(volume, a.triangles.triangles.size(), box)) return std::nullopt;
+  if (is_thin(a.volume, a.triangles.triangles.size(), a.box)) return std::nullopt;
   Orientation found;
-  if (volume < 0)
+  if (a.volume < 0)
     for (Index f = 0; f < a.mesh.face_count(); ++f) found.flipped.push_back(f);
   return found;
 }
