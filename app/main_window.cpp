@@ -135,7 +135,7 @@ QWidget* MainWindow::build_top_bar() {
   auto* menu = new QMenu(job_button_);
   for (const char* id :
        {"new_job", "open_job", "save_job", "save_job_as", "", "bring_in", "send_out", "send_out_visible", "",
-        "undo", "redo", "", "mouse_three", "mouse_two", "mouse_touchpad", "", "key_sheet", "quit"})
+        "undo", "redo", "changes", "", "mouse_three", "mouse_two", "mouse_touchpad", "", "key_sheet", "quit"})
     if (*id == '\0')
       menu->addSeparator();
     else
@@ -164,7 +164,7 @@ QWidget* MainWindow::build_top_bar() {
     connect(button, &QToolButton::clicked, this, [this, k] { set_station(stations[k]); });
   }
   layout->addStretch();
-  for (const char* id : {"undo", "redo"}) {
+  for (const char* id : {"undo", "redo", "changes"}) {
     auto* button = new QToolButton;
     button->setDefaultAction(book_.find(QLatin1String(id)));
     button->setToolButtonStyle(Qt::ToolButtonIconOnly);

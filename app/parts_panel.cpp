@@ -147,7 +147,7 @@ void PartsPanel::rebuild() {
   updating_ = true;
   list_->clear();
   for (const PartPtr& part : session_.job().parts) {
-    if (session_.job().use_of(part->id)) continue;
+    if (session_.job().is_tool(part->id)) continue;
     auto* item = new QListWidgetItem(QString::fromStdString(part->name));
     item->setFlags(item->flags() | Qt::ItemIsEditable);
     item->setData(part_id, part->id);

@@ -18,12 +18,18 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   time_->setObjectName(QStringLiteral("faint"));
   head->addWidget(title_);
   head->addStretch();
+  whole_ = link_button(tr("show all of it"));
+  whole_->setObjectName(QStringLiteral("look_at_all"));
+  whole_->setToolTip(tr("The view shows the part as it is after the last step again"));
+  connect(whole_, &QToolButton::clicked, this, [this] { session_.look_up_to(0); });
+  head->addWidget(whole_);
   head->addWidget(time_);
   layout->addLayout(head);
   scroll_ = new QScrollArea;
   scroll_->setWidgetResizable(true);
   scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   auto* content = new QWidget;
+  content->setObjectName(QStringLiteral("recipe_cards"));
   auto* outer = new QVBoxLayout(content);
   outer->setContentsMargins(0, 0, 4, 0);
   nothing_ = new QLabel(tr("Choose a part to see how it is made."));
@@ -39,6 +45,7 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   connect(&session_, &Session::job_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::selection_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::result_changed, this, &RecipePanel::refresh);
+  connect(&session_, &Session::up_to_changed, this, &RecipePanel::refresh);
   // A step that is taken up shows its card, however many stand above it, until the user scrolls: cards grow when their
   // results come.
   connect(&session_, &Session::active_step_changed, this, [this] {
@@ -62,7 +69,7 @@ std::vector<CardId> RecipePanel::wanted() const {
   const PartId owner = session_.recipe_owner();
   const Part* part = session_.job().find(owner);
   if (part == nullptr) return ids;
-  ids = {{CardId::of_source, owner}, {CardId::of_place, owner}};
+  ids = {{CardId::of_source, owner, 0, part->source.index()}, {CardId::of_place, owner}};
   for (const Step& step : part->recipe) ids.push_back({CardId::of_step, owner, step.id});
   return ids;
 }
@@ -100,7 +107,13 @@ void RecipePanel::refresh() {
   const PartResult r = session_.result(session_.recipe_owner());
   const double seconds = r.evaluated ? r.evaluated->seconds() : 0;
   time_->setText(seconds > 0 ? tr("%1 ms").arg(seconds * 1000, 0, 'f', seconds < 0.01 ? 1 : 0) : QString());
-  for (RecipeCard* card : cards_) card->refresh();
+  whole_->setVisible(session_.up_to() != 0);
+  bool below = false;
+  for (RecipeCard* card : cards_) {
+    card->refresh();
+    card->set_faded(below);
+    below = below || (session_.up_to() != 0 && card->id().step == session_.up_to());
+  }
 }
 
 }  // namespace anvil::app

@@ -23,6 +23,7 @@ class RecipePanel : public QWidget {
   void reveal();
 
   Session& session_;
+  QToolButton* whole_;  // ends looking up to a step
   QLabel *title_, *time_, *nothing_;
   QScrollArea* scroll_;
   QVBoxLayout* cards_layout_;

@@ -13,7 +13,6 @@
 #include "core/modify/subdivide.h"
 #include "core/soundness/check.h"
 #include "job/background.h"
-#include "job/edit.h"
 #include "job/job_file.h"
 
 namespace anvil::app {
@@ -105,6 +104,30 @@ void Session::redo() {
   say(tr("Done again: %1").arg(label));
 }
 
+void Session::go_to_version(std::size_t place) {
+  const bool back = place < history_.place();
+  history_.go_to(place);
+  changed(false);
+  settled();
+  say(back ? tr("Taken back up to: %1").arg(place == 0 ? tr("the beginning") : QString::fromStdString(history_.label(history_.place())))
+           : tr("Done again up to: %1").arg(QString::fromStdString(history_.label(history_.place()))));
+}
+
+void Session::look_up_to(StepId step) {
+  if (step == up_to_) return;
+  up_to_ = step;
+  changed(false);
+  emit up_to_changed();
+}
+
+bool Session::add_step(const QString& label, PartId part, Step step, StepId* id) {
+  StepId made = 0;
+  if (!commit(label, edit::add_step(job(), part, std::move(step), &made, new_step_place()))) return false;
+  if (up_to_ != 0) look_up_to(made);
+  if (id != nullptr) *id = made;
+  return true;
+}
+
 void Session::changed(bool live) {
   const Job& now = job();
   std::erase_if(results_, [&](const auto& item) { return now.find(item.first) == nullptr; });
@@ -113,7 +136,12 @@ void Session::changed(bool live) {
   std::erase_if(selection_, [&](PartId id) { return now.find(id) == nullptr; });
   if (!now.find_step(active_step_)) active_step_ = 0;
   stopped_ = false;
-  request_ = evaluator_->request(history_.current(), recipe_owner(), live);
+  const Job::Found up_to = now.find_step(up_to_);
+  if (up_to_ != 0 && (!up_to || up_to.part->id != recipe_owner())) {
+    up_to_ = 0;
+    emit up_to_changed();
+  }
+  request_ = evaluator_->request(history_.current(), recipe_owner(), live, {up_to_ == 0 ? 0 : recipe_owner(), up_to_});
   emit job_changed(live);
   if (before != selection_) emit selection_changed();
   if (step_before != active_step_) emit active_step_changed();
@@ -138,6 +166,14 @@ bool Session::is_current(PartId id) const {
   return it != results_.end() && it->second.request == request_ && (it->second.issue || it->second.report);
 }
 
+std::shared_ptr<const Mesh> Session::snapshot_of(PartId id) const {
+  const PartResult now = result(id);
+  if (!is_current(id) || now.trouble() != nullptr || now.evaluated->mesh->empty()) return nullptr;
+  auto kept = std::make_shared<Mesh>(*now.evaluated->mesh);
+  kept->origins.clear();  // it is its own source from now on
+  return kept;
+}
+
 QString Session::named(PartId id, const std::string& text) const {
   return QString::fromStdString(with_names(job(), result(id).cast, text));
 }
@@ -145,6 +181,8 @@ QString Session::named(PartId id, const std::string& text) const {
 Issue Session::named(PartId id, const Issue& issue) const { return with_names(job(), result(id).cast, issue); }
 
 void Session::when_ready(const std::vector<PartId>& parts, std::function<void(const std::vector<OutgoingPart>&)> then) {
+  // What goes on with a result means the whole of it.
+  if (up_to_ != 0 && std::find(parts.begin(), parts.end(), recipe_owner()) != parts.end()) look_up_to(0);
   waiting_.push_back({parts, std::move(then)});
   if (stopped_) changed(false);
   answer_waiting();
@@ -182,16 +220,25 @@ void Session::set_active_step(StepId id) {
 PartId Session::recipe_owner() const {
   const PartId id = chosen();
   if (id == 0) return 0;
+  // A tool of several parts shows the recipe that was looked at before, where that uses it.
+  if (owner_ != id && job().find(owner_) != nullptr && job().use_of(id, owner_)) return owner_;
   const auto use = job().use_of(id);
   return use ? use->part : id;
+}
+
+std::optional<Job::Use> Session::use_here(PartId tool) const {
+  if (auto use = job().use_of(tool, recipe_owner())) return use;
+  return job().use_of(tool);
 }
 
 void Session::select(std::vector<PartId> ids) {
   std::erase_if(ids, [&](PartId id) { return job().find(id) == nullptr; });
   if (ids == selection_) return;
+  owner_ = recipe_owner();
   selection_ = std::move(ids);
   const auto found = job().find_step(active_step_);
   if (!found || found.part->id != recipe_owner()) set_active_step(0);
+  if (const auto up_to = job().find_step(up_to_); up_to_ != 0 && (!up_to || up_to.part->id != recipe_owner())) look_up_to(0);
   emit selection_changed();
 }
 
@@ -505,10 +552,11 @@ bool Session::mend(const std::vector<PartId>& parts, const std::vector<std::stri
   Result<Job> next = job();
   StepId id = 0;
   for (PartId part : parts) {
-    next = edit::add_step(*next, part, step, &id);
+    next = edit::add_step(*next, part, step, &id, new_step_place());
     if (!next) break;
   }
   if (parts.empty() || !commit(tr("mend"), next)) return false;
+  if (up_to_ != 0) look_up_to(id);
   select({parts.back()});
   set_active_step(id);
   return true;
@@ -522,7 +570,7 @@ bool Session::mend_chosen() {
   Step step = new_step(steps::mend);
   step.name = tr("Mend at chosen").toStdString();
   step.fields[*field_place(step.kind->fields, "only")] = chooser_.text();
-  return commit(tr("mend"), edit::add_step(job(), recipe_owner(), step));
+  return add_step(tr("mend"), recipe_owner(), step);
 }
 
 bool Session::mend_family(PartId part, const Family& family, const Defect* at) {
@@ -538,7 +586,7 @@ bool Session::mend_family(PartId part, const Family& family, const Defect* at) {
     if (elements.empty()) elements = {ElementKind::vertices, at->vertices};
     step.fields[*field_place(step.kind->fields, "only")] = describe(mesh, topology, elements);
   }
-  return commit(tr("mend"), edit::add_step(job(), part, step));
+  return add_step(tr("mend"), part, step);
 }
 
 bool Session::mend_all(const std::vector<PartId>& parts) {
@@ -596,7 +644,7 @@ void Session::edit_chosen(const StepKind& kind) {
     if (!tried) return complain(tried.issue(), owner);
   }
   StepId id = 0;
-  if (!commit(QString::fromStdString(kind.label).toLower(), edit::add_step(job(), owner, step, &id))) return;
+  if (!add_step(QString::fromStdString(kind.label).toLower(), owner, step, &id)) return;
   set_active_step(kind.fields.size() > 1 ? id : 0);
 }
 

@@ -14,6 +14,7 @@
 #include "app/finding.h"
 #include "app/view/place.h"
 #include "core/comparison.h"
+#include "job/edit.h"
 #include "job/evaluator.h"
 #include "core/io/mesh_file.h"
 #include "job/history.h"
@@ -70,6 +71,8 @@ class Session : public QObject {
   void drop_preview();
   void undo();
   void redo();
+  /// Goes to a version of the history.
+  void go_to_version(std::size_t place);
 
   /// Puts the finish of something that ran beside the window off to the end of a drag, so that neither undoes the other.
   void when_settled(std::function<void()> work);
@@ -80,12 +83,22 @@ class Session : public QObject {
   PartId chosen() const { return selection_.empty() ? 0 : selection_.front(); }
   /// The part whose recipe is shown: the chosen one, or the one it is a tool of.
   PartId recipe_owner() const;
+  /// How a part is used in the recipe that is shown, or else where it is used first.
+  std::optional<Job::Use> use_here(PartId tool) const;
   void select(std::vector<PartId> ids);
   void toggle_selected(PartId id);
 
   /// The step whose card is open for work in the view; none: the part itself.
   StepId active_step() const { return active_step_; }
   void set_active_step(StepId id);
+
+  /// The step up to which the part whose recipe is shown is looked at; 0: all of it. Others go by its whole recipe all the while.
+  StepId up_to() const { return up_to_; }
+  void look_up_to(StepId step);
+  /// Adds a step where a new one goes, and looks at it where the part is looked at up to a step. @param id  receives its id
+  bool add_step(const QString& label, PartId part, Step step, StepId* id = nullptr);
+  /// Where a new step goes: behind that one, or at the end of the recipe.
+  edit::StepPlace new_step_place() const { return {up_to_}; }
 
   /// Elements chosen of the part whose recipe is shown.
   Chooser& chooser() { return chooser_; }
@@ -100,6 +113,8 @@ class Session : public QObject {
   PartResult result(PartId id) const;
   /// Is the result that of the job as it is now, with its report?
   bool is_current(PartId id) const;
+  /// A part's result as it is now, to be kept; null while there is none or it came to trouble.
+  std::shared_ptr<const Mesh> snapshot_of(PartId id) const;
   /// A message about a part's result with the names that parts have now.
   QString named(PartId id, const std::string& text) const;
   Issue named(PartId id, const Issue& issue) const;
@@ -174,6 +189,7 @@ class Session : public QObject {
   void complained(const anvil::Issue& issue, anvil::PartId part);
   void fly_requested(anvil::PartId part, const anvil::app::Place& place);
   void active_step_changed();
+  void up_to_changed();
   void mend_plan_made(anvil::PartId part);
   void smooth_look_changed();
   /// Asks the view for points picked by clicks; it answers once, or never when the user leaves it.
@@ -208,7 +224,8 @@ class Session : public QObject {
 
   History history_;
   std::vector<PartId> selection_;
-  StepId active_step_ = 0;
+  PartId owner_ = 0;  // whose recipe was shown before the last choice
+  StepId active_step_ = 0, up_to_ = 0;
   std::map<PartId, PartResult> results_;
   std::uint64_t request_ = 0;
   std::uint64_t first_request_ = 0;  // of this job: what comes for earlier ones is of another job

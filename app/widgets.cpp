@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/widgets.h"
 
+#include <QGraphicsOpacityEffect>
 #include <QKeyEvent>
 #include <QPainter>
 
@@ -140,6 +141,16 @@ Card::Card(const QString& title, const QString& summary, bool open, QWidget* par
     body_->setVisible(now_open);
     emit opened(now_open);
   });
+}
+
+void Card::set_faded(bool faded) {
+  if (faded == (graphicsEffect() != nullptr)) return;
+  QGraphicsOpacityEffect* effect = nullptr;
+  if (faded) {
+    effect = new QGraphicsOpacityEffect(this);
+    effect->setOpacity(0.4);
+  }
+  setGraphicsEffect(effect);
 }
 
 void Card::set_summary(const QString& text) { summary_->setText(text); }

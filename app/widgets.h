@@ -69,6 +69,8 @@ class Card : public QFrame {
   void set_title(const QString& text);
   bool is_open() const { return title_->isChecked(); }
   void set_open(bool open) { title_->setChecked(open); }
+  /// Shown as not counting now.
+  void set_faded(bool faded);
 
  signals:
   void opened(bool open);

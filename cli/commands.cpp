@@ -43,7 +43,7 @@ Result<Loaded> evaluate_job(const Job& job, const std::string& path, const std::
   Loaded loaded;
   std::vector<PlacedMesh> meshes;
   for (const PartPtr& part : job.parts) {
-    const bool chosen = part_name.empty() ? part->visible && !job.use_of(part->id) : part->name == part_name;
+    const bool chosen = part_name.empty() ? part->visible && !job.is_tool(part->id) : part->name == part_name;
     if (!chosen) continue;
     progress("Combining " + part->name);
     const EvaluatedPtr evaluated = runner.evaluate(job, part->id, {}, false);

@@ -31,25 +31,49 @@ std::string replaced(const std::string& text, Function text_for) {
 std::vector<const Step*> active_steps(const Job& job, const Part& part) {
   std::vector<const Step*> steps;
   for (const Step& step : part.recipe)
-    if (step.on && (step.kind->tools == ToolRule::none || !active_tools(job, step).empty())) steps.push_back(&step);
+    if (step.on && (step.kind->tools == ToolRule::none || !active_rows(job, step.tools).empty())) steps.push_back(&step);
   return steps;
 }
 
-std::vector<const ToolUse*> active_tools(const Job& job, const Step& step) {
-  std::vector<const ToolUse*> tools;
-  for (const ToolUse& use : step.tools)
-    if (use.on && job.find(use.tool) != nullptr) tools.push_back(&use);
-  return tools;
+std::vector<ToolUse> active_rows(const Job& job, const std::vector<ToolUse>& rows) {
+  std::vector<ToolUse> active;
+  for (const ToolUse& row : rows) {
+    if (!row.on) continue;
+    ToolUse used = row;
+    if (row.is_tray())
+      used.inside = active_rows(job, job.rows_of(row));
+    if (row.is_tray() ? !used.inside.empty() : job.find(row.tool) != nullptr) active.push_back(std::move(used));
+  }
+  return active;
 }
+
+namespace {
+
+void add_cast(const Job& job, PartId id, Cast& cast) {
+  const Cast inner = cast_of(job, id);
+  cast.parts.insert(cast.parts.end(), inner.parts.begin(), inner.parts.end());
+  cast.steps.insert(cast.steps.end(), inner.steps.begin(), inner.steps.end());
+}
+
+void add_cast(const Job& job, const std::vector<ToolUse>& rows, Cast& cast) {
+  for (const ToolUse& row : rows)
+    if (row.is_tray())
+      add_cast(job, row.inside, cast);
+    else if (row.is_live())
+      add_cast(job, row.tool, cast);
+    else
+      cast.parts.push_back(row.tool);
+}
+
+}  // namespace
 
 Cast cast_of(const Job& job, PartId id) {
   Cast cast{{id}, {}};
-  for (const Step* step : active_steps(job, job.at(id))) {
-    for (const ToolUse* use : active_tools(job, *step)) {
-      const Cast inner = cast_of(job, use->tool);
-      cast.parts.insert(cast.parts.end(), inner.parts.begin(), inner.parts.end());
-      cast.steps.insert(cast.steps.end(), inner.steps.begin(), inner.steps.end());
-    }
+  const Part& part = job.at(id);
+  if (const auto* source = std::get_if<PartSource>(&part.source); source != nullptr && source->kept == nullptr && job.find(source->part) != nullptr)
+    add_cast(job, source->part, cast);
+  for (const Step* step : active_steps(job, part)) {
+    add_cast(job, active_rows(job, step->tools), cast);
     cast.steps.push_back(step->id);
   }
   return cast;

@@ -9,15 +9,17 @@
 namespace anvil {
 
 struct Cast {
-  std::vector<PartId> parts;  ///< first the part itself, then step by step, tool by tool, the cast of each
+  std::vector<PartId> parts;  ///< first the part itself, then the cast of its source, then step by step, tool by tool, that of each
   std::vector<StepId> steps;  ///< each behind those of its tools
 };
-/// Only steps and tools that are on.
+/// Only steps and tools that are on. What is kept as it was has no cast but itself.
 Cast cast_of(const Job& job, PartId id);
 
-/// The steps of a part that are carried out, and the tools of a step that are used.
+/// The steps of a part that are carried out.
 std::vector<const Step*> active_steps(const Job& job, const Part& part);
-std::vector<const ToolUse*> active_tools(const Job& job, const Step& step);
+/// The rows of a step that are used: those that are on and whose part is there, sets as rows for their parts, and no tray that
+/// would hold nothing.
+std::vector<ToolUse> active_rows(const Job& job, const std::vector<ToolUse>& rows);
 
 /// Stands in messages for the name of a part of the cast.
 std::string cast_token(std::size_t place);

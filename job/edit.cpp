@@ -3,26 +3,14 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <map>
 
 #include "core/mesh/sub_mesh.h"
 #include "core/modify/find_again.h"
+#include "job/edit_common.h"
 
 namespace anvil::edit {
-namespace {
 
-bool contains(const std::vector<PartId>& ids, PartId id) { return std::find(ids.begin(), ids.end(), id) != ids.end(); }
-
-void replace(Job& job, Part part) {
-  for (PartPtr& p : job.parts)
-    if (p->id == part.id) {
-      p = std::make_shared<const Part>(std::move(part));
-      return;
-    }
-}
-
-/// Lets a riding part stand on its own where it is now.
 void stand_alone(const Job& before, Part& part) {
   if (!part.rides_on) return;
   const Affine world = before.world_of(part.id);
@@ -30,47 +18,43 @@ void stand_alone(const Job& before, Part& part) {
   part.placement = Placement::of(world, part.placement.scale);
 }
 
-/// Takes tools out of a recipe, and steps that are nothing without them.
-void take_tools_out(std::vector<Step>& recipe, const std::vector<PartId>& ids) {
-  std::erase_if(recipe, [&](Step& step) {
-    const auto taken = std::erase_if(step.tools, [&](const ToolUse& use) { return contains(ids, use.tool); });
-    return taken > 0 && step.tools.empty() && step.kind->tools == ToolRule::needed;
-  });
+bool rides_on(const Job& job, PartId part, PartId on) {
+  for (std::optional<PartId> at = part; at; at = job.find(*at) != nullptr ? job.at(*at).rides_on : std::nullopt)
+    if (*at == on) return true;
+  return false;
 }
 
-Step* step_of(Part& part, StepId id) {
-  for (Step& step : part.recipe)
-    if (step.id == id) return &step;
-  return nullptr;
-}
-
-Issue no_such_step() { return {"there is no such step any more", "", {}, "choose one that stands in the recipe"}; }
-
-/// Why a part cannot become a tool of another.
-std::optional<Issue> not_a_tool(const Job& job, const Part& host, PartId tool) {
-  const Part& part = job.at(tool);
-  if (job.depends_on(tool, host.id))
-    return Issue{fmt::format("cannot be a tool of {}: it is made from it", host.name), part.name, {}, "choose another tool"};
-  if (const auto use = job.use_of(tool))
-    return Issue{fmt::format("is a tool of {} already", job.at(use->part).name), part.name, {},
-                 "release it there first, or duplicate it"};
-  return locked_issue(job, {tool});
-}
-
-Job ride_along_unasked(const Job& job, PartId tool, bool along) {
-  const auto use = job.use_of(tool);
-  const Part& part = job.at(tool);
-  const std::optional<PartId> wanted = along && use ? std::optional(use->part) : std::nullopt;
-  if (part.rides_on == wanted) return job;
-  const Affine world = job.world_of(tool);
-  const Job next = change_part(job, tool, [&](Part& p) { p.rides_on = wanted; });
+Job fastened(const Job& job, PartId id, std::optional<PartId> to) {
+  const Part& part = job.at(id);
+  if (part.rides_on == to) return job;
+  const Affine world = job.world_of(id);
+  const Job next = change_part(job, id, [&](Part& p) { p.rides_on = to; });
   // Where the frame stands untouched at the origin, the numbers stay bit for bit what was typed.
   const auto plain = [&](const std::optional<PartId>& frame) { return !frame || next.world_of(*frame).isApprox(Affine::Identity(), 0); };
-  if (plain(wanted) && plain(part.rides_on)) return next;
-  return change_part(next, tool, [&](Part& p) { p.placement = placement_for_world(next, tool, world); });
+  if (plain(to) && plain(part.rides_on)) return next;
+  return change_part(next, id, [&](Part& p) { p.placement = placement_for_world(next, id, world); });
 }
 
-}  // namespace
+Job loosened_where_unused(const Job& before, const Job& job, PartId tool, PartId from) {
+  if (job.find(tool) == nullptr || job.at(tool).rides_on != from || !before.use_of(tool, from) || job.use_of(tool, from)) return job;
+  return fastened(job, tool, std::nullopt);
+}
+
+std::optional<Issue> loop_issue(const Job& job, PartId part, PartId needed) {
+  std::vector<PartId> chain = job.chain_between(needed, part);
+  if (chain.empty()) return std::nullopt;
+  std::string words = job.at(part).name;
+  for (PartId id : chain) words += " → " + job.at(id).name;
+  return Issue{fmt::format("cannot be made from {}: it would need itself ({})", job.at(needed).name, words), job.at(part).name, {},
+               fmt::format("use a snapshot of {} as it is now", job.at(needed).name)};
+}
+
+std::optional<Issue> any_loop(const Job& job) {
+  for (const PartPtr& part : job.parts)
+    for (PartId needed : job.needs_of(part->id))
+      if (auto issue = loop_issue(job, part->id, needed)) return issue;
+  return std::nullopt;
+}
 
 Placement placement_for_world(const Job& job, PartId id, const Affine& world) {
   const Part& part = job.at(id);
@@ -97,7 +81,10 @@ Job add_part(const Job& job, Part part, PartId* id) {
   Job next = job;
   part.id = next.next_id++;
   part.name = job.free_name(part.name);
-  for (Step& step : part.recipe) step.id = next.next_step++;
+  for (Step& step : part.recipe) {
+    step.id = next.next_step++;
+    number_rows(next, step.tools);
+  }
   if (id != nullptr) *id = part.id;
   next.parts.push_back(std::make_shared<const Part>(std::move(part)));
   return next;
@@ -120,33 +107,48 @@ Result<Job> change_unlocked(const Job& job, PartId id, const std::function<void(
 Result<Job> remove_parts(const Job& job, const std::vector<PartId>& ids) {
   std::vector<PartId> touched = ids;
   for (PartId id : ids)
-    if (const auto use = job.use_of(id)) touched.push_back(use->part);
+    for (const Job::Use& use : job.uses_of(id)) touched.push_back(use.part);
   if (auto issue = locked_issue(job, touched)) return *issue;
+  for (const PartPtr& part : job.parts) {
+    const auto* source = std::get_if<PartSource>(&part->source);
+    if (source != nullptr && source->kept == nullptr && contains(ids, source->part) && !contains(ids, part->id))
+      return Issue{fmt::format("is what {} is made from", part->name), job.at(source->part).name, {}, fmt::format("keep a snapshot of it in {}, or delete both", part->name)};
+  }
   Job next = job;
   next.parts.clear();
   for (const PartPtr& p : job.parts) {
     if (contains(ids, p->id)) continue;
     Part part = *p;
     if (part.rides_on && contains(ids, *part.rides_on)) stand_alone(job, part);
-    take_tools_out(part.recipe, ids);
+    std::erase_if(part.recipe, [&](Step& step) {
+      const bool taken = take_rows_out(step.tools, [&](const ToolUse& row) { return !row.is_tray() && contains(ids, row.tool); });
+      return taken && step.tools.empty() && step.kind->tools == ToolRule::needed;
+    });
     next.parts.push_back(part == *p ? p : std::make_shared<const Part>(std::move(part)));
   }
+  for (PartSet& set : next.sets) std::erase_if(set.parts, [&](PartId id) { return contains(ids, id); });
   return next;
 }
 
 Result<Job> duplicate_parts(const Job& job, const std::vector<PartId>& ids, std::vector<PartId>* copies) {
-  // A copied part brings its tools along; a tool chosen beside its part is copied once, with it.
+  // A copied part brings the tools along that ride on it; a tool chosen beside its part is copied once, with it.
   std::vector<PartId> all;
   std::function<void(PartId)> take = [&](PartId id) {
     if (contains(all, id)) return;
     all.push_back(id);
     for (const Step& step : job.at(id).recipe)
-      for (const ToolUse& use : step.tools) take(use.tool);
+      for_each_row(step.tools, [&](const ToolUse& row) {
+        if (!row.is_tray() && job.at(row.tool).rides_on == id) take(row.tool);
+      });
   };
   for (PartId id : ids) take(id);
+  // Rows for which a copy of their tool is put beside: those of parts that are not copied themselves.
+  std::vector<Job::Use> beside;
   for (PartId id : all)
-    if (const auto use = job.use_of(id); use && !contains(all, use->part))
-      if (auto issue = locked_issue(job, {use->part})) return *issue;
+    for (const Job::Use& use : job.uses_of(id))
+      if (!contains(all, use.part) && job.find_use(use.id).use->tool == id) beside.push_back(use);
+  for (const Job::Use& use : beside)
+    if (auto issue = locked_issue(job, {use.part})) return *issue;
   Job next = job;
   std::map<PartId, PartId> twin;
   for (PartId id : all) {
@@ -157,90 +159,33 @@ Result<Job> duplicate_parts(const Job& job, const std::vector<PartId>& ids, std:
   for (PartId id : all)
     next = change_part(next, twin[id], [&](Part& part) {
       if (part.rides_on && twin.contains(*part.rides_on)) part.rides_on = twin[*part.rides_on];
+      if (auto* source = std::get_if<PartSource>(&part.source); source != nullptr && twin.contains(source->part)) source->part = twin[source->part];
       for (Step& step : part.recipe)
-        for (ToolUse& use : step.tools) use.tool = twin.at(use.tool);
+        for_each_row(step.tools, [&](ToolUse& row) {
+          if (!row.is_tray() && twin.contains(row.tool)) row.tool = twin[row.tool];
+        });
     });
-  // A copied tool whose part was not copied stays a tool of that part.
-  for (PartId id : all) {
-    const auto use = job.use_of(id);
-    if (!use || contains(all, use->part)) continue;
-    next = change_part(next, use->part, [&](Part& part) {
-      auto& tools = step_of(part, use->step)->tools;
-      const auto original = std::find_if(tools.begin(), tools.end(), [&](const ToolUse& u) { return u.tool == id; });
-      ToolUse copy = *original;
-      copy.tool = twin[id];
-      tools.insert(original + 1, copy);
-    });
+  // A copied tool whose part was not copied stays a tool of that part, beside the original.
+  for (const Job::Use& use : beside)
+    next = change_part(next, use.part, [&](Part& part) {
+      const RowAt at = row_at(step_of(part, use.step)->tools, use.id);
+      ToolUse copy = at.row();
+      copy.tool = twin[use.tool];
+      copy.id = next.next_use;
+      at.rows->insert(at.rows->begin() + static_cast<std::ptrdiff_t>(at.at + 1), copy);
+    }), ++next.next_use;
+  // A part in a set has its copy there too, so that a tray of the set cuts by both.
+  for (PartSet& set : next.sets) {
+    std::vector<PartId> with_copies;
+    for (PartId id : set.parts) {
+      with_copies.push_back(id);
+      if (twin.contains(id)) with_copies.push_back(twin[id]);
+    }
+    set.parts = std::move(with_copies);
   }
   if (copies != nullptr)
     for (PartId id : ids) copies->push_back(twin[id]);
   return next;
-}
-
-Result<Job> combine(const Job& job, PartId part, const std::vector<PartId>& tools, Operation operation) {
-  const Part& host = job.at(part);
-  if (tools.empty())
-    return Issue{"there is no tool to combine with", host.name, {}, "choose the part first, then one or more tools"};
-  if (!host.recipe.empty() && host.recipe.back().kind == &steps::combine)
-    return add_tools(job, host.recipe.back().id, tools, operation);
-  StepId step = 0;
-  const Result<Job> with_step = add_step(job, part, new_step(steps::combine), &step);
-  return with_step ? add_tools(*with_step, step, tools, operation) : with_step;
-}
-
-Result<Job> add_tools(const Job& job, StepId step, const std::vector<PartId>& tools, Operation operation) {
-  const Job::Found found = job.find_step(step);
-  if (!found) return no_such_step();
-  const PartId part = found.part->id;
-  if (auto issue = locked_issue(job, {part})) return *issue;
-  for (PartId tool : tools)
-    if (auto issue = not_a_tool(job, *found.part, tool)) return *issue;
-  Job next = change_part(job, part, [&](Part& p) {
-    for (PartId tool : tools) step_of(p, step)->tools.push_back({tool, operation, true});
-  });
-  for (PartId tool : tools) next = ride_along_unasked(next, tool, true);
-  return next;
-}
-
-Result<Job> add_step(const Job& job, PartId part, Step step, StepId* id) {
-  if (auto issue = locked_issue(job, {part})) return *issue;
-  Job next = job;
-  step.id = next.next_step++;
-  if (id != nullptr) *id = step.id;
-  return change_part(next, part, [&](Part& p) { p.recipe.push_back(std::move(step)); });
-}
-
-Result<Job> change_step(const Job& job, StepId id, const std::function<void(Step&)>& change) {
-  const Job::Found found = job.find_step(id);
-  if (!found) return no_such_step();
-  if (auto issue = locked_issue(job, {found.part->id})) return *issue;
-  Step step = *found.step;
-  change(step);
-  step.id = id;
-  if (auto issue = check_values(step.kind->fields, step.fields)) {
-    issue->subject = step.shown_name();
-    return *issue;
-  }
-  return change_part(job, found.part->id, [&](Part& p) { *step_of(p, id) = std::move(step); });
-}
-
-Result<Job> remove_step(const Job& job, StepId id) {
-  const Job::Found found = job.find_step(id);
-  if (!found) return no_such_step();
-  if (auto issue = locked_issue(job, {found.part->id})) return *issue;
-  Job next = job;
-  for (const ToolUse& use : found.step->tools) {
-    if (auto issue = locked_issue(job, {use.tool})) return *issue;
-    next = ride_along_unasked(next, use.tool, false);
-  }
-  return change_part(next, found.part->id, [&](Part& p) { std::erase_if(p.recipe, [&](const Step& s) { return s.id == id; }); });
-}
-
-Result<Job> change_use(const Job& job, PartId tool, const std::function<void(ToolUse&)>& change) {
-  const auto use = job.use_of(tool);
-  if (!use) return Issue{"is no tool", job.at(tool).name, {}, "choose a tool of a part"};
-  if (auto issue = locked_issue(job, {use->part, tool})) return *issue;
-  return change_part(job, use->part, [&](Part& p) { change(step_of(p, use->step)->tools[use->tool_place]); });
 }
 
 Job break_out(const Job& job, PartId part, const std::vector<Mesh>& pieces, std::vector<PartId>* ids) {
@@ -259,7 +204,7 @@ Job break_out(const Job& job, PartId part, const std::vector<Mesh>& pieces, std:
   return change_part(next, part, [](Part& p) { p.visible = false; });
 }
 
-Result<Job> detach_faces(const Job& job, PartId part, const Evaluated& result, const Elements& faces, PartId* id) {
+Result<Job> detach_faces(const Job& job, PartId part, const Evaluated& result, const Elements& faces, PartId* id, const StepPlace& place) {
   const Part& from = job.at(part);
   const Mesh& mesh = *result.mesh;
   if (faces.empty() || faces.size() == mesh.face_count())
@@ -271,7 +216,7 @@ Result<Job> detach_faces(const Job& job, PartId part, const Evaluated& result, c
   Step step = new_step(steps::delete_faces);
   step.name = "Detach";
   step.fields[*field_place(step.kind->fields, "chosen")] = describe(mesh, Topology(mesh), faces);
-  const Result<Job> without = add_step(job, part, std::move(step));
+  const Result<Job> without = add_step(job, part, std::move(step), nullptr, place);
   if (!without) return without;
   Part piece;
   piece.name = from.name + (faces.size() == 1 ? " face" : " faces");
@@ -281,50 +226,10 @@ Result<Job> detach_faces(const Job& job, PartId part, const Evaluated& result, c
   return add_part(*without, std::move(piece), id);
 }
 
-Result<Job> join(const Job& job, PartId part, const std::vector<PartId>& others) {
+Result<Job> join(const Job& job, PartId part, const std::vector<PartId>& others, const StepPlace& place) {
   StepId id = 0;
-  const Result<Job> with_step = add_step(job, part, new_step(steps::join), &id);
+  const Result<Job> with_step = add_step(job, part, new_step(steps::join), &id, place);
   return with_step ? add_tools(*with_step, id, others, Operation::unite) : with_step;
-}
-
-Result<Job> release_tool(const Job& job, PartId tool) {
-  const auto use = job.use_of(tool);
-  if (!use) return job;
-  if (auto issue = locked_issue(job, {use->part, tool})) return *issue;
-  const Job next = ride_along_unasked(job, tool, false);
-  return change_part(next, use->part, [&](Part& part) { take_tools_out(part.recipe, {tool}); });
-}
-
-Result<Job> swap_roles(const Job& job, PartId part) {
-  const Part& host = job.at(part);
-  const Step* step = host.recipe.size() == 1 && host.recipe[0].kind == &steps::combine ? &host.recipe[0] : nullptr;
-  if (step == nullptr || step->tools.size() != 1)
-    return Issue{"can be swapped only while it has exactly one tool and no other step", host.name, {}, "release the other tools first"};
-  const ToolUse use = step->tools[0];
-  if (!job.at(use.tool).recipe.empty())
-    return Issue{"has a recipe of its own and cannot take the part's place", job.at(use.tool).name, {}, "swap is for a plain tool"};
-  if (const auto outer = job.use_of(part))
-    return Issue{fmt::format("is itself a tool of {}", job.at(outer->part).name), host.name, {}, "release it there first"};
-  const Step kept = *step;
-  Result<Job> released = release_tool(job, use.tool);
-  if (!released) return released;
-  Result<Job> swapped = combine(*released, use.tool, {part}, use.operation);
-  if (!swapped) return swapped;
-  return change_part(*swapped, use.tool, [&](Part& p) {
-    p.recipe[0].on = kept.on;
-    p.recipe[0].name = kept.name;
-    p.recipe[0].fields = kept.fields;
-    p.recipe[0].tools[0].on = use.on;
-  });
-}
-
-Result<Job> move_tool(const Job& job, StepId step, std::size_t from, std::size_t to) {
-  return change_step(job, step, [&](Step& s) {
-    if (from >= s.tools.size()) return;
-    const ToolUse use = s.tools[from];
-    s.tools.erase(s.tools.begin() + static_cast<std::ptrdiff_t>(from));
-    s.tools.insert(s.tools.begin() + static_cast<std::ptrdiff_t>(std::min(to, s.tools.size())), use);
-  });
 }
 
 Job reorder_part(const Job& job, PartId part, std::size_t to) {
@@ -337,9 +242,10 @@ Job reorder_part(const Job& job, PartId part, std::size_t to) {
   return next;
 }
 
-Result<Job> set_ride_along(const Job& job, PartId tool, bool along) {
-  if (auto issue = locked_issue(job, {tool})) return *issue;
-  return ride_along_unasked(job, tool, along);
+Result<Job> fasten(const Job& job, PartId part, std::optional<PartId> to) {
+  if (auto issue = locked_issue(job, {part})) return *issue;
+  if (to && rides_on(job, *to, part)) return Issue{"would ride on itself", job.at(part).name, {}, fmt::format("loosen {} first", job.at(*to).name)};
+  return fastened(job, part, to);
 }
 
 }  // namespace anvil::edit

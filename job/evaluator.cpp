@@ -5,6 +5,7 @@
 #include <spdlog/spdlog.h>
 
 #include "job/background.h"
+#include "job/edit.h"
 
 namespace anvil {
 
@@ -21,10 +22,11 @@ Evaluator::~Evaluator() {
   thread_.join();
 }
 
-std::uint64_t Evaluator::request(JobPtr job, PartId first, bool live) {
+std::uint64_t Evaluator::request(JobPtr job, PartId first, bool live, UpTo up_to) {
   const std::lock_guard lock(mutex_);
   pending_ = std::move(job);
   first_ = first;
+  up_to_ = up_to;
   ++number_;
   if (!live || checking_) stop_.request_stop();
   changed_.notify_all();
@@ -64,6 +66,7 @@ void Evaluator::work() {
     const JobPtr job = std::move(pending_);
     pending_.reset();
     const PartId first = first_;
+    const UpTo up_to = up_to_;
     const std::uint64_t number = number_;
     busy_ = true;
     checking_ = false;
@@ -71,7 +74,7 @@ void Evaluator::work() {
     since_ = std::chrono::steady_clock::now();
     lock.unlock();
     try {
-      serve(job, first, number);
+      serve(job, first, up_to, number);
     } catch (const Stopped&) {
       spdlog::debug("request {} stopped", number);
     }
@@ -95,23 +98,40 @@ void Evaluator::attempt(const JobPtr& job, PartId id, std::uint64_t number, cons
   }
 }
 
-void Evaluator::serve(const JobPtr& job, PartId first, std::uint64_t number) {
+namespace {
+
+/// The same job with a part's recipe only as far as a step of it.
+JobPtr cut_short(const JobPtr& job, const UpTo& up_to) {
+  const Job::Found found = job->find_step(up_to.step);
+  if (up_to.part == 0 || !found || found.part->id != up_to.part) return job;
+  return std::make_shared<const Job>(edit::change_part(*job, up_to.part, [&](Part& part) {
+    const auto last = std::find_if(part.recipe.begin(), part.recipe.end(), [&](const Step& step) { return step.id == up_to.step; });
+    part.recipe.erase(last + 1, part.recipe.end());
+  }));
+}
+
+}  // namespace
+
+void Evaluator::serve(const JobPtr& whole, PartId first, UpTo up_to, std::uint64_t number) {
+  const JobPtr shorter = cut_short(whole, up_to);
+  const auto job_for = [&](PartId id) -> const JobPtr& { return id == up_to.part ? shorter : whole; };
   std::vector<PartId> order;
-  if (job->find(first) != nullptr) order.push_back(first);
-  for (const PartPtr& part : job->parts)
+  if (whole->find(first) != nullptr) order.push_back(first);
+  for (const PartPtr& part : whole->parts)
     if (part->id != first) order.push_back(part->id);
   auto begin = [&](const char* verb, PartId id) {
     const std::lock_guard lock(mutex_);
-    what_ = fmt::format("{} {}", verb, job->at(id).name);
+    what_ = fmt::format("{} {}", verb, whole->at(id).name);
     since_ = std::chrono::steady_clock::now();
     progress_ = 0;
     memory_ = runner_.memory();
     return Control{stop_.get_token(), &progress_};
   };
-  runner_.begin(*job);
+  runner_.begin(*whole);
   std::vector<PartId> unchecked;
   for (PartId id : order)
-    attempt(job, id, number, [&] {
+    attempt(whole, id, number, [&] {
+      const JobPtr& job = job_for(id);
       const Control control = begin("Combining", id);
       const EvaluatedPtr evaluated = runner_.evaluate(*job, id, control, true);
       const ReportPtr report = runner_.known_report(*job, id);
@@ -124,7 +144,8 @@ void Evaluator::serve(const JobPtr& job, PartId first, std::uint64_t number) {
     if (pending_) return;
   }
   for (PartId id : unchecked)
-    attempt(job, id, number, [&] {
+    attempt(whole, id, number, [&] {
+      const JobPtr& job = job_for(id);
       const Control control = begin("Checking", id);
       const ReportPtr report = runner_.check(*job, id, control);
       publish_({id, number, job, runner_.evaluate(*job, id, control, true), report});

@@ -16,10 +16,16 @@ namespace anvil {
 struct Published {
   PartId part;
   std::uint64_t request;  ///< number of the request it was made for
-  JobPtr job;             ///< that was asked for
+  JobPtr job;             ///< that was asked for; with a part's recipe only as far as it is looked at
   EvaluatedPtr evaluated;        ///< null when it could not be computed at all: `issue` says why
   ReportPtr report;              ///< null until the check is done
   std::optional<Issue> issue = {};  ///< out of memory and the like; the part keeps what it had
+};
+
+/// A part that is looked at as it is up to one of its steps, while all others go by its whole recipe.
+struct UpTo {
+  PartId part = 0;  ///< 0: none
+  StepId step = 0;
 };
 
 class Evaluator {
@@ -31,7 +37,7 @@ class Evaluator {
   /// Asks for every part of the job, `first` before the others. A live request (something is being dragged)
   /// lets a combination that is under way finish, so that the view keeps following; any other ends what is
   /// outdated at once. Checks are always ended. @return the request's number
-  std::uint64_t request(JobPtr job, PartId first, bool live);
+  std::uint64_t request(JobPtr job, PartId first, bool live, UpTo up_to = {});
   /// Ends what is being computed; the parts not finished keep their last result.
   void stop();
   /// Waits until nothing is left to do, or stop() was called.
@@ -47,7 +53,7 @@ class Evaluator {
 
  private:
   void work();
-  void serve(const JobPtr& job, PartId first, std::uint64_t number);
+  void serve(const JobPtr& job, PartId first, UpTo up_to, std::uint64_t number);
   /// Does one part's work; what it throws is charged to that part.
   void attempt(const JobPtr& job, PartId id, std::uint64_t number, const std::function<void()>& work);
 
@@ -56,6 +62,7 @@ class Evaluator {
   std::condition_variable changed_;
   JobPtr pending_;
   PartId first_ = 0;
+  UpTo up_to_;
   std::uint64_t number_ = 0;
   bool quitting_ = false, busy_ = false, checking_ = false;
   std::stop_source stop_;

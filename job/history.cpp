@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/history.h"
 
+#include <algorithm>
+
 namespace anvil {
 
 void History::commit(std::string label, Job job) {
@@ -18,6 +20,11 @@ void History::undo() {
 void History::redo() {
   preview_.reset();
   if (can_redo()) ++at_;
+}
+
+void History::go_to(std::size_t place) {
+  preview_.reset();
+  at_ = std::min(place, entries_.size() - 1);
 }
 
 void History::reset(Job job) {

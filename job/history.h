@@ -29,6 +29,12 @@ class History {
   std::string redo_label() const { return can_redo() ? entries_[at_ + 1].label : ""; }
   void undo();
   void redo();
+  /// How many versions there are, the first of them without a change; which one is shown; the change that made each.
+  std::size_t size() const { return entries_.size(); }
+  std::size_t place() const { return at_; }
+  const std::string& label(std::size_t place) const { return entries_[place].label; }
+  /// Undoes or redoes up to a version.
+  void go_to(std::size_t place);
 
   /// Starts over with a job that counts as saved.
   void reset(Job job);

@@ -55,25 +55,111 @@ Job::Found Job::find_step(StepId id) const {
   return {};
 }
 
-std::optional<Job::Use> Job::use_of(PartId tool) const {
-  for (const PartPtr& part : parts)
-    for (std::size_t s = 0; s < part->recipe.size(); ++s) {
-      const auto& tools = part->recipe[s].tools;
-      for (std::size_t k = 0; k < tools.size(); ++k)
-        if (tools[k].tool == tool) return Use{part->id, part->recipe[s].id, s, k, tools[k].operation, tools[k].on};
+const PartSet* Job::find_set(SetId id) const {
+  for (const PartSet& set : sets)
+    if (set.id == id) return &set;
+  return nullptr;
+}
+
+std::vector<ToolUse> Job::rows_of(const ToolUse& tray) const {
+  const PartSet* set = tray.set == 0 ? nullptr : find_set(tray.set);
+  if (set == nullptr) return tray.inside;
+  std::vector<ToolUse> rows;
+  for (PartId part : set->parts)
+    if (find(part) != nullptr) rows.push_back({tray.id, part, Operation::unite, true});
+  return rows;
+}
+
+namespace {
+
+/// Every row that is a tool, with the trays it stands in.
+void visit_tools(const Job& job, const std::vector<ToolUse>& rows, std::vector<const ToolUse*>& trays, const auto& visit) {
+  for (const ToolUse& use : rows) {
+    if (!use.is_tray()) {
+      visit(use, trays);
+      continue;
     }
+    trays.push_back(&use);
+    visit_tools(job, job.rows_of(use), trays, visit);
+    trays.pop_back();
+  }
+}
+
+const ToolUse* find_row(const std::vector<ToolUse>& rows, UseId id) {
+  for (const ToolUse& use : rows) {
+    if (use.id == id) return &use;
+    if (const ToolUse* inner = find_row(use.inside, id)) return inner;
+  }
+  return nullptr;
+}
+
+}  // namespace
+
+std::vector<Job::Use> Job::uses_of(PartId tool) const {
+  std::vector<Use> uses;
+  for (const PartPtr& part : parts)
+    for (const Step& step : part->recipe) {
+      std::vector<const ToolUse*> trays;
+      visit_tools(*this, step.tools, trays, [&](const ToolUse& use, const std::vector<const ToolUse*>& around) {
+        if (use.tool != tool) return;
+        Use found{part->id, step.id, use.id, tool, {}, around.empty() ? use.operation : around.front()->operation, step.on && use.on};
+        for (const ToolUse* tray : around) {
+          found.trays.push_back(tray->id);
+          found.on = found.on && tray->on;
+        }
+        uses.push_back(std::move(found));
+      });
+    }
+  return uses;
+}
+
+std::optional<Job::Use> Job::use_of(PartId tool, PartId by) const {
+  for (Use& use : uses_of(tool))
+    if (by == 0 || use.part == by) return std::move(use);
   return std::nullopt;
 }
 
-bool Job::depends_on(PartId part, PartId other) const {
-  if (part == other) return true;
-  const Part* p = find(part);
-  if (p == nullptr) return false;
-  for (const Step& step : p->recipe)
-    for (const ToolUse& use : step.tools)
-      if (depends_on(use.tool, other)) return true;
-  return false;
+Job::FoundUse Job::find_use(UseId id) const {
+  for (const PartPtr& part : parts)
+    for (const Step& step : part->recipe)
+      if (const ToolUse* use = find_row(step.tools, id)) return {part.get(), &step, use};
+  return {};
 }
+
+std::vector<PartId> Job::needs_of(PartId id) const {
+  std::vector<PartId> needs;
+  const Part* part = find(id);
+  if (part == nullptr) return needs;
+  const auto add = [&](PartId needed) {
+    if (std::find(needs.begin(), needs.end(), needed) == needs.end()) needs.push_back(needed);
+  };
+  if (const auto* source = std::get_if<PartSource>(&part->source); source != nullptr && source->kept == nullptr) add(source->part);
+  for (const Step& step : part->recipe) {
+    std::vector<const ToolUse*> trays;
+    visit_tools(*this, step.tools, trays, [&](const ToolUse& use, const auto&) {
+      if (use.is_live()) add(use.tool);
+    });
+  }
+  return needs;
+}
+
+std::vector<PartId> Job::chain_between(PartId part, PartId other) const {
+  // Depth first; what has been left without finding it is not entered again.
+  std::vector<PartId> chain, left;
+  const auto reaches = [&](const auto& self, PartId at) -> bool {
+    if (std::find(left.begin(), left.end(), at) != left.end()) return false;
+    chain.push_back(at);
+    if (at == other) return true;
+    for (PartId needed : needs_of(at))
+      if (self(self, needed)) return true;
+    chain.pop_back();
+    left.push_back(at);
+    return false;
+  };
+  return reaches(reaches, part) ? chain : std::vector<PartId>();
+}
+
+bool Job::depends_on(PartId part, PartId other) const { return part == other || !chain_between(part, other).empty(); }
 
 std::string Job::free_name(const std::string& wanted) const {
   auto taken = [&](const std::string& name) {

@@ -21,14 +21,43 @@ struct ImportedSource {
   bool operator==(const ImportedSource&) const = default;
 };
 
-using Source = std::variant<Primitive, ImportedSource>;
+/// A part's source that is what another part's recipe comes to, in that one's frame.
+struct PartSource {
+  PartId part = 0;
+  std::shared_ptr<const Mesh> kept;  ///< its result as it was; null: it follows that part
+  bool operator==(const PartSource&) const = default;
+};
+
+struct Forging;
+/// A part's source that was a result once: what it was made by is kept beside it and can be brought back.
+struct ForgedSource {
+  std::shared_ptr<const Mesh> mesh;
+  std::shared_ptr<const Forging> before;
+  bool operator==(const ForgedSource&) const = default;
+};
+
+using Source = std::variant<Primitive, ImportedSource, PartSource, ForgedSource>;
+
+/// Source and recipe of a part as they were when it was forged.
+struct Forging {
+  Source source;
+  std::vector<Step> recipe;
+};
+
+/// Parts kept together under a name; a part may be in several.
+struct PartSet {
+  SetId id = 0;
+  std::string name;
+  std::vector<PartId> parts;
+  bool operator==(const PartSet&) const = default;
+};
 
 struct Part {
   PartId id = 0;
   std::string name;
   Source source;
   Placement placement;             ///< in the job, or in the frame of the part it rides on
-  std::optional<PartId> rides_on;  ///< a tool that rides along with its part
+  std::optional<PartId> rides_on;  ///< the part it is fastened to, as a tool that rides along with its part
   bool visible = true;
   bool locked = false;
   std::optional<std::uint32_t> tint;  ///< 0xRRGGBB
@@ -48,8 +77,11 @@ struct Job {
   std::string title = "Untitled job";
   std::optional<Unit> unit;  ///< asked once, at the first file without a unit
   std::vector<PartPtr> parts;
+  std::vector<PartSet> sets;
   PartId next_id = 1;    ///< ids are never used again
   StepId next_step = 1;  ///< likewise
+  UseId next_use = 1;
+  SetId next_set = 1;
 
   /// Null when there is no such part.
   const Part* find(PartId id) const;
@@ -64,17 +96,38 @@ struct Job {
     explicit operator bool() const { return step != nullptr; }
   };
   Found find_step(StepId id) const;
-  /// The part whose recipe uses this one as a tool, and how; none when it is no tool.
+  const PartSet* find_set(SetId id) const;
+  /// A row of a step, and where it stands.
   struct Use {
-    PartId part;
+    PartId part;   ///< whose recipe it is in
     StepId step;
-    std::size_t step_place, tool_place;  ///< in the recipe, and among the step's tools
-    Operation operation;
-    bool on;
+    UseId id;      ///< of the row; of the tray, for a part that is in it by its set
+    PartId tool;
+    std::vector<UseId> trays;  ///< it stands in, the outermost first
+    Operation operation;       ///< what it does to the part: that of its outermost tray, where it stands in one
+    bool on;                   ///< with all its trays and its step
   };
-  std::optional<Use> use_of(PartId tool) const;
-  /// True when evaluating `part` needs `other`, directly or through its tools (or when they are the same).
+  /// Every use of a part as a tool, in the order of the parts and their recipes.
+  std::vector<Use> uses_of(PartId tool) const;
+  /// The first of them, or the first by a part; none when there is none.
+  std::optional<Use> use_of(PartId tool, PartId by = 0) const;
+  bool is_tool(PartId part) const { return use_of(part).has_value(); }
+  /// The row with this id; nulls when there is none.
+  struct FoundUse {
+    const Part* part = nullptr;
+    const Step* step = nullptr;
+    const ToolUse* use = nullptr;
+    explicit operator bool() const { return use != nullptr; }
+  };
+  FoundUse find_use(UseId id) const;
+  /// The rows of a tray: its own, or one for each part of its set.
+  std::vector<ToolUse> rows_of(const ToolUse& tray) const;
+  /// Parts that are needed to make a part, directly: its source, tools that are live. In order, each once.
+  std::vector<PartId> needs_of(PartId part) const;
+  /// True when evaluating `part` needs `other`, directly or through what it needs (or when they are the same).
   bool depends_on(PartId part, PartId other) const;
+  /// How `part` needs `other`: the parts from one to the other; empty when it does not.
+  std::vector<PartId> chain_between(PartId part, PartId other) const;
   /// A name not yet taken: "Box", "Box 2", …
   std::string free_name(const std::string& wanted) const;
 };

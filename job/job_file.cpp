@@ -44,11 +44,11 @@ Result<Job> load_job(const std::filesystem::path& path, StepTable table) {
 Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& path) try {
   std::map<const Mesh*, std::string> entry_of;
   std::vector<PackageEntry> entries{{"job.json", {}}};
-  const nlohmann::json document = job_to_json(job, [&](const Part& part, const ImportedSource& source) {
-    std::string& entry = entry_of[source.mesh.get()];
+  const nlohmann::json document = job_to_json(job, [&](const std::shared_ptr<const Mesh>& mesh) {
+    std::string& entry = entry_of[mesh.get()];
     if (entry.empty()) {
-      entry = fmt::format("meshes/{}.ply", part.id);
-      entries.push_back({entry, write_ply(*source.mesh)});
+      entry = fmt::format("meshes/{}.ply", entry_of.size());
+      entries.push_back({entry, write_ply(*mesh)});
     }
     return entry;
   });

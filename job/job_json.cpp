@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/job_json.h"
 
+
 #include <fmt/format.h>
 
 #include <map>
 #include <set>
+
+#include "job/edit_common.h"
 
 namespace anvil {
 namespace {
@@ -120,14 +123,34 @@ MaterialSlots read_slots(const json& object, std::size_t faces, const std::strin
   return slots;
 }
 
-Source read_source(const json& source, const std::function<Mesh(const std::string&)>& mesh, const std::string& where) {
+using MeshReader = std::function<Mesh(const std::string&)>;
+
+/// @param key  of the entry's name; its material slots stand beside it
+std::shared_ptr<const Mesh> mesh_of(const json& object, const char* key, const MeshReader& mesh, const std::string& where) {
+  Mesh read = mesh(text_of(object, key, where));
+  if (const auto slots = object.find("slots"); slots != object.end()) read.materials = read_slots(*slots, read.face_count(), where);
+  return std::make_shared<const Mesh>(std::move(read));
+}
+
+Step read_step(const json& object, int version, const MeshReader& mesh, StepTable table, const std::string& where);
+
+Source read_source(const json& source, int version, const MeshReader& mesh, StepTable table, const std::string& where) {
   if (!source.is_object()) bad(fmt::format("\"source\" of {} has the wrong type", where));
-  if (source.contains("mesh")) {
-    const std::string entry = text_of(source, "mesh", where);
-    Mesh read = mesh(entry);
-    if (const auto slots = source.find("slots"); slots != source.end()) read.materials = read_slots(*slots, read.face_count(), where);
-    return ImportedSource{std::make_shared<const Mesh>(std::move(read)), text_of(source, "file", where)};
+  if (source.contains("part")) {
+    PartSource from{id_of(source, "part", where), nullptr};
+    if (source.contains("kept")) from.kept = mesh_of(source, "kept", mesh, where);
+    return from;
   }
+  if (source.contains("forged")) {
+    ForgedSource forged{mesh_of(source, "forged", mesh, where), nullptr};
+    const json& before = member(source, "before", where);
+    Forging made{read_source(member(before, "source", where), version, mesh, table, where), {}};
+    const json& recipe = list_of(before, "recipe", where);
+    for (std::size_t k = 0; k < recipe.size(); ++k) made.recipe.push_back(read_step(recipe[k], version, mesh, table, fmt::format("{}, forged step {},", where, k + 1)));
+    forged.before = std::make_shared<const Forging>(std::move(made));
+    return forged;
+  }
+  if (source.contains("mesh")) return ImportedSource{mesh_of(source, "mesh", mesh, where), text_of(source, "file", where)};
   std::string key = text_of(source, "primitive", where);
   std::replace(key.begin(), key.end(), '_', '-');  // as version 1 wrote it
   const StockKind* kind = find_stock(key);
@@ -148,7 +171,28 @@ Placement read_placement(const json& placement, const std::string& where) {
   return read;
 }
 
-Step read_step(const json& object, int version, StepTable table, const std::string& where) {
+ToolUse read_row(const json& object, const MeshReader& mesh, const std::string& where) {
+  ToolUse row;
+  if (!object.is_object()) bad(fmt::format("\"tools\" of {} has the wrong type", where));
+  if (object.contains("id")) row.id = id_of(object, "id", where);
+  const auto operation = operation_named(text_of(object, "operation", where));
+  if (!operation) bad(operation.issue().message());
+  row.operation = *operation;
+  row.on = switch_of(object, "on", where);
+  if (!object.contains("tray")) {
+    row.tool = id_of(object, "tool", where);
+    if (object.contains("kept")) row.kept = mesh_of(object, "kept", mesh, where);
+    return row;
+  }
+  row.name = text_of(object, "tray", where);
+  if (object.contains("set"))
+    row.set = id_of(object, "set", where);
+  else
+    for (const json& inner : list_of(object, "tools", where)) row.inside.push_back(read_row(inner, mesh, where));
+  return row;
+}
+
+Step read_step(const json& object, int version, const MeshReader& mesh, StepTable table, const std::string& where) {
   const std::string key = text_of(object, version == 1 ? "step" : "kind", where);
   const StepKind* kind = find_step_kind(key, table);
   if (kind == nullptr)
@@ -161,53 +205,64 @@ Step read_step(const json& object, int version, StepTable table, const std::stri
   }
   step.on = switch_of(object, "on", where);
   if (version == 1 || object.contains("tools"))
-    for (const json& tool : list_of(object, "tools", where)) {
-      const auto operation = operation_named(text_of(tool, "operation", where));
-      if (!operation) bad(operation.issue().message());
-      step.tools.push_back({id_of(tool, "tool", where), *operation, switch_of(tool, "on", where)});
-    }
+    for (const json& row : list_of(object, "tools", where)) step.tools.push_back(read_row(row, mesh, where));
+  if (kind != &steps::combine && std::any_of(step.tools.begin(), step.tools.end(), [](const ToolUse& row) { return row.is_tray(); }))
+    bad(fmt::format("{}: a step \"{}\" takes no trays", where, key));
   if (kind->tools == ToolRule::none && !step.tools.empty()) bad(fmt::format("{}: a step \"{}\" takes no tools", where, key));
   return step;
 }
 
-Part read_part(const json& object, int version, const std::function<Mesh(const std::string&)>& mesh, StepTable table,
+Part read_part(const json& object, int version, const MeshReader& mesh, StepTable table,
                const std::string& where) {
   Part part;
   part.id = id_of(object, "id", where);
   part.name = text_of(object, "name", where);
-  part.source = read_source(member(object, "source", where), mesh, where);
+  part.source = read_source(member(object, "source", where), version, mesh, table, where);
   part.placement = read_placement(member(object, "placement", where), where);
   if (object.contains("rides_on")) part.rides_on = id_of(object, "rides_on", where);
   if (object.contains("tint")) part.tint = static_cast<std::uint32_t>(whole_of(object["tint"], 0xFFFFFF, "tint", where));
   part.visible = switch_of(object, "visible", where);
   part.locked = switch_of(object, "locked", where);
   const json& recipe = list_of(object, "recipe", where);
-  for (std::size_t k = 0; k < recipe.size(); ++k) part.recipe.push_back(read_step(recipe[k], version, table, fmt::format("{}, step {},", where, k + 1)));
+  for (std::size_t k = 0; k < recipe.size(); ++k) part.recipe.push_back(read_step(recipe[k], version, mesh, table, fmt::format("{}, step {},", where, k + 1)));
   return part;
 }
 
-/// Ids have to be unique, tools have to exist and to be used once, and nothing may be made from itself.
+/// Ids have to be unique, what is named has to exist, and nothing may be made from itself or ride on itself.
 void check_references(const Job& job) {
-  std::set<PartId> parts, tools;
+  std::set<PartId> parts;
   std::set<StepId> steps;
+  std::set<UseId> uses;
+  std::set<SetId> sets;
+  const auto there = [&](PartId id) {
+    if (job.find(id) == nullptr) bad(fmt::format("a part refers to part {}, which is not there", id));
+  };
+  for (const PartSet& set : job.sets) {
+    if (!sets.insert(set.id).second) bad(fmt::format("id {} of the set \"{}\" is used twice", set.id, set.name));
+    for (PartId part : set.parts) there(part);
+  }
   for (const PartPtr& part : job.parts) {
     if (!parts.insert(part->id).second) bad(fmt::format("part id {} is used twice", part->id));
     for (const Step& step : part->recipe) {
       if (!steps.insert(step.id).second) bad(fmt::format("id {} of a step of \"{}\" is used twice", step.id, part->name));
-      for (const ToolUse& use : step.tools)
-        if (!tools.insert(use.tool).second) bad(fmt::format("part {} is a tool twice, last of \"{}\"", use.tool, part->name));
+      std::set<PartId> tools;
+      edit::for_each_row(step.tools, [&](const ToolUse& row) {
+        if (!uses.insert(row.id).second) bad(fmt::format("id {} of a tool of \"{}\" is used twice", row.id, part->name));
+        if (row.set != 0 && !sets.contains(row.set)) bad(fmt::format("a tray of \"{}\" holds set {}, which is not there", part->name, row.set));
+        if (row.is_tray()) return;
+        there(row.tool);
+        if (!tools.insert(row.tool).second) bad(fmt::format("part {} is a tool of one step of \"{}\" twice", row.tool, part->name));
+      });
     }
   }
-  // Depth-first over tools; a part met again on the way down is made from itself.
+  // Depth-first over what each needs; a part met again on the way down is made from itself.
   std::map<PartId, int> state;
   std::function<void(PartId)> visit = [&](PartId id) {
-    const Part* part = job.find(id);
-    if (part == nullptr) bad(fmt::format("a part refers to part {}, which is not there", id));
+    there(id);
     if (state[id] == 2) return;
-    if (state[id] == 1) bad(fmt::format("part \"{}\" is made from itself", part->name));
+    if (state[id] == 1) bad(fmt::format("part \"{}\" is made from itself", job.at(id).name));
     state[id] = 1;
-    for (const Step& step : part->recipe)
-      for (const ToolUse& use : step.tools) visit(use.tool);
+    for (PartId needed : job.needs_of(id)) visit(needed);
     state[id] = 2;
   };
   for (const PartPtr& part : job.parts) visit(part->id);
@@ -243,16 +298,6 @@ json to_json(const Placement& p) {
   return object;
 }
 
-json to_json(const Step& step) {
-  json object = {{"id", step.id}, {"kind", step.kind->key}, {"on", step.on}, {"fields", to_json(step.kind->fields, step.fields)}};
-  if (!step.name.empty()) object["name"] = step.name;
-  if (step.kind->tools == ToolRule::none) return object;
-  json tools = json::array();
-  for (const ToolUse& use : step.tools) tools.push_back({{"tool", use.tool}, {"operation", key_of(use.operation)}, {"on", use.on}});
-  object["tools"] = std::move(tools);
-  return object;
-}
-
 /// Slots of faces in runs: a slot and how many faces have it.
 json to_json(const MaterialSlots& slots) {
   json runs = json::array();
@@ -261,6 +306,75 @@ json to_json(const MaterialSlots& slots) {
     runs.push_back({slots.of_face[f], end - f});
   }
   return {{"names", slots.names}, {"runs", runs}};
+}
+
+/// A mesh under a key, with its slots beside it.
+void put_mesh(json& object, const char* key, const std::shared_ptr<const Mesh>& mesh, const MeshWriter& entry) {
+  object[key] = entry(mesh);
+  if (!mesh->materials.empty()) object["slots"] = to_json(mesh->materials);
+}
+
+json to_json(const ToolUse& row, const MeshWriter& entry) {
+  json object = {{"id", row.id}, {"operation", key_of(row.operation)}, {"on", row.on}};
+  if (!row.is_tray()) {
+    object["tool"] = row.tool;
+    if (row.kept) put_mesh(object, "kept", row.kept, entry);
+    return object;
+  }
+  object["tray"] = row.name;
+  if (row.set != 0) {
+    object["set"] = row.set;
+    return object;
+  }
+  object["tools"] = json::array();
+  for (const ToolUse& inner : row.inside) object["tools"].push_back(to_json(inner, entry));
+  return object;
+}
+
+json to_json(const Step& step, const MeshWriter& entry) {
+  json object = {{"id", step.id}, {"kind", step.kind->key}, {"on", step.on}, {"fields", to_json(step.kind->fields, step.fields)}};
+  if (!step.name.empty()) object["name"] = step.name;
+  if (step.kind->tools == ToolRule::none) return object;
+  json tools = json::array();
+  for (const ToolUse& row : step.tools) tools.push_back(to_json(row, entry));
+  object["tools"] = std::move(tools);
+  return object;
+}
+
+json to_json(const std::vector<Step>& recipe, const MeshWriter& entry) {
+  json steps = json::array();
+  for (const Step& step : recipe) steps.push_back(to_json(step, entry));
+  return steps;
+}
+
+json to_json(const Source& source, const MeshWriter& entry) {
+  if (const auto* primitive = std::get_if<Primitive>(&source)) return {{"primitive", primitive->kind->key}, {"dimensions", to_json(primitive->kind->fields, primitive->values)}};
+  json object;
+  if (const auto* from = std::get_if<PartSource>(&source)) {
+    object["part"] = from->part;
+    if (from->kept) put_mesh(object, "kept", from->kept, entry);
+  } else if (const auto* forged = std::get_if<ForgedSource>(&source)) {
+    put_mesh(object, "forged", forged->mesh, entry);
+    object["before"] = {{"source", to_json(forged->before->source, entry)}, {"recipe", to_json(forged->before->recipe, entry)}};
+  } else {
+    const auto& imported = std::get<ImportedSource>(source);
+    put_mesh(object, "mesh", imported.mesh, entry);
+    object["file"] = imported.file;
+  }
+  return object;
+}
+
+/// Ids that are named anywhere are not given again, also those of parts that are deleted and of what was forged.
+void reserve_ids(Job& job, const Source& source, const std::vector<Step>& recipe) {
+  if (const auto* from = std::get_if<PartSource>(&source)) job.next_id = std::max(job.next_id, from->part + 1);
+  if (const auto* forged = std::get_if<ForgedSource>(&source)) reserve_ids(job, forged->before->source, forged->before->recipe);
+  for (const Step& step : recipe) {
+    job.next_step = std::max(job.next_step, step.id + 1);
+    edit::for_each_row(step.tools, [&](const ToolUse& row) {
+      job.next_use = std::max(job.next_use, row.id + 1);
+      job.next_id = std::max(job.next_id, row.tool + 1);
+    });
+  }
 }
 
 }  // namespace
@@ -278,42 +392,50 @@ Job job_from_json(const json& document, const std::function<Mesh(const std::stri
       if (key == key_of(unit)) job.unit = unit;
     if (!job.unit) bad(fmt::format("the unit \"{}\" is not mm, inch or m", key));
   }
+  if (document.contains("sets"))
+    for (const json& object : list_of(document, "sets", "the job")) {
+      PartSet set{id_of(object, "id", "a set"), text_of(object, "name", "a set"), {}};
+      for (const json& part : list_of(object, "parts", "a set")) set.parts.push_back(static_cast<PartId>(whole_of(part, no_index - 1, "parts", "a set")));
+      job.next_set = std::max(job.next_set, set.id + 1);
+      job.sets.push_back(std::move(set));
+    }
   const json& parts = list_of(document, "parts", "the job");
   std::vector<Part> read;
   for (std::size_t i = 0; i < parts.size(); ++i) {
     read.push_back(read_part(parts[i], version, mesh, table, fmt::format("part {}", i + 1)));
     job.next_id = std::max(job.next_id, read.back().id + 1);
-    for (const Step& step : read.back().recipe) job.next_step = std::max(job.next_step, step.id + 1);
+    reserve_ids(job, read.back().source, read.back().recipe);
   }
   for (Part& part : read) {
-    if (version == 1)
-      for (Step& step : part.recipe) step.id = job.next_step++;
+    for (Step& step : part.recipe) {
+      if (version == 1) step.id = job.next_step++;
+      // Rows had no ids before there were trays.
+      edit::for_each_row(step.tools, [&](ToolUse& row) {
+        if (row.id == 0) row.id = job.next_use++;
+      });
+    }
     job.parts.push_back(std::make_shared<const Part>(std::move(part)));
   }
   check_references(job);
   return job;
 }
 
-json job_to_json(const Job& job, const std::function<std::string(const Part&, const ImportedSource&)>& mesh_entry) {
+json job_to_json(const Job& job, const MeshWriter& entry) {
   json parts = json::array();
   for (const PartPtr& part : job.parts) {
-    json source;
-    if (const auto* primitive = std::get_if<Primitive>(&part->source)) {
-      source = {{"primitive", primitive->kind->key}, {"dimensions", to_json(primitive->kind->fields, primitive->values)}};
-    } else {
-      const auto& imported = std::get<ImportedSource>(part->source);
-      source = {{"mesh", mesh_entry(*part, imported)}, {"file", imported.file}};
-      if (!imported.mesh->materials.empty()) source["slots"] = to_json(imported.mesh->materials);
-    }
-    json recipe = json::array();
-    for (const Step& step : part->recipe) recipe.push_back(to_json(step));
-    json object = {{"id", part->id},           {"name", part->name},     {"source", source}, {"placement", to_json(part->placement)},
-                   {"visible", part->visible}, {"locked", part->locked}, {"recipe", recipe}};
+    json object = {{"id", part->id},
+                   {"name", part->name},
+                   {"source", to_json(part->source, entry)},
+                   {"placement", to_json(part->placement)},
+                   {"visible", part->visible},
+                   {"locked", part->locked},
+                   {"recipe", to_json(part->recipe, entry)}};
     if (part->rides_on) object["rides_on"] = *part->rides_on;
     if (part->tint) object["tint"] = *part->tint;
     parts.push_back(std::move(object));
   }
   json document = {{"version", job_format_version}, {"title", job.title}, {"parts", parts}};
+  for (const PartSet& set : job.sets) document["sets"].push_back({{"id", set.id}, {"name", set.name}, {"parts", set.parts}});
   if (job.unit) document["unit"] = key_of(*job.unit);
   return document;
 }

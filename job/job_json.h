@@ -12,11 +12,12 @@ namespace anvil {
 
 inline constexpr int job_format_version = 2;
 
-/// @param mesh_entry  gives the name under which an imported mesh of a part is stored
-nlohmann::json job_to_json(const Job& job, const std::function<std::string(const Part&, const ImportedSource&)>& mesh_entry);
+/// Gives the name of the entry under which a mesh is stored.
+using MeshWriter = std::function<std::string(const std::shared_ptr<const Mesh>&)>;
+nlohmann::json job_to_json(const Job& job, const MeshWriter& entry);
 
 /// Reads version 1 and 2. Raises BadFile with the place in the document for everything that is not as it must be: missing
-/// or of the wrong kind, out of its range, an id used twice or not there, a part made from itself, a tool used twice.
+/// or of the wrong kind, out of its range, an id used twice or not there, a part made from itself, a tool twice in one step.
 /// @param mesh  gives the mesh of an entry; may raise BadFile
 Job job_from_json(const nlohmann::json& document, const std::function<Mesh(const std::string& entry)>& mesh,
                   StepTable table = step_table());

@@ -152,13 +152,7 @@ RecipeRunner::RecipeRunner()
     : limit_(std::max<std::size_t>(std::size_t{256} << 20,
                                    static_cast<std::size_t>(sysconf(_SC_PHYS_PAGES)) * static_cast<std::size_t>(sysconf(_SC_PAGESIZE)) / 4)) {}
 
-ContentKey RecipeRunner::source_key(const Part& part) {
-  if (const auto* primitive = std::get_if<Primitive>(&part.source)) {
-    std::string key = "p" + primitive->kind->key;
-    add_to_key(key, primitive->values);
-    return ContentKey{}.with(key);
-  }
-  const auto& mesh = std::get<ImportedSource>(part.source).mesh;
+ContentKey RecipeRunner::mesh_key(const std::shared_ptr<const Mesh>& mesh) {
   KnownMesh& known = known_meshes_[mesh.get()];
   if (known.mesh.lock() != mesh) {
     std::string names;
@@ -169,20 +163,45 @@ ContentKey RecipeRunner::source_key(const Part& part) {
   return known.key;
 }
 
-ContentKey RecipeRunner::step_key(const Job& job, const Part& part, const Step& step, const ContentKey& before) {
-  std::string key = step.kind->key + '\0';
-  add_to_key(key, step.fields);
-  for (const ToolUse* use : active_tools(job, step)) {
-    put(key, use->operation);
-    put(key, content_of(job, use->tool));
-    const Affine placed = relative_placement(job, part, job.at(use->tool));
+ContentKey RecipeRunner::source_key(const Job& job, const Part& part) {
+  if (const auto* primitive = std::get_if<Primitive>(&part.source)) {
+    std::string key = "p" + primitive->kind->key;
+    anvil::add_to_key(key, primitive->values);
+    return ContentKey{}.with(key);
+  }
+  if (const auto* from = std::get_if<PartSource>(&part.source)) {
+    if (from->kept != nullptr) return mesh_key(from->kept);
+    std::string key = "from";
+    if (job.find(from->part) != nullptr) put(key, content_of(job, from->part));
+    return ContentKey{}.with(key);
+  }
+  if (const auto* forged = std::get_if<ForgedSource>(&part.source)) return mesh_key(forged->mesh);
+  return mesh_key(std::get<ImportedSource>(part.source).mesh);
+}
+
+void RecipeRunner::add_to_key(const Job& job, const Part& part, const std::vector<ToolUse>& rows, std::string& key) {
+  for (const ToolUse& row : rows) {
+    put(key, row.operation);
+    if (row.is_tray()) {
+      put(key, row.inside.size());
+      add_to_key(job, part, row.inside, key);
+      continue;
+    }
+    put(key, row.is_live() ? content_of(job, row.tool) : mesh_key(row.kept));
+    const Affine placed = relative_placement(job, part, job.at(row.tool));
     key.append(reinterpret_cast<const char*>(placed.data()), 16 * sizeof(double));
   }
+}
+
+ContentKey RecipeRunner::step_key(const Job& job, const Part& part, const Step& step, const ContentKey& before) {
+  std::string key = step.kind->key + '\0';
+  anvil::add_to_key(key, step.fields);
+  add_to_key(job, part, active_rows(job, step.tools), key);
   return before.with(key);
 }
 
 std::vector<ContentKey> RecipeRunner::keys_of(const Job& job, const Part& part) {
-  std::vector<ContentKey> keys{source_key(part)};
+  std::vector<ContentKey> keys{source_key(job, part)};
   for (const Step* step : active_steps(job, part)) keys.push_back(step_key(job, part, *step, keys.back()));
   return keys;
 }
@@ -195,23 +214,65 @@ RecipeRunner::Node& RecipeRunner::node(const ContentKey& key) {
   return node;
 }
 
-Evaluated RecipeRunner::make_source(const Part& part) {
+Evaluated RecipeRunner::make_source(const Job& job, const Part& part, const Control& control) {
   ++counts_.sources;
   Evaluated source;
+  const auto failed = [&](Issue issue) {
+    source.error = std::move(issue);
+    source.mesh = std::make_shared<const Mesh>();
+    return source;
+  };
   if (const auto* primitive = std::get_if<Primitive>(&part.source)) {
     Result<Mesh> made = make_mesh(*primitive);
     if (!made) {
-      source.error = made.issue();
-      source.error->subject = cast_token(0);
-      source.mesh = std::make_shared<const Mesh>();
-      return source;
+      made.issue().subject = cast_token(0);
+      return failed(made.issue());
     }
     source.mesh = std::make_shared<const Mesh>(std::move(*made));
+  } else if (const auto* from = std::get_if<PartSource>(&part.source)) {
+    if (from->kept != nullptr) {
+      source.mesh = from->kept;
+      return source;
+    }
+    if (job.find(from->part) == nullptr) return failed({"is made from a part that is deleted", cast_token(0), {}, "undo the deletion"});
+    const EvaluatedPtr other = evaluate(job, from->part, control, false);
+    source.cast_parts += other->cast_parts;
+    source.cast_steps += other->cast_steps;
+    source.piece = other->piece;
+    source.pieces = other->pieces;
+    source.open_on_purpose = other->open_on_purpose;
+    source.free_of_crossings = other->free_of_crossings;
+    if (other->error) {
+      Issue issue = *other->error;
+      for (std::string* text : {&issue.what, &issue.subject, &issue.remedy}) *text = shifted_tokens(*text, 1);
+      source.piece.clear();
+      source.pieces = 1;
+      return failed(std::move(issue));
+    }
+    // Its faces come from that part, which stands behind this one in the cast.
+    auto mesh = std::make_shared<Mesh>(*other->mesh);
+    if (mesh->origins.empty())
+      for (Index f = 0; f < mesh->face_count(); ++f) mesh->origins.push_back({0, f, no_index});
+    for (FaceOrigin& origin : mesh->origins) ++origin.part;
+    source.mesh = std::move(mesh);
+  } else if (const auto* forged = std::get_if<ForgedSource>(&part.source)) {
+    source.mesh = forged->mesh;
   } else {
     source.mesh = std::get<ImportedSource>(part.source).mesh;
   }
   return source;
 }
+
+namespace {
+
+/// The tools of a step, opened: in the order in which their faces are counted.
+struct Opened {
+  std::vector<const Mesh*> meshes;
+  std::vector<Offset> offsets;
+  std::vector<std::function<bool()>> free_of_crossings;
+};
+
+}  // namespace
 
 RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, const Step& step, const Evaluated& before,
                                           const ContentKey& before_key, const Control& control) {
@@ -231,36 +292,53 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
     return Made{after, nullptr};
   };
   StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control, before.piece, before.pieces};
-  std::vector<const Mesh*> meshes{before.mesh.get()};
-  std::vector<Offset> offsets{{}};
-  std::vector<PartId> tools;
+  Opened opened{{before.mesh.get()}, {{}}, {[&] {
+                  return before.free_of_crossings || check_node(before_key, node(before_key).evaluated, control)->free_of_crossings();
+                }}};
+  std::vector<EvaluatedPtr> held;
   std::optional<Issue> tool_error;
-  for (const ToolUse* use : active_tools(job, step)) {
-    const EvaluatedPtr tool = evaluate(job, use->tool, control, false);
-    if (tool->error && !tool_error) {
-      tool_error = *tool->error;
-      for (std::string* text : {&tool_error->what, &tool_error->subject, &tool_error->remedy})
-        *text = shifted_tokens(*text, after.cast_parts);
+  const auto open = [&](const auto& self, const ToolUse& row) -> StepInput::Tool {
+    StepInput::Tool tool{nullptr, Affine::Identity(), row.operation, {}, {}};
+    if (row.is_tray()) {
+      tool.name = row.name;
+      for (const ToolUse& inner : row.inside) tool.tray.push_back(self(self, inner));
+      return tool;
     }
-    input.tools.push_back({tool->mesh, relative_placement(job, part, job.at(use->tool)), use->operation, cast_token(after.cast_parts)});
-    meshes.push_back(tool->mesh.get());
-    offsets.push_back({after.cast_parts, after.cast_steps});
-    after.cast_parts += tool->cast_parts;
-    after.cast_steps += tool->cast_steps;
-    tools.push_back(use->tool);
-  }
-  if (tool_error) return failed(std::move(*tool_error));
-  input.free_of_crossings = [&](std::size_t which) {
-    if (which > 0) return check(job, tools[which - 1], control)->free_of_crossings();
-    if (before.free_of_crossings) return true;
-    return check_node(before_key, node(before_key).evaluated, control)->free_of_crossings();
+    tool.placement = relative_placement(job, part, job.at(row.tool));
+    tool.name = cast_token(after.cast_parts);
+    opened.offsets.push_back({after.cast_parts, after.cast_steps});
+    if (row.is_live()) {
+      const EvaluatedPtr made = evaluate(job, row.tool, control, false);
+      if (made->error && !tool_error) {
+        tool_error = *made->error;
+        for (std::string* text : {&tool_error->what, &tool_error->subject, &tool_error->remedy}) *text = shifted_tokens(*text, after.cast_parts);
+      }
+      tool.mesh = made->mesh;
+      after.cast_parts += made->cast_parts;
+      after.cast_steps += made->cast_steps;
+      opened.free_of_crossings.push_back([this, &job, &control, id = row.tool] { return check(job, id, control)->free_of_crossings(); });
+      held.push_back(made);
+    } else {
+      tool.mesh = row.kept;
+      ++after.cast_parts;
+      opened.free_of_crossings.push_back([this, &control, kept = row.kept] {
+        Evaluated alone;
+        alone.mesh = kept;
+        return check_node(mesh_key(kept), std::make_shared<const Evaluated>(std::move(alone)), control)->free_of_crossings();
+      });
+    }
+    opened.meshes.push_back(tool.mesh.get());
+    return tool;
   };
+  for (const ToolUse& row : active_rows(job, step.tools)) input.tools.push_back(open(open, row));
+  if (tool_error) return failed(std::move(*tool_error));
+  input.free_of_crossings = [&](std::size_t which) { return opened.free_of_crossings[which](); };
   input.cache = &engine_caches_[{part.id, step.id}];
   ++counts_.steps;
   Result<StepOutput> made = step.kind->run(input);
   if (!made) return failed(made.issue());
   const Index number = after.cast_steps++;
-  made->mesh.origins = compose_origins(made->mesh, made->sources, meshes, offsets, number);
+  made->mesh.origins = compose_origins(made->mesh, made->sources, opened.meshes, opened.offsets, number);
   after.mesh = std::make_shared<const Mesh>(std::move(made->mesh));
   after.steps.push_back({number, std::move(made->report), std::move(made->comparison)});
   after.pieces = made->pieces;
@@ -281,7 +359,7 @@ EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& co
     if (node(keys[k]).evaluated && at == keys.size()) at = k;
   if (at == keys.size()) {
     Node& source = node(keys[0]);
-    source.evaluated = std::make_shared<const Evaluated>(make_source(part));
+    source.evaluated = std::make_shared<const Evaluated>(make_source(job, part, control));
     settle_bytes(source);
     at = 0;
   }

@@ -95,12 +95,14 @@ class RecipeRunner {
     std::size_t operator()(const ContentKey& key) const { return key.a; }
   };
 
-  ContentKey source_key(const Part& part);
+  ContentKey source_key(const Job& job, const Part& part);
   ContentKey step_key(const Job& job, const Part& part, const Step& step, const ContentKey& before);
   /// Keys of the source and of what each active step gives.
   std::vector<ContentKey> keys_of(const Job& job, const Part& part);
   Node& node(const ContentKey& key);
-  Evaluated make_source(const Part& part);
+  ContentKey mesh_key(const std::shared_ptr<const Mesh>& mesh);
+  void add_to_key(const Job& job, const Part& part, const std::vector<ToolUse>& rows, std::string& key);
+  Evaluated make_source(const Job& job, const Part& part, const Control& control);
   struct Made {
     Evaluated evaluated;
     ReportPtr report;  // when the step found it out anyway

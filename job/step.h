@@ -16,15 +16,28 @@ namespace anvil {
 
 using PartId = std::uint32_t;
 using StepId = std::uint32_t;
+using UseId = std::uint32_t;
+using SetId = std::uint32_t;
 
 struct StepKind;
 
-/// A part used by a step of another part.
+/// One row of a step: a part that is used as a tool, or a tray of such rows, which counts as one tool.
+///
+/// What a tray holds is made into one body first: its first row, then each of the others by its own operation. That body is
+/// used by the operation of the tray.
 struct ToolUse {
-  PartId tool = 0;
+  UseId id = 0;
+  PartId tool = 0;  ///< 0: a tray
   Operation operation = Operation::difference;
   bool on = true;
+  std::shared_ptr<const Mesh> kept = nullptr;  ///< of a tool: its result as it was, in its own frame; null: it follows its recipe
+  std::string name = {};                       ///< of a tray
+  SetId set = 0;                               ///< of a tray: it holds the parts of a set, all united, and no rows of its own
+  std::vector<ToolUse> inside = {};            ///< of a tray
   bool operator==(const ToolUse&) const = default;
+
+  bool is_tray() const { return tool == 0; }
+  bool is_live() const { return kept == nullptr; }
 };
 
 /// One entry of a recipe. What all kinds have stands here; what one kind has, in its fields.
@@ -48,12 +61,13 @@ struct StepInput {
     Affine placement;
     Operation operation;
     std::string name;  ///< for messages and reports
+    std::vector<Tool> tray = {};  ///< of a tray, which has no mesh: what is made into one body first
   };
   std::shared_ptr<const Mesh> mesh;
   std::string name;
   std::vector<Tool> tools;
   FieldReader fields;
-  /// Is it known, or can be found out, that an input crosses itself nowhere? 0 is the part, k its k-th tool.
+  /// Is it known, or can be found out, that an input crosses itself nowhere? 0 is the part, k its k-th tool, trays opened.
   std::function<bool(std::size_t)> free_of_crossings;
   CombineCache* cache = nullptr;
   Control control = {};
@@ -64,7 +78,7 @@ struct StepInput {
 /// What it gives back. An empty mesh says why in its report.
 struct StepOutput {
   Mesh mesh;            ///< material slots carried over; origins are left to the runner
-  FaceSources sources;  ///< input 0 is the part, k its k-th tool
+  FaceSources sources;  ///< input 0 is the part, k its k-th tool, trays opened
   OperationReport report;
   std::vector<Index> piece;  ///< per face; all 0 when there is one piece
   Index pieces = 1;

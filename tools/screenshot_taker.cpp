@@ -34,7 +34,7 @@ PartId named(MainWindow& window, const std::string& name) {
 void show_only(MainWindow& window, PartId id) {
   Job job = window.session().job();
   for (const PartPtr& part : window.session().job().parts)
-    if (!job.use_of(part->id)) job = edit::change_part(job, part->id, [&](Part& p) { p.visible = p.id == id; });
+    if (!job.is_tool(part->id)) job = edit::change_part(job, part->id, [&](Part& p) { p.visible = p.id == id; });
   window.session().commit(QStringLiteral("hide"), job);
   window.session().select({id});
 }

@@ -12,6 +12,7 @@ struct CardId {
   enum What { of_source, of_place, of_step } what;
   PartId part;
   StepId step = 0;
+  std::size_t source = 0;  ///< which kind of source, for its card
   auto operator<=>(const CardId&) const = default;
 };
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What a part is made from: a primitive with its dimensions, or a mesh that was brought in.
+// What a part is made from: a primitive with its dimensions, a mesh that was brought in, another part's result, or what it was
+// forged from.
 #pragma once
 
 #include "app/cards/field_rows.h"
@@ -16,7 +17,10 @@ class SourceCard : public RecipeCard {
 
  private:
   void set(std::size_t field, const FieldValue& value);
-  FieldRows* rows_ = nullptr;  // null for a mesh that was brought in
+  void act();
+  FieldRows* rows_ = nullptr;  // of a primitive; null else
+  QLabel* words_ = nullptr;    // these for all others
+  QToolButton* act_ = nullptr;
 };
 
 }  // namespace anvil::app

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/cards/step_card.h"
 
+#include <QInputDialog>
+#include <QMenu>
 #include <algorithm>
 
 #include "app/cards/editors.h"
@@ -50,6 +52,19 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
     refresh();
   });
   header()->addWidget(on_);
+  auto* more = new QToolButton;
+  more->setObjectName(QStringLiteral("step_menu_%1").arg(id.step));
+  more->setText(QStringLiteral("⋮"));
+  more->setAccessibleName(tr("What can be done with the step %1").arg(QString::fromStdString(step().shown_name())));
+  more->setToolTip(tr("Rename, move, copy or delete this step, or look at the part as it is up to here"));
+  more->setPopupMode(QToolButton::InstantPopup);
+  auto* menu = new QMenu(more);
+  connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+    menu->clear();
+    fill_menu(*menu);
+  });
+  more->setMenu(menu);
+  header()->addWidget(more);
   failure_ = new QLabel;
   failure_->setObjectName(QStringLiteral("step_failure"));
   failure_->setWordWrap(true);
@@ -61,9 +76,7 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
     body()->addLayout(tools_layout_);
     add_ = link_button(tr("+ Add chosen parts"));
     connect(add_, &QToolButton::clicked, this, [this] {
-      std::vector<PartId> others;
-      for (PartId part : session_.selection())
-        if (!session_.job().use_of(part) && part != id_.part) others.push_back(part);
+      const std::vector<PartId> others = addable();
       const auto operation = field_place(step().kind->fields, "operation");
       session_.commit(tr("add tools"),
                       edit::add_tools(session_.job(), id_.step, others,
@@ -105,6 +118,36 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
   }
 }
 
+void StepCard::rename() {
+  bool good = false;
+  const QString name = QInputDialog::getText(this, tr("Rename step"), tr("Name of the step; none gives it that of its kind"), QLineEdit::Normal,
+                                             QString::fromStdString(step().name), &good);
+  if (good) session_.commit(tr("rename the step"), edit::change_step(session_.job(), id_.step, [&](Step& s) { s.name = name.trimmed().toStdString(); }));
+}
+
+void StepCard::fill_menu(QMenu& menu) {
+  const std::vector<Step>& recipe = session_.job().at(id_.part).recipe;
+  const auto place = static_cast<std::size_t>(std::find_if(recipe.begin(), recipe.end(), [&](const Step& s) { return s.id == id_.step; }) - recipe.begin());
+  const bool looked_at = session_.up_to() == id_.step;
+  menu.addAction(looked_at ? tr("Show all of the recipe again") : tr("Show the part up to here"), this, [this, looked_at] { session_.look_up_to(looked_at ? 0 : id_.step); });
+  menu.addSeparator();
+  menu.addAction(tr("Rename"), this, &StepCard::rename);
+  menu.addAction(tr("Move up"), this, [this, place] { session_.commit(tr("move the step"), edit::move_step(session_.job(), id_.step, place - 1)); })->setEnabled(place > 0);
+  menu.addAction(tr("Move down"), this, [this, place] { session_.commit(tr("move the step"), edit::move_step(session_.job(), id_.step, place + 1)); })
+      ->setEnabled(place + 1 < recipe.size());
+  menu.addAction(tr("Duplicate"), this, [this] { session_.commit(tr("duplicate the step"), edit::copy_steps(session_.job(), {id_.step}, id_.part, {id_.step})); });
+  std::vector<PartId> others;
+  for (PartId part : session_.selection())
+    if (part != id_.part) others.push_back(part);
+  menu.addAction(tr("Copy to the other chosen parts"), this, [this, others] {
+    Result<Job> job = session_.job();
+    for (PartId part : others)
+      if (job) job = edit::copy_steps(*job, {id_.step}, part);
+    session_.commit(tr("copy the step"), job);
+  })->setEnabled(!others.empty());
+  menu.addAction(tr("Delete"), this, [this] { session_.commit(tr("delete step"), edit::remove_step(session_.job(), id_.step)); });
+}
+
 void StepCard::set(std::size_t field, const FieldValue& value) {
   const Field& what = step().kind->fields[field];
   session_.commit(tr("set %1 to %2").arg(QString::fromStdString(what.label).toLower(), QString::fromStdString(in_words(what, value))),
@@ -112,9 +155,25 @@ void StepCard::set(std::size_t field, const FieldValue& value) {
   refresh();
 }
 
+/// Chosen parts that are not in this step yet.
+std::vector<PartId> StepCard::addable() const {
+  std::vector<PartId> parts;
+  for (PartId part : session_.selection()) {
+    const auto uses = session_.job().uses_of(part);
+    if (part != id_.part && std::none_of(uses.begin(), uses.end(), [&](const Job::Use& use) { return use.step == id_.step; })) parts.push_back(part);
+  }
+  return parts;
+}
+
 QString StepCard::summary() const {
-  if (step().kind->tools != ToolRule::none)
-    return step().tools.size() == 1 ? tr("1 tool") : tr("%1 tools").arg(step().tools.size());
+  if (step().kind->tools != ToolRule::none) {
+    std::size_t tools = 0;
+    const auto count = [&](const auto& self, const std::vector<ToolUse>& rows) -> void {
+      for (const ToolUse& row : rows) row.is_tray() ? self(self, session_.job().rows_of(row)) : void(++tools);
+    };
+    count(count, step().tools);
+    return tools == 1 ? tr("1 tool") : tr("%1 tools").arg(tools);
+  }
   if (const auto chosen = field_place(step().kind->fields, "chosen")) return QString::fromStdString(in_words(step().kind->fields[*chosen], step().fields[*chosen]));
   // The first choice says most.
   for (std::size_t k = 0; k < step().kind->fields.size(); ++k)
@@ -153,12 +212,21 @@ void StepCard::refresh() {
   note_->setVisible(!note.isEmpty() && step().on);
 }
 
+/// The rows that are shown: those of trays only while they are open.
+void StepCard::add_rows(const std::vector<ToolUse>& rows, UseId tray, bool by_set, int depth, std::vector<RowId>& to) const {
+  for (std::size_t k = 0; k < rows.size(); ++k) {
+    const ToolUse& row = rows[k];
+    to.push_back({id_.step, row.id, row.tool, by_set, tray, k, depth});
+    if (row.is_tray() && !folded_.contains(row.id)) add_rows(session_.job().rows_of(row), row.id, row.set != 0, depth + 1, to);
+  }
+}
+
 void StepCard::refresh_tools() {
-  std::vector<PartId> wanted, shown;
-  for (const ToolUse& use : step().tools) wanted.push_back(use.tool);
-  for (const ToolRow* row : rows_) shown.push_back(row->tool());
-  const auto is_tool = [&](PartId part) { return std::find(wanted.begin(), wanted.end(), part) != wanted.end(); };
-  const PartId inner = is_tool(session_.chosen()) ? session_.chosen() : 0;
+  std::vector<RowId> wanted, shown;
+  add_rows(step().tools, 0, false, 0, wanted);
+  for (const ToolRow* row : rows_) shown.push_back(row->id());
+  const auto is_tool = [&](PartId part) { return std::any_of(wanted.begin(), wanted.end(), [&](const RowId& row) { return row.tool == part; }); };
+  const PartId inner = session_.chosen() != 0 && is_tool(session_.chosen()) ? session_.chosen() : 0;
   if (wanted != shown || inner != inner_of_) {
     clear_layout(tools_layout_);
     rows_.clear();
@@ -166,18 +234,20 @@ void StepCard::refresh_tools() {
     inner_ = nullptr;
     rides_ = nullptr;
     inner_of_ = inner;
-    for (PartId tool : wanted) {
-      rows_.push_back(new ToolRow(session_, id_.step, tool));
+    for (const RowId& row : wanted) {
+      rows_.push_back(new ToolRow(session_, row));
       tools_layout_->addWidget(rows_.back());
-      if (tool == inner) show_inner(tool);
+      connect(rows_.back(), &ToolRow::fold_wanted, this, [this](UseId tray) {
+        if (!folded_.erase(tray)) folded_.insert(tray);
+        refresh();
+      });
+      if (row.tool != 0 && row.tool == inner && inner_ == nullptr) show_inner(inner);
     }
   }
-  for (ToolRow* row : rows_) row->refresh();
+  for (ToolRow* row : rows_) row->refresh(folded_.contains(row->id().use));
   for (RecipeCard* card : inner_cards_) card->refresh();
   if (rides_ != nullptr) rides_->setChecked(session_.job().at(inner_of_).rides_on.has_value());
-  const bool others = std::any_of(session_.selection().begin(), session_.selection().end(),
-                                  [&](PartId part) { return !session_.job().use_of(part) && part != id_.part; });
-  add_->setVisible(others);
+  add_->setVisible(!addable().empty());
 }
 
 /// The chosen tool's own source and place, below its row.
@@ -186,14 +256,14 @@ void StepCard::show_inner(PartId tool) {
   auto* layout = new QVBoxLayout(inner_);
   layout->setContentsMargins(14, 2, 0, 6);
   for (const CardId::What what : {CardId::of_source, CardId::of_place}) {
-    inner_cards_.push_back(make_card(session_, {what, tool}));
+    inner_cards_.push_back(make_card(session_, {what, tool, 0, session_.job().at(tool).source.index()}));
     layout->addWidget(inner_cards_.back());
   }
   auto* ride = new QHBoxLayout;
   rides_ = new Switch(tr("Ride along with the part"));
   rides_->setObjectName(QStringLiteral("ride_along"));
   connect(rides_, &QAbstractButton::clicked, this, [this, tool](bool along) {
-    session_.commit(along ? tr("ride along") : tr("stay put"), edit::set_ride_along(session_.job(), tool, along));
+    session_.commit(along ? tr("ride along") : tr("stay put"), edit::fasten(session_.job(), tool, along ? std::optional(id_.part) : std::nullopt));
   });
   ride->addWidget(rides_);
   ride->addWidget(new QLabel(tr("rides along when the part moves")));

@@ -3,12 +3,13 @@
 // step's kind alone.
 #pragma once
 
+#include <set>
+
 #include "app/cards/field_rows.h"
 #include "app/cards/recipe_card.h"
+#include "app/cards/tool_row.h"
 
 namespace anvil::app {
-
-class ToolRow;
 
 class StepCard : public RecipeCard {
   Q_OBJECT
@@ -20,13 +21,18 @@ class StepCard : public RecipeCard {
  private:
   const Step& step() const { return *session_.job().find_step(id_.step).step; }
   void set(std::size_t field, const FieldValue& value);
+  void fill_menu(QMenu& menu);
+  void rename();
   void refresh_tools();
+  void add_rows(const std::vector<ToolUse>& rows, UseId tray, bool by_set, int depth, std::vector<RowId>& to) const;
   void show_inner(PartId tool);
+  std::vector<PartId> addable() const;
   QString summary() const;
 
   Switch* on_;
   QVBoxLayout* tools_layout_ = nullptr;  // null for kinds without tools
   std::vector<ToolRow*> rows_;
+  std::set<UseId> folded_;              // trays
   PartId inner_of_ = 0;                 // the tool whose own cards stand below its row
   QWidget* inner_ = nullptr;
   std::vector<RecipeCard*> inner_cards_;

@@ -1,39 +1,72 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A tool inside its step's card: glyph, name, what it does, on and off, and what is wrong with it.
+// A row of a step's card: a tool or a tray, with its glyph, name, what it does, on and off, and what is wrong with it.
 #pragma once
 
 #include <QFrame>
 #include <QLabel>
+#include <QMenu>
 #include <QToolButton>
 
 #include "app/session.h"
 #include "app/widgets.h"
+#include "job/edit.h"
 
 namespace anvil::app {
 
-/// Clicked as a whole it chooses the tool; dragged onto another it changes the order.
+/// What a row stands for, and where.
+struct RowId {
+  StepId step = 0;
+  UseId use = 0;    ///< of a part in a set's tray: that of the tray
+  PartId tool = 0;  ///< 0: a tray
+  bool by_set = false;
+  UseId tray = 0;      ///< that it stands in; 0: straight in the step
+  std::size_t at = 0;  ///< its place there
+  int depth = 0;
+  bool operator==(const RowId&) const = default;
+};
+
+/// Clicked as a whole it chooses the tool, or folds the tray; dragged it goes to another place, also into a tray. Escape while
+/// dragging leaves it where it was.
 class ToolRow : public QFrame {
   Q_OBJECT
 
  public:
-  ToolRow(Session& session, StepId step, PartId tool, QWidget* parent = nullptr);
-  PartId tool() const { return tool_; }
-  void refresh();
+  ToolRow(Session& session, const RowId& id, QWidget* parent = nullptr);
+  const RowId& id() const { return id_; }
+  PartId tool() const { return id_.tool; }
+  void refresh(bool folded);
+  /// What can be done with the row, as its menu offers it.
+  void fill_menu(QMenu& menu);
+
+ signals:
+  void fold_wanted(anvil::UseId tray);
 
  protected:
   void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
   void mouseReleaseEvent(QMouseEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+  bool event(QEvent* event) override;
+  void contextMenuEvent(QContextMenuEvent* event) override;
 
  private:
+  const ToolUse* row() const;
   void change(const QString& label, const std::function<void(ToolUse&)>& how);
+  void keep(bool kept);
+  QString elsewhere() const;
+  /// Where what is dragged would go; draws the mark there.
+  std::optional<edit::RowPlace> target_at(const QPoint& global);
+  void end_drag();
 
   Session& session_;
-  StepId step_;
-  PartId tool_;
-  QLabel *glyph_, *name_, *warning_;
-  QToolButton* operation_;
-  Switch* on_;
-  double pressed_at_ = 0;
+  RowId id_;
+  QLabel *glyph_, *name_, *warning_, *note_;
+  QToolButton* operation_ = nullptr;
+  Switch* on_ = nullptr;
+  std::optional<QPoint> pressed_at_;
+  bool dragging_ = false;
+  QFrame* mark_ = nullptr;
+  std::optional<edit::RowPlace> target_;
 };
 
 }  // namespace anvil::app

@@ -135,7 +135,7 @@ void add_hand_verbs(Desk& desk) {
                          PartId piece = 0;
                          const PartId owner = session.recipe_owner();
                          const Elements faces = converted(*chooser.evaluated()->mesh, *chooser.topology(), chooser.chosen(), ElementKind::faces);
-                         if (session.commit(QObject::tr("detach"), edit::detach_faces(session.job(), owner, *chooser.evaluated(), faces, &piece)))
+                         if (session.commit(QObject::tr("detach"), edit::detach_faces(session.job(), owner, *chooser.evaluated(), faces, &piece, session.new_step_place())))
                            session.say(QObject::tr("The chosen faces are a part of their own: %1").arg(QString::fromStdString(session.job().at(piece).name)));
                        }),
                   [&chooser] { return chooser.count_as(ElementKind::faces) > 0; });
@@ -144,7 +144,7 @@ void add_hand_verbs(Desk& desk) {
                          std::vector<PartId> others = session.selection();
                          const PartId part = others.front();
                          others.erase(others.begin());
-                         if (session.commit(QObject::tr("join"), edit::join(session.job(), part, others))) session.select({part});
+                         if (session.commit(QObject::tr("join"), edit::join(session.job(), part, others, session.new_step_place()))) session.select({part});
                        }),
                   [&session] { return session.selection().size() > 1; });
   QObject::connect(&chooser, &Chooser::changed, &desk.book, [&book = desk.book] { book.refresh(); });

@@ -2,6 +2,7 @@
 // What can be done to chosen parts in every station.
 #include <QColorDialog>
 
+#include "app/change_list.h"
 #include "app/main_window.h"
 #include "app/parts_panel.h"
 #include "app/stations/desk.h"
@@ -25,7 +26,7 @@ void change_chosen(Session& session, const QString& label, bool asks, const std:
 std::vector<PartId> visible_parts(const Job& job) {
   std::vector<PartId> all;
   for (const PartPtr& part : job.parts)
-    if (part->visible && !job.use_of(part->id)) all.push_back(part->id);
+    if (part->visible && !job.is_tool(part->id)) all.push_back(part->id);
   return all;
 }
 
@@ -46,6 +47,13 @@ void add_edit_verbs(Desk& desk) {
   desk.book.allow(add("redo", QObject::tr("Redo"), "redo", {key("Ctrl+Y"), key("Ctrl+Shift+Z")}, QObject::tr("Do it again."),
                       [&session] { session.redo(); }, false),
                   [&session] { return session.history().can_redo(); });
+  add("changes", QObject::tr("Changes"), "changes", {key("Ctrl+Shift+Y")}, QObject::tr("List every change, and go back or forth to any of them."),
+      [&session, &window = desk.window] {
+        auto* list = new ChangeList(session, &window);
+        list->setAttribute(Qt::WA_DeleteOnClose);
+        list->show();
+      },
+      false);
   add("duplicate", QObject::tr("Duplicate"), "duplicate", {key("Ctrl+D")}, QObject::tr("Copy the chosen parts; a copied tool stays a tool."),
       [&session] {
         std::vector<PartId> copies;
@@ -111,7 +119,7 @@ void add_edit_verbs(Desk& desk) {
                       [&session] {
                         Result<Job> job = session.job();
                         for (PartId id : session.selection())
-                          if (job && job->use_of(id)) job = edit::change_use(*job, id, [](ToolUse& use) { use.on = !use.on; });
+                          if (const auto use = session.use_here(id); use && job) job = edit::change_use(*job, use->id, [](ToolUse& row) { row.on = !row.on; });
                         session.commit(QObject::tr("switch tool"), job);
                       },
                       false),

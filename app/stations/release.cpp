@@ -18,7 +18,7 @@ void add_release_verbs(Desk& desk) {
                                {key("Ctrl+Shift+E")}, QObject::tr("Write all visible parts as one file."), [&session, &files = desk.files] {
                                  std::vector<PartId> parts;
                                  for (const PartPtr& part : session.job().parts)
-                                   if (part->visible && !session.job().use_of(part->id)) parts.push_back(part->id);
+                                   if (part->visible && !session.job().is_tool(part->id)) parts.push_back(part->id);
                                  if (parts.empty()) return session.complain({"no part is visible", "", {}, "show one first"});
                                  files.send_out(parts, QString::fromStdString(session.job().title));
                                });

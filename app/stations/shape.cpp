@@ -16,7 +16,7 @@ void add_step(MainWindow& window, Session& session, const StepKind& kind) {
     for (std::size_t k = 0; k < kind.fields.size(); ++k)
       if (kind.fields[k].kind == FieldKind::point) step.fields[k] = result.evaluated->drawable->box.centre();
   StepId id = 0;
-  if (!session.commit(QString::fromStdString(kind.label).toLower(), edit::add_step(session.job(), owner, step, &id))) return;
+  if (!session.add_step(QString::fromStdString(kind.label).toLower(), owner, step, &id)) return;
   window.hide_issue();
   session.select({owner});
   session.set_active_step(id);

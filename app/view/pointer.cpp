@@ -92,7 +92,7 @@ void Pointer::press(const QMouseEvent& event) {
   if (pressed_on_) {
     std::vector<PartId> ghosts;
     for (PartId id : session_.selection())
-      if (session_.job().use_of(id)) ghosts.push_back(id);
+      if (session_.job().is_tool(id)) ghosts.push_back(id);
     if (const auto ghost = pick(targets(session_, ghosts), rig_.ray(picture_, pressed_at_))) pressed_on_ = ghost;
   }
   pivot_ = pressed_on_ ? pressed_on_->point : point_under(pressed_at_);

@@ -12,13 +12,12 @@ std::vector<PartId> shown_parts(const Session& session, bool bare) {
   const Job& job = session.job();
   for (const PartPtr& part : job.parts) {
     if (!part->visible) continue;
-    if (const auto use = job.use_of(part->id)) {
+    if (const auto uses = job.uses_of(part->id); !uses.empty()) {
       // A plane that is worked on stands alone, and so does a part whose elements are chosen.
       if (bare || session.active_step() != 0 || session.chooser().on()) continue;
-      const bool wanted = std::any_of(session.selection().begin(), session.selection().end(), [&](PartId id) {
-        const auto other = job.use_of(id);
-        return id == use->part || id == part->id || (other && other->part == use->part);
-      });
+      const PartId owner = session.recipe_owner();
+      const bool chosen = std::find(session.selection().begin(), session.selection().end(), part->id) != session.selection().end();
+      const bool wanted = chosen || std::any_of(uses.begin(), uses.end(), [&](const Job::Use& use) { return use.part == owner; });
       if (!wanted) continue;
     }
     shown.push_back(part->id);
@@ -34,7 +33,7 @@ std::vector<DrawItem> draw_items(const Session& session, bool bare) {
     const PartResult r = session.result(id);
     if (!r.evaluated || !r.evaluated->drawable || r.evaluated->drawable->triangles.empty()) continue;
     const Part& part = job.at(id);
-    const auto use = job.use_of(id);
+    const auto use = session.use_here(id);
     DrawItem item;
     item.drawable = r.evaluated->drawable;
     item.world = job.world_of(id);

@@ -295,7 +295,7 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     if (place_ && job.find(place_->first) != nullptr)
       paint_place(painter, here, place_->second, job.world_of(place_->first));
     for (PartId id : session_.selection()) {
-      const auto use = job.use_of(id);
+      const auto use = session_.use_here(id);
       if (!use || !job.at(id).visible) continue;
       const Box3 box = session_.world_bounds(id);
       QPointF at;

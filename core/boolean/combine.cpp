@@ -54,6 +54,12 @@ std::string why_empty(const std::vector<Operand>& operands) {
   return operands.size() == 2 ? "the tool covers the whole part" : "the tools cover the whole part";
 }
 
+/// Does visit(part) for an operand, or for all that is in its tray and in trays there, in order.
+void for_each_part(auto& operand, const auto& visit) {
+  if (operand.tray.empty()) visit(operand);
+  for (auto& member : operand.tray) for_each_part(member, visit);
+}
+
 /// Combinations that have no meaning, before anything is computed.
 std::optional<Issue> senseless(const std::vector<Operand>& operands) {
   if (operands.empty()) return Issue{"there is nothing to combine", "", {}, "choose at least one part"};
@@ -108,8 +114,7 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
   std::size_t place = 0;
   for (const Operand* operand : expression.gathered()) {
     std::vector<const Operand*> members;
-    if (operand->tray.empty()) members.push_back(operand);
-    for (const Operand& member : operand->tray) members.push_back(&member);
+    for_each_part(*operand, [&](const Operand& member) { members.push_back(&member); });
     for (const Operand* member : members) {
       Mesh mesh = *member->mesh;
       mesh.origins.clear();
@@ -258,17 +263,13 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
 /// The largest coordinate of all parts in the common space.
 double extent_of(const std::vector<Operand>& operands) {
   double extent = 0;
-  for (const Operand& operand : operands) {
-    auto look = [&](const Operand& part) {
+  for (const Operand& operand : operands)
+    for_each_part(operand, [&](const Operand& part) {
       const Box3 box = bounds(*part.mesh);
       const Vec3 half = 0.5 * box.size();
       const Vec3 reach = (part.placement * box.centre()).cwiseAbs() + part.placement.linear().cwiseAbs() * half;
       extent = std::max(extent, reach.maxCoeff());
-    };
-    if (operand.tray.empty()) look(operand);
-    for (const Operand& member : operand.tray)
-      if (member.mesh != nullptr) look(member);
-  }
+    });
   return extent;
 }
 
@@ -284,7 +285,6 @@ double contact_of(const std::vector<Operand>& operands, const CombineSettings& s
 std::vector<Operand> on_grid(std::vector<Operand> operands, int bits) {
   const double step = grid_step(operands, bits);
   auto put = [&](Operand& operand) {
-    if (operand.mesh == nullptr) return;
     auto mesh = std::make_shared<Mesh>(*operand.mesh);
     place(*mesh, operand.placement);
     for (Vec3& p : mesh->positions) p = step * (p / step).array().round().matrix();
@@ -294,8 +294,7 @@ std::vector<Operand> on_grid(std::vector<Operand> operands, int bits) {
   };
   for (Operand& operand : operands) {
     if (&operand != &operands.front() && operand.operation == Operation::gather) continue;  // goes through as it is
-    put(operand);
-    for (Operand& member : operand.tray) put(member);
+    for_each_part(operand, put);
   }
   return operands;
 }
@@ -312,8 +311,7 @@ std::vector<Operand> nudged(std::vector<Operand> operands, int k) {
   for (std::size_t j = 1; j < operands.size(); ++j) {
     if (operands[j].operation == Operation::gather) continue;  // goes through as it is
     const Vec3 by = step * Vec3(part(), part(), part());
-    operands[j].placement.pretranslate(by);
-    for (Operand& member : operands[j].tray) member.placement.pretranslate(by);
+    for_each_part(operands[j], [&](Operand& moved) { moved.placement.pretranslate(by); });
   }
   return operands;
 }

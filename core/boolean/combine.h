@@ -43,7 +43,7 @@ struct Operand {
   Affine placement = Affine::Identity();
   bool free_of_crossings = false;  ///< known from its soundness report; saves testing it against itself
   bool alternate = false;  ///< inside is where the winding number is odd: shells within shells are solid and cavity in turn
-  /// A tray: combined among themselves first (union, difference and intersection only), then used as one part.
+  /// A tray: combined among themselves first (union, difference and intersection only), then used as one part. May hold trays.
   std::vector<Operand> tray = {};
 };
 

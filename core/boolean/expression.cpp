@@ -6,13 +6,23 @@
 #include "core/boolean/cells.h"
 
 namespace anvil::boolean {
+namespace {
+
+/// Parts of an operand, trays opened.
+std::size_t count_parts(const Operand& operand) {
+  std::size_t parts = operand.tray.empty() ? 1 : 0;
+  for (const Operand& member : operand.tray) parts += count_parts(member);
+  return parts;
+}
+
+}  // namespace
 
 Expression::Expression(const std::vector<Operand>& operands) {
   for (std::size_t k = 0; k < operands.size(); ++k) {
     const Operation operation = k == 0 ? Operation::unite : operands[k].operation;
     if (operation == Operation::gather) {
       gathered_.push_back(&operands[k]);
-      for (std::size_t m = 0; m < std::max<std::size_t>(operands[k].tray.size(), 1); ++m) place_of_gathered_.push_back(places_++);
+      for (std::size_t m = count_parts(operands[k]); m > 0; --m) place_of_gathered_.push_back(places_++);
       continue;
     }
     by_place_ = by_place_ || operation == Operation::split;

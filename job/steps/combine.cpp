@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Combine: the part with its tools, each with an operation of its own, in order.
+#include <algorithm>
+
 #include "job/step.h"
 
 namespace anvil {
@@ -11,12 +13,29 @@ std::vector<FieldChoice> operation_choices() {
   return choices;
 }
 
+/// @param opened  counts the tools, trays opened
+Operand operand_of(const StepInput::Tool& tool, const StepInput& input, std::size_t& opened) {
+  Operand operand{tool.mesh, tool.name, tool.operation, tool.placement, false, {}};
+  if (tool.tray.empty()) operand.free_of_crossings = input.free_of_crossings(++opened);
+  for (const StepInput::Tool& inner : tool.tray) operand.tray.push_back(operand_of(inner, input, opened));
+  return operand;
+}
+
+/// Where a tray only unites, and adds or takes away what it unites, each of its tools may as well do that by itself.
+void add_operand(const Operand& operand, std::vector<Operand>& to) {
+  const bool by_itself = !operand.tray.empty() && (operand.operation == Operation::unite || operand.operation == Operation::difference) &&
+                         std::all_of(operand.tray.begin() + 1, operand.tray.end(), [](const Operand& member) { return member.operation == Operation::unite; });
+  if (!by_itself) return to.push_back(operand);
+  for (Operand member : operand.tray) {
+    member.operation = operand.operation;
+    add_operand(member, to);
+  }
+}
+
 Result<StepOutput> run(const StepInput& input) {
   std::vector<Operand> operands{{input.mesh, input.name, Operation::unite, Affine::Identity(), input.free_of_crossings(0), {}}};
-  for (std::size_t k = 0; k < input.tools.size(); ++k) {
-    const StepInput::Tool& tool = input.tools[k];
-    operands.push_back({tool.mesh, tool.name, tool.operation, tool.placement, input.free_of_crossings(k + 1), {}});
-  }
+  std::size_t opened = 0;
+  for (const StepInput::Tool& tool : input.tools) add_operand(operand_of(tool, input, opened), operands);
   CombineSettings settings;
   settings.cache = input.cache;
   const double within = input.fields.number("within");

@@ -130,7 +130,8 @@ class Driver {
     for (const Verb& verb : window.verbs().all()) {
       if (!verb.keys.contains(wanted)) continue;
       if (verb.action->shortcuts().contains(wanted)) return;
-      if (other == nullptr) other = &verb.station;
+      // Other stations have the same letters; who means those of the recipe has gone to Combine before.
+      if (other == nullptr && verb.group != QStringLiteral("Recipe")) other = &verb.station;
     }
     if (other == nullptr) return;
     const auto place = std::find(stations.begin(), stations.end(), *other) - stations.begin();

@@ -78,8 +78,8 @@ TEST_CASE("a later step does not take what an earlier one gathered or split for 
     CAPTURE(key_of(first));
     const Job two_steps = edit::change_part(job, 1, [&, operation = first](Part& part) {
       part.recipe = {new_step(steps::combine), new_step(steps::combine)};
-      part.recipe[0].tools = {{2, operation}};
-      part.recipe[1].tools = {{3, Operation::difference}};
+      part.recipe[0].tools = {{1, 2, operation}};
+      part.recipe[1].tools = {{2, 3, Operation::difference}};
     });
     RecipeRunner cache;
     const auto result = cache.evaluate(two_steps, 1, {}, false);

@@ -247,7 +247,20 @@ TEST_CASE("ids, units and references that cannot be are refused with their place
   CHECK(message(job(part("1.5"))).find("\"id\" of part 1") != std::string::npos);
   CHECK(message(job(part("0"))).find("zero") != std::string::npos);
   CHECK(message(job(part("1"), R"("unit":"furlong",)")).find("furlong") != std::string::npos);
-  CHECK(message(job(part("1", tool3) + "," + part("2", other) + "," + part("3"))).find("part 3 is a tool twice") != std::string::npos);
+  std::string twice = tool3, in_tray = tool3;
+  twice.replace(twice.find("}]}"), 3, R"(},{"tool":3,"operation":"union","on":true}]})");
+  in_tray.replace(in_tray.find("}]}"), 3, R"(},{"tray":"T","operation":"union","on":true,"tools":[{"tool":3,"operation":"union","on":true}]}]})");
+  for (const std::string& recipe : {twice, in_tray})
+    CHECK(message(job(part("1", recipe) + "," + part("3"))).find("part 3 is a tool of one step of \"A\" twice") != std::string::npos);
+  // Several parts may use one tool.
+  write_archive(folder / "shared.anvil", job(part("1", tool3) + "," + part("2", other) + "," + part("3")));
+  const auto shared = load_job(folder / "shared.anvil");
+  REQUIRE(shared);
+  CHECK(shared->uses_of(3).size() == 2);
+  CHECK(message(job(part("1", R"({"id":1,"kind":"combine","on":true,"fields":{},"tools":[{"tray":"T","set":4,"operation":"union","on":true}]})"))).find("set 4") != std::string::npos);
+  CHECK(message(job(part("1"), R"("sets":[{"id":1,"name":"S","parts":[9]}],)")).find("part 9") != std::string::npos);
+  CHECK(message(job(R"({"id":1,"name":"A","source":{"part":1},"placement":{"position":[0,0,0],"angles":[0,0,0],"scale":[1,1,1]},"visible":true,"locked":false,"recipe":[]})"))
+            .find("made from itself") != std::string::npos);
   CHECK(message(job(part("1", tool3) + "," + part("2", tool3) + "," + part("3"))).find("used twice") != std::string::npos);
   CHECK(message(job(part("1", "", "[1e-308,1,1]"))).find("scale of part 1") != std::string::npos);
   CHECK(message(R"({"version":2,"title":"t","parts":5})").find("\"parts\" of the job has the wrong type") != std::string::npos);
@@ -261,7 +274,7 @@ TEST_CASE("random damage to the JSON of a job is refused or read, never a crash"
   job = *edit::add_step(job, 1, new_step(steps::plane_cut));
   nlohmann::json whole;
   const Mesh mesh = cube();
-  whole = job_to_json(job, [](const Part&, const ImportedSource&) { return std::string("meshes/3.ply"); });
+  whole = job_to_json(job, [](const std::shared_ptr<const Mesh>&) { return std::string("meshes/3.ply"); });
   std::mt19937 random(99);
   auto pick = [&](std::size_t n) { return std::uniform_int_distribution<std::size_t>(0, n - 1)(random); };
   const std::vector<nlohmann::json> odd = {nullptr, true, -1, 5, 1e300, "", "x", nlohmann::json::array(), nlohmann::json::object(), {1, 2}, 4294967296u, -0.0};

@@ -65,7 +65,7 @@ TEST_CASE("a cast lists parts and steps in the order in which a recipe reaches t
   CHECK(cast_of(job, 1).parts == std::vector<PartId>{1, 2, 3, 4});
   CHECK(cast_of(job, 1).steps == std::vector<StepId>{job.at(2).recipe[0].id, recipe[0].id, recipe[1].id, recipe[2].id});
   CHECK(cast_of(job, 3).parts == std::vector<PartId>{3});
-  const Job tool_off = *edit::change_use(job, 2, [](ToolUse& use) { use.on = false; });
+  const Job tool_off = *edit::change_use(job, job.use_of(2)->id, [](ToolUse& use) { use.on = false; });
   CHECK(cast_of(tool_off, 1).parts == std::vector<PartId>{1, 4});
   CHECK(cast_of(tool_off, 1).steps == std::vector<StepId>{recipe[1].id, recipe[2].id});
   const Job cut_off = *edit::change_step(job, recipe[1].id, [](Step& s) { s.on = false; });
@@ -104,7 +104,7 @@ TEST_CASE("pieces of a split are those of the result, and shells where there is 
     sum += signed_volume(piece);
   }
   CHECK(sum == Approx(30 * 16));
-  job = *edit::change_use(job, 2, [](ToolUse& use) { use.operation = Operation::difference; });
+  job = *edit::change_use(job, job.use_of(2)->id, [](ToolUse& use) { use.operation = Operation::difference; });
   const std::vector<Mesh> shells = separate_pieces(*runner.evaluate(job, 1, {}, false));
   REQUIRE(shells.size() == 2);
   for (const Mesh& shell : shells) CHECK(signed_volume(shell) == Approx(14 * 16));

@@ -258,9 +258,9 @@ TEST_CASE("nothing changes shape or place by changing who belongs to whom, also 
     same(job);
     job = *edit::combine(job, 1, {2}, Operation::difference);
     same(job);
-    job = *edit::set_ride_along(job, 2, false);
+    job = *edit::fasten(job, 2, std::nullopt);
     same(job);
-    job = *edit::set_ride_along(job, 2, true);
+    job = *edit::fasten(job, 2, PartId{1});
     same(job);
     const TemporaryFolder folder;
     if (i % 20 == 0) {
@@ -289,15 +289,15 @@ TEST_CASE("locked holds against every change but showing, hiding and copying") {
   refused(edit::remove_parts(tool_locked, {2}));
   refused(edit::release_tool(locked, 2));
   refused(edit::release_tool(tool_locked, 2));
-  refused(edit::change_use(locked, 2, [](ToolUse& u) { u.on = false; }));
-  refused(edit::change_use(tool_locked, 2, [](ToolUse& u) { u.on = false; }));
+  refused(edit::change_use(locked, locked.use_of(2)->id, [](ToolUse& u) { u.on = false; }));
+  refused(edit::change_use(tool_locked, tool_locked.use_of(2)->id, [](ToolUse& u) { u.on = false; }));
   refused(edit::change_step(locked, cut, [](Step& s) { s.on = false; }));
   refused(edit::remove_step(locked, cut));
   refused(edit::remove_step(tool_locked, combine));
   refused(edit::add_step(locked, 1, new_step(steps::mirror)));
-  refused(edit::move_tool(locked, combine, 0, 0));
+  refused(edit::move_uses(locked, {locked.use_of(2)->id}, {combine, 0, 0}));
   refused(edit::change_unlocked(locked, 1, [](Part& p) { p.name = "Other"; }));
-  refused(edit::set_ride_along(tool_locked, 2, false));
+  refused(edit::fasten(tool_locked, 2, std::nullopt));
   refused(edit::duplicate_parts(locked, {2}));
   const auto copy = edit::duplicate_parts(locked, {1});
   REQUIRE(copy);

@@ -77,4 +77,9 @@ inline void write_text(const std::filesystem::path& path, std::string_view text)
   std::ofstream(path, std::ios::binary) << text;
 }
 
+inline std::string read_text(const std::filesystem::path& path) {
+  std::ifstream file(path, std::ios::binary);
+  return {std::istreambuf_iterator<char>(file), {}};
+}
+
 }  // namespace anvil::test
