@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/parts_panel.h"
 
+#include <QInputDialog>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QStyledItemDelegate>
@@ -88,7 +89,39 @@ PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), ses
   layout->setSpacing(6);
   auto* title = section_label(tr("PARTS"));
   title->setContentsMargins(8, 0, 0, 0);
-  layout->addWidget(title);
+  auto* head = new QHBoxLayout;
+  head->addWidget(title);
+  search_ = new QLineEdit;
+  search_->setObjectName(QStringLiteral("search_parts"));
+  search_->setPlaceholderText(tr("Search"));
+  search_->setAccessibleName(tr("Search parts and tools by name"));
+  search_->setClearButtonEnabled(true);
+  head->addWidget(search_, 1);
+  layout->addLayout(head);
+  auto* sets = new QHBoxLayout;
+  sets_ = new QComboBox;
+  sets_->setObjectName(QStringLiteral("sets"));
+  sets_->setAccessibleName(tr("Which parts are listed"));
+  sets_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  set_menu_ = new QToolButton;
+  set_menu_->setObjectName(QStringLiteral("set_menu"));
+  set_menu_->setText(QStringLiteral("⋮"));
+  set_menu_->setAccessibleName(tr("What can be done with the set"));
+  set_menu_->setPopupMode(QToolButton::InstantPopup);
+  set_menu_->setMenu(new QMenu(set_menu_));
+  connect(set_menu_->menu(), &QMenu::aboutToShow, this, [this] {
+    set_menu_->menu()->clear();
+    fill_set_menu(*set_menu_->menu());
+  });
+  sets->addWidget(sets_, 1);
+  sets->addWidget(set_menu_);
+  layout->addLayout(sets);
+  connect(search_, &QLineEdit::textChanged, this, &PartsPanel::rebuild);
+  connect(sets_, &QComboBox::activated, this, [this](int index) {
+    set_ = sets_->itemData(index).toUInt();
+    rebuild();
+    if (const PartSet* set = session_.job().find_set(set_)) session_.select(set->parts);
+  });
   list_ = new QListWidget;
   list_->setObjectName(QStringLiteral("parts"));
   list_->setAccessibleName(tr("Parts of the job"));
@@ -143,11 +176,78 @@ void PartsPanel::rename_chosen() {
       list_->editItem(list_->item(row));
 }
 
+/// A search and a set list tools as well.
+bool PartsPanel::lists(const Part& part) const {
+  const QString words = search_->text().trimmed();
+  const PartSet* set = session_.job().find_set(set_);
+  if (set != nullptr && std::find(set->parts.begin(), set->parts.end(), part.id) == set->parts.end()) return false;
+  if (!words.isEmpty()) return QString::fromStdString(part.name).contains(words, Qt::CaseInsensitive);
+  return set != nullptr || !session_.job().is_tool(part.id);
+}
+
+void PartsPanel::refresh_sets() {
+  if (session_.job().find_set(set_) == nullptr) set_ = 0;
+  const QSignalBlocker quiet(sets_);
+  sets_->clear();
+  sets_->addItem(tr("All parts"), 0u);
+  for (const PartSet& set : session_.job().sets) {
+    sets_->addItem(tr("%1 · set of %2").arg(QString::fromStdString(set.name)).arg(set.parts.size()), set.id);
+    if (set.id == set_) sets_->setCurrentIndex(sets_->count() - 1);
+  }
+  sets_->setVisible(!session_.job().sets.empty());
+  set_menu_->setVisible(set_ != 0);
+}
+
+void PartsPanel::make_set() {
+  SetId made = 0;
+  const std::size_t parts = session_.selection().size();
+  session_.commit(tr("keep together"), edit::add_set(session_.job(), "Set", session_.selection(), &made));
+  set_ = made;
+  rebuild();
+  session_.say(tr("%1 parts kept together; ⋮ beside the set renames it and makes it a tray").arg(parts));
+}
+
+void PartsPanel::fill_set_menu(QMenu& menu) {
+  const PartSet* set = session_.job().find_set(set_);
+  if (set == nullptr) return;
+  const auto change = [this](const QString& label, const std::function<void(PartSet&)>& how) { session_.commit(label, edit::change_set(session_.job(), set_, how)); };
+  menu.addAction(tr("Rename"), this, [this, change, name = set->name] {
+    bool good = false;
+    const QString text = QInputDialog::getText(this, tr("Rename set"), tr("Name of the set"), QLineEdit::Normal, QString::fromStdString(name), &good).trimmed();
+    if (good && !text.isEmpty()) change(tr("rename the set"), [&](PartSet& s) { s.name = text.toStdString(); });
+  });
+  menu.addAction(tr("Add the chosen parts"), this, [this, change] {
+    change(tr("add to the set"), [this](PartSet& s) { s.parts.insert(s.parts.end(), session_.selection().begin(), session_.selection().end()); });
+  });
+  menu.addAction(tr("Take the chosen parts out"), this, [this, change] {
+    change(tr("take out of the set"), [this](PartSet& s) {
+      std::erase_if(s.parts, [this](PartId id) { return std::find(session_.selection().begin(), session_.selection().end(), id) != session_.selection().end(); });
+    });
+  });
+  // A tray of whichever other part combines already.
+  QMenu* trays = menu.addMenu(tr("Use as a tray of"));
+  for (const PartPtr& part : session_.job().parts) {
+    if (std::find(set->parts.begin(), set->parts.end(), part->id) != set->parts.end() || session_.job().is_tool(part->id)) continue;
+    trays->addAction(QString::fromStdString(part->name), this, [this, id = part->id] {
+      StepId step = 0;
+      for (const Step& s : session_.job().at(id).recipe)
+        if (s.kind == &steps::combine) step = s.id;
+      Result<Job> job = session_.job();
+      if (step == 0) job = edit::add_step(*job, id, new_step(steps::combine), &step);
+      if (job) job = edit::add_set_tray(*job, step, set_, Operation::difference);
+      if (session_.commit(tr("use the set as a tray"), job)) session_.select({id});
+    });
+  }
+  menu.addAction(tr("Dissolve the set"), this, [this] { session_.commit(tr("dissolve the set"), edit::remove_set(session_.job(), set_)); });
+}
+
 void PartsPanel::rebuild() {
+  refresh_sets();
   updating_ = true;
+  list_->setDragDropMode(search_->text().trimmed().isEmpty() && set_ == 0 ? QAbstractItemView::InternalMove : QAbstractItemView::NoDragDrop);
   list_->clear();
   for (const PartPtr& part : session_.job().parts) {
-    if (session_.job().is_tool(part->id)) continue;
+    if (!lists(*part)) continue;
     auto* item = new QListWidgetItem(QString::fromStdString(part->name));
     item->setFlags(item->flags() | Qt::ItemIsEditable);
     item->setData(part_id, part->id);

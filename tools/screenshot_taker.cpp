@@ -70,6 +70,22 @@ const std::vector<Shot> shots = {
        wait(400);
        w.view().fit_selection();
      }},
+    {QStringLiteral("trays"),
+     [](MainWindow& w) {
+       w.set_station(Station::combine);
+       Session& session = w.session();
+       const auto rows = [&](std::initializer_list<const char*> names) {
+         std::vector<UseId> uses;
+         for (const char* name : names) uses.push_back(session.job().use_of(named(w, name))->id);
+         return uses;
+       };
+       session.commit(QStringLiteral("tray"), edit::add_tray(session.job(), rows({"Hub", "Rib left", "Rib right"}), "Body"));
+       session.commit(QStringLiteral("tray"), edit::add_tray(session.job(), rows({"Bolt hole 1", "Bolt hole 2", "Bolt hole 3", "Bolt hole 4"}), "Bolt pattern"));
+       session.select({named(w, "Mast clamp")});
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_selection();
+     }},
     {QStringLiteral("plane-cut"),
      [](MainWindow& w) {
        w.set_station(Station::shape);

@@ -54,6 +54,10 @@ void add_edit_verbs(Desk& desk) {
         list->show();
       },
       false);
+  add("search_parts", QObject::tr("Search parts"), "find", {key("Ctrl+F")}, QObject::tr("Search parts and tools by name."),
+      [&parts = desk.parts] { parts.search(); }, false);
+  add("keep_together", QObject::tr("Keep together"), "set", {key("Ctrl+Shift+P")}, QObject::tr("Keep the chosen parts together as a set."),
+      [&parts = desk.parts] { parts.make_set(); });
   add("duplicate", QObject::tr("Duplicate"), "duplicate", {key("Ctrl+D")}, QObject::tr("Copy the chosen parts; a copied tool stays a tool."),
       [&session] {
         std::vector<PartId> copies;

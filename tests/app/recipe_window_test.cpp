@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The recipe by mouse and keys: rows, trays, kept tools, parts from results, forging.
+#include <QComboBox>
 #include <QListWidget>
 #include <QMenu>
 
@@ -282,4 +283,53 @@ TEST_CASE("the list of changes goes back to the beginning and forth to the end")
   click(0);
   CHECK(d.session().history().committed() == last);
   CHECK(list->currentRow() == 0);
+}
+
+TEST_CASE("parts are searched, tools too, kept together as a set, and the set cuts as a tray that stays in step with it") {
+  Driver d;
+  const PartId part = plate_and_pins(d);
+  auto* list = d.widget<QListWidget>(QStringLiteral("parts"));
+  const auto names = [&] {
+    QStringList all;
+    for (int row = 0; row < list->count(); ++row) all << list->item(row)->text();
+    return all;
+  };
+  d.key(Qt::Key_F, Qt::ControlModifier);
+  for (const char c : {'p', 'i', 'n', ' '}) QTest::keyClick(d.window.windowHandle(), c);
+  CHECK(names() == QStringList{QStringLiteral("Pin"), QStringLiteral("Pin 2"), QStringLiteral("Pin 3")});
+  d.click(list->viewport(), list->visualItemRect(list->item(1)).center());
+  d.click(list->viewport(), list->visualItemRect(list->item(2)).center(), Qt::ControlModifier);
+  REQUIRE(d.session().selection() == std::vector<PartId>{3, 4});
+  d.widget<QLineEdit>(QStringLiteral("search_parts"))->clear();
+  d.key(Qt::Key_P, Qt::ControlModifier | Qt::ShiftModifier);
+  REQUIRE(d.job().sets.size() == 1);
+  CHECK(names() == QStringList{QStringLiteral("Pin 2"), QStringLiteral("Pin 3")});
+  auto* menu = d.widget<QToolButton>(QStringLiteral("set_menu"))->menu();
+  const auto act = [&](const QString& what) {
+    emit menu->aboutToShow();
+    for (QAction* action : menu->actions()) {
+      if (action->menu() != nullptr && action->text() == what) return action->menu()->actions().at(0)->trigger();
+      if (action->text() == what) return action->trigger();
+    }
+    FAIL("there is no " << what.toStdString());
+  };
+  act(QStringLiteral("Use as a tray of"));  // the plate stands first
+  d.settle();
+  CHECK(d.session().chosen() == part);
+  CHECK(d.volume(part) == Approx(plate - 2 * hole));
+  CHECK(tray(d).set == d.job().sets[0].id);
+  CHECK(row_of(d, 3) != nullptr);
+  d.session().select({2});
+  act(QStringLiteral("Add the chosen parts"));
+  d.settle();
+  CHECK(d.volume(part) == Approx(plate - 3 * hole));
+  // Tools are in no list but that of the set.
+  d.widget<QComboBox>(QStringLiteral("sets"))->setCurrentIndex(0);
+  emit d.widget<QComboBox>(QStringLiteral("sets"))->activated(0);
+  CHECK(names() == QStringList{QStringLiteral("Plate")});
+  d.click(list->viewport(), list->visualItemRect(list->item(0)).center());
+  d.session().select({part});
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  CHECK(d.volume(part) == Approx(plate - 2 * hole));
 }
