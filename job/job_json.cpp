@@ -123,26 +123,38 @@ MaterialSlots read_slots(const json& object, std::size_t faces, const std::strin
   return slots;
 }
 
-using MeshReader = std::function<Mesh(const std::string&)>;
+/// Meshes by their entries: what several parts share is one mesh again.
+class MeshReader {
+ public:
+  explicit MeshReader(const std::function<Mesh(const std::string&)>& read) : read_(read) {}
 
-/// @param key  of the entry's name; its material slots stand beside it
-std::shared_ptr<const Mesh> mesh_of(const json& object, const char* key, const MeshReader& mesh, const std::string& where) {
-  Mesh read = mesh(text_of(object, key, where));
-  if (const auto slots = object.find("slots"); slots != object.end()) read.materials = read_slots(*slots, read.face_count(), where);
-  return std::make_shared<const Mesh>(std::move(read));
-}
+  /// @param key  of the entry's name; its material slots stand beside it
+  std::shared_ptr<const Mesh> mesh_of(const json& object, const char* key, const std::string& where) {
+    const std::string entry = text_of(object, key, where);
+    const auto slots = object.find("slots");
+    std::shared_ptr<const Mesh>& known = known_[entry + '\0' + (slots == object.end() ? std::string() : slots->dump())];
+    if (known) return known;
+    Mesh read = read_(entry);
+    if (slots != object.end()) read.materials = read_slots(*slots, read.face_count(), where);
+    return known = std::make_shared<const Mesh>(std::move(read));
+  }
 
-Step read_step(const json& object, int version, const MeshReader& mesh, StepTable table, const std::string& where);
+ private:
+  const std::function<Mesh(const std::string&)>& read_;
+  std::map<std::string, std::shared_ptr<const Mesh>> known_;
+};
 
-Source read_source(const json& source, int version, const MeshReader& mesh, StepTable table, const std::string& where) {
+Step read_step(const json& object, int version, MeshReader& mesh, StepTable table, const std::string& where);
+
+Source read_source(const json& source, int version, MeshReader& mesh, StepTable table, const std::string& where) {
   if (!source.is_object()) bad(fmt::format("\"source\" of {} has the wrong type", where));
   if (source.contains("part")) {
     PartSource from{id_of(source, "part", where), nullptr};
-    if (source.contains("kept")) from.kept = mesh_of(source, "kept", mesh, where);
+    if (source.contains("kept")) from.kept = mesh.mesh_of(source, "kept", where);
     return from;
   }
   if (source.contains("forged")) {
-    ForgedSource forged{mesh_of(source, "forged", mesh, where), nullptr};
+    ForgedSource forged{mesh.mesh_of(source, "forged", where), nullptr};
     const json& before = member(source, "before", where);
     Forging made{read_source(member(before, "source", where), version, mesh, table, where), {}};
     const json& recipe = list_of(before, "recipe", where);
@@ -150,7 +162,7 @@ Source read_source(const json& source, int version, const MeshReader& mesh, Step
     forged.before = std::make_shared<const Forging>(std::move(made));
     return forged;
   }
-  if (source.contains("mesh")) return ImportedSource{mesh_of(source, "mesh", mesh, where), text_of(source, "file", where)};
+  if (source.contains("mesh")) return ImportedSource{mesh.mesh_of(source, "mesh", where), text_of(source, "file", where)};
   std::string key = text_of(source, "primitive", where);
   std::replace(key.begin(), key.end(), '_', '-');  // as version 1 wrote it
   const StockKind* kind = find_stock(key);
@@ -171,7 +183,7 @@ Placement read_placement(const json& placement, const std::string& where) {
   return read;
 }
 
-ToolUse read_row(const json& object, const MeshReader& mesh, const std::string& where) {
+ToolUse read_row(const json& object, MeshReader& mesh, const std::string& where) {
   ToolUse row;
   if (!object.is_object()) bad(fmt::format("\"tools\" of {} has the wrong type", where));
   if (object.contains("id")) row.id = id_of(object, "id", where);
@@ -181,7 +193,7 @@ ToolUse read_row(const json& object, const MeshReader& mesh, const std::string& 
   row.on = switch_of(object, "on", where);
   if (!object.contains("tray")) {
     row.tool = id_of(object, "tool", where);
-    if (object.contains("kept")) row.kept = mesh_of(object, "kept", mesh, where);
+    if (object.contains("kept")) row.kept = mesh.mesh_of(object, "kept", where);
     return row;
   }
   row.name = text_of(object, "tray", where);
@@ -192,7 +204,7 @@ ToolUse read_row(const json& object, const MeshReader& mesh, const std::string& 
   return row;
 }
 
-Step read_step(const json& object, int version, const MeshReader& mesh, StepTable table, const std::string& where) {
+Step read_step(const json& object, int version, MeshReader& mesh, StepTable table, const std::string& where) {
   const std::string key = text_of(object, version == 1 ? "step" : "kind", where);
   const StepKind* kind = find_step_kind(key, table);
   if (kind == nullptr)
@@ -212,7 +224,7 @@ Step read_step(const json& object, int version, const MeshReader& mesh, StepTabl
   return step;
 }
 
-Part read_part(const json& object, int version, const MeshReader& mesh, StepTable table,
+Part read_part(const json& object, int version, MeshReader& mesh, StepTable table,
                const std::string& where) {
   Part part;
   part.id = id_of(object, "id", where);
@@ -400,9 +412,10 @@ Job job_from_json(const json& document, const std::function<Mesh(const std::stri
       job.sets.push_back(std::move(set));
     }
   const json& parts = list_of(document, "parts", "the job");
+  MeshReader reader(mesh);
   std::vector<Part> read;
   for (std::size_t i = 0; i < parts.size(); ++i) {
-    read.push_back(read_part(parts[i], version, mesh, table, fmt::format("part {}", i + 1)));
+    read.push_back(read_part(parts[i], version, reader, table, fmt::format("part {}", i + 1)));
     job.next_id = std::max(job.next_id, read.back().id + 1);
     reserve_ids(job, read.back().source, read.back().recipe);
   }
