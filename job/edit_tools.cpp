@@ -20,6 +20,12 @@ std::optional<Issue> not_a_tool(const Job& job, const Part& host, const Step& st
   return locked_issue(job, {tool});
 }
 
+/// Why a row cannot stand in a tray: there tools make one body.
+std::optional<Issue> not_in_a_tray(const Job& job, const ToolUse& row) {
+  if (row.operation == Operation::unite || row.operation == Operation::difference || row.operation == Operation::intersection) return std::nullopt;
+  return Issue{fmt::format("cannot {} inside a tray", key_of(row.operation)), row.is_tray() ? row.name : job.at(row.tool).name, {}, "use union, difference or intersection there"};
+}
+
 Result<Job> add_rows(const Job& job, StepId step, std::vector<ToolUse> rows, UseId tray) {
   const Job::Found found = job.find_step(step);
   if (!found) return no_such_step();
@@ -89,12 +95,14 @@ Result<Job> change_use(const Job& job, UseId use, const std::function<void(ToolU
   const Job::FoundUse found = job.find_use(use);
   if (!found) return no_such_row();
   if (auto issue = locked_issue(job, {found.part->id, found.use->tool})) return *issue;
-  return change_part(job, found.part->id, [&](Part& p) {
-    ToolUse& row = row_at(step_of(p, found.step->id)->tools, use).row();
-    change(row);
-    row.id = use;
-    row.tool = found.use->tool;
-  });
+  ToolUse changed = *found.use;
+  change(changed);
+  changed.id = use;
+  changed.tool = found.use->tool;
+  const bool in_tray = std::none_of(found.step->tools.begin(), found.step->tools.end(), [&](const ToolUse& row) { return row.id == use; });
+  if (in_tray && changed.operation != found.use->operation)
+    if (auto issue = not_in_a_tray(job, changed)) return *issue;
+  return change_part(job, found.part->id, [&](Part& p) { row_at(step_of(p, found.step->id)->tools, use).row() = std::move(changed); });
 }
 
 Result<Job> release_use(const Job& job, UseId use) {
@@ -165,7 +173,8 @@ Result<Job> move_uses(const Job& job, const std::vector<UseId>& uses, const RowP
     }
     return nullptr;
   };
-  return change_part(job, host, [&](Part& p) {
+  std::optional<Issue> misfit;
+  Job next = change_part(job, host, [&](Part& p) {
     // Counted before anything is taken out: the row that they are put before is remembered by its id.
     const auto rows_there = [&]() -> std::vector<ToolUse>& {
       Step& step = *step_of(p, to.step);
@@ -183,6 +192,7 @@ Result<Job> move_uses(const Job& job, const std::vector<UseId>& uses, const RowP
           if (const ToolUse* from = tray_of(use); from != tray) {
             if (from != nullptr && moved.back().operation == Operation::unite) moved.back().operation = from->operation;
             if (tray != nullptr && moved.back().operation == tray->operation) moved.back().operation = Operation::unite;
+            if (tray != nullptr && !misfit) misfit = not_in_a_tray(job, moved.back());
           }
           at.rows->erase(at.rows->begin() + static_cast<std::ptrdiff_t>(at.at));
           break;
@@ -193,6 +203,8 @@ Result<Job> move_uses(const Job& job, const std::vector<UseId>& uses, const RowP
     // A step that took tools and has none left does nothing; it goes with the last of them.
     std::erase_if(p.recipe, [&](const Step& step) { return step.id != to.step && step.kind->tools == ToolRule::needed && step.tools.empty(); });
   });
+  if (misfit) return *misfit;
+  return next;
 }
 
 Result<Job> add_tray(const Job& job, const std::vector<UseId>& uses, const std::string& name, UseId* id) {
@@ -250,7 +262,8 @@ Result<Job> swap_roles(const Job& job, UseId use) {
     for (const Step& s : part.recipe) for_each_row(s.tools, [&](const ToolUse& row) { any = any || (row.tool == tool && row.id != use); });
     return any;
   };
-  if (std::any_of(job.parts.begin(), job.parts.end(), [&](const PartPtr& p) { return is_elsewhere(*p); })) {
+  const bool in_a_set = std::any_of(job.sets.begin(), job.sets.end(), [&](const PartSet& set) { return contains(set.parts, tool); });
+  if (in_a_set || std::any_of(job.parts.begin(), job.parts.end(), [&](const PartPtr& p) { return is_elsewhere(*p); })) {
     Part copy = job.at(tool);
     for (Step& s : copy.recipe) number_rows(next, s.tools);
     PartId twin = 0;
@@ -264,7 +277,9 @@ Result<Job> swap_roles(const Job& job, UseId use) {
               if (row.tool == tool && row.id != use) row.tool = twin;
             });
         });
+    for (PartSet& set : next.sets) std::replace(set.parts.begin(), set.parts.end(), tool, twin);
   }
+  for (PartSet& set : next.sets) std::replace(set.parts.begin(), set.parts.end(), host, tool);
   // What used the result of the part uses it still, under the tool's name.
   for (const PartPtr& part : job.parts) {
     if (part->id == host || part->id == tool) continue;
@@ -300,6 +315,8 @@ Result<Job> swap_roles(const Job& job, UseId use) {
   for (PartId id : {tool, host}) next = change_part(next, id, [&](Part& p) { p.placement = placement_for_world(next, id, stood[id]); });
   for (PartId id : moved) next = change_part(next, id, [&](Part& p) { p.placement = placement_for_world(next, id, stood[id]); });
   if (auto issue = any_loop(next)) return *issue;
+  for (const PartPtr& part : job.parts)
+    if (part->locked && !(next.at(part->id) == *part)) return *locked_issue(job, {part->id});
   return next;
 }
 

@@ -146,7 +146,10 @@ class MeshReader {
 
 Step read_step(const json& object, int version, MeshReader& mesh, StepTable table, const std::string& where);
 
-Source read_source(const json& source, int version, MeshReader& mesh, StepTable table, const std::string& where) {
+constexpr int max_forgings = 1000;
+
+Source read_source(const json& source, int version, MeshReader& mesh, StepTable table, const std::string& where, int depth = 0) {
+  if (depth > max_forgings) bad(fmt::format("{} was forged more than {} times", where, max_forgings));
   if (!source.is_object()) bad(fmt::format("\"source\" of {} has the wrong type", where));
   if (source.contains("part")) {
     PartSource from{id_of(source, "part", where), nullptr};
@@ -156,7 +159,7 @@ Source read_source(const json& source, int version, MeshReader& mesh, StepTable 
   if (source.contains("forged")) {
     ForgedSource forged{mesh.mesh_of(source, "forged", where), nullptr};
     const json& before = member(source, "before", where);
-    Forging made{read_source(member(before, "source", where), version, mesh, table, where), {}};
+    Forging made{read_source(member(before, "source", where), version, mesh, table, where, depth + 1), {}};
     const json& recipe = list_of(before, "recipe", where);
     for (std::size_t k = 0; k < recipe.size(); ++k) made.recipe.push_back(read_step(recipe[k], version, mesh, table, fmt::format("{}, forged step {},", where, k + 1)));
     forged.before = std::make_shared<const Forging>(std::move(made));
@@ -183,7 +186,10 @@ Placement read_placement(const json& placement, const std::string& where) {
   return read;
 }
 
-ToolUse read_row(const json& object, MeshReader& mesh, const std::string& where) {
+constexpr int max_nested = 100;  // trays in trays: more is no job that anybody made
+
+ToolUse read_row(const json& object, MeshReader& mesh, const std::string& where, int depth = 0) {
+  if (depth > max_nested) bad(fmt::format("{} has trays within trays, more than {} deep", where, max_nested));
   ToolUse row;
   if (!object.is_object()) bad(fmt::format("\"tools\" of {} has the wrong type", where));
   if (object.contains("id")) row.id = id_of(object, "id", where);
@@ -200,7 +206,7 @@ ToolUse read_row(const json& object, MeshReader& mesh, const std::string& where)
   if (object.contains("set"))
     row.set = id_of(object, "set", where);
   else
-    for (const json& inner : list_of(object, "tools", where)) row.inside.push_back(read_row(inner, mesh, where));
+    for (const json& inner : list_of(object, "tools", where)) row.inside.push_back(read_row(inner, mesh, where, depth + 1));
   return row;
 }
 

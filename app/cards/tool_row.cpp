@@ -153,7 +153,7 @@ void ToolRow::fill_menu(QMenu& menu) {
 }
 
 void ToolRow::contextMenuEvent(QContextMenuEvent* event) {
-  QMenu menu(this);
+  QMenu menu(window());  // the row may be made anew while it is up
   menu.setObjectName(QStringLiteral("row_menu"));
   fill_menu(menu);
   menu.exec(event->globalPos());

@@ -258,6 +258,9 @@ TEST_CASE("ids, units and references that cannot be are refused with their place
   REQUIRE(shared);
   CHECK(shared->uses_of(3).size() == 2);
   CHECK(message(job(part("1", R"({"id":1,"kind":"combine","on":true,"fields":{},"tools":[{"tray":"T","set":4,"operation":"union","on":true}]})"))).find("set 4") != std::string::npos);
+  std::string deep = R"({"tool":3,"operation":"union","on":true})";
+  for (int k = 0; k < 20000; ++k) deep = R"({"tray":"T","operation":"union","on":true,"tools":[)" + deep + "]}";
+  CHECK(message(job(part("1", R"({"id":1,"kind":"combine","on":true,"fields":{},"tools":[)" + deep + "]}") + "," + part("3"))).find("trays within trays") != std::string::npos);
   CHECK(message(job(part("1"), R"("sets":[{"id":1,"name":"S","parts":[9]}],)")).find("part 9") != std::string::npos);
   CHECK(message(job(R"({"id":1,"name":"A","source":{"part":1},"placement":{"position":[0,0,0],"angles":[0,0,0],"scale":[1,1,1]},"visible":true,"locked":false,"recipe":[]})"))
             .find("made from itself") != std::string::npos);

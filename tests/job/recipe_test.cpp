@@ -331,6 +331,38 @@ TEST_CASE("swap puts a tool in the part's place whatever else there is") {
   CHECK(volume(reopened(*swapped), 2) == Approx(stub / 2));
 }
 
+TEST_CASE("swap touches no locked part, and a set goes on with a copy of the tool") {
+  Job job = *edit::combine(plate_and_pins(), 1, {2}, Operation::difference);
+  SetId set = 0;
+  job = edit::add_set(job, "Pins", {2, 3}, &set);
+  job = edit::add_part(job, box("Other", {100, 40, 10}));
+  StepId step = 0;
+  job = *edit::add_step(job, 6, new_step(steps::combine), &step);
+  job = *edit::add_set_tray(job, step, set, Operation::difference);
+  const auto swapped = edit::swap_roles(job, job.use_of(2, 1)->id);
+  REQUIRE(swapped);
+  CHECK(volume(*swapped, 6) == Approx(plate - 2 * hole));
+  CHECK_FALSE(swapped->depends_on(6, 2));
+  job = *edit::combine(job, 6, {4}, Operation::unite);
+  const Job outer = *edit::add_part_from(job, 1, nullptr);
+  const PartId follower = outer.parts.back()->id;
+  const auto refused = edit::swap_roles(edit::change_part(outer, follower, [](Part& p) { p.locked = true; }), job.use_of(2, 1)->id);
+  REQUIRE_FALSE(refused);
+  CHECK(refused.issue().what == "is locked");
+}
+
+TEST_CASE("only what makes one body stands in a tray") {
+  Job job = *edit::combine(plate_and_pins(), 1, {2, 3}, Operation::difference);
+  UseId tray = 0;
+  job = *edit::add_tray(job, {use_of(job, 2)}, "Tray", &tray);
+  job = *edit::change_use(job, use_of(job, 3), [](ToolUse& use) { use.operation = Operation::split; });
+  const auto moved = edit::move_uses(job, {use_of(job, 3)}, {step_of(job), tray, 0});
+  REQUIRE_FALSE(moved);
+  CHECK(moved.issue().message().find("cannot split inside a tray") != std::string::npos);
+  CHECK_FALSE(edit::change_use(job, use_of(job, 2), [](ToolUse& use) { use.operation = Operation::score; }));
+  CHECK(edit::change_use(job, tray, [](ToolUse& use) { use.operation = Operation::split; }));
+}
+
 TEST_CASE("fastening moves nothing, and nothing rides on itself") {
   Job job = plate_and_pins();
   job = edit::change_part(job, 1, [](Part& p) { p.placement = {{3, -4, 5}, {10, 20, 30}, {2, 1, 0.5}}; });
