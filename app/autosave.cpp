@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/autosave.h"
 
+#include <QFileInfo>
 #include <QStandardPaths>
 #include <csignal>
 #include <utility>
@@ -22,7 +23,9 @@ fs::path folder() {
          "recovery";
 }
 
-/// Copies are named after the process that writes them: "4711.anvil", with "4711.from" beside it.
+constexpr int picture_width = 320;
+
+/// Copies are named after the process that writes them: "4711.anvil", with "4711.from" and "4711.png" beside it.
 bool still_running(const fs::path& copy) {
   const long pid = std::strtol(copy.stem().c_str(), nullptr, 10);
   return pid > 0 && (::kill(static_cast<pid_t>(pid), 0) == 0 || errno == EPERM);
@@ -30,6 +33,10 @@ bool still_running(const fs::path& copy) {
 
 fs::path note_beside(const fs::path& copy) {
   return fs::path(copy).replace_extension(".from");
+}
+
+fs::path picture_beside(const fs::path& copy) {
+  return fs::path(copy).replace_extension(".png");
 }
 
 }  // namespace
@@ -61,8 +68,12 @@ void Autosave::write() {
   unwanted_ = false;
   // A thread of its own: a pool whose thread could not be made, for want of memory, would be waited for without end.
   try {
-    write_ = std::async(std::launch::async, [this, job = session_.history().committed(), copy = copy_, original = session_.path()] {
+    const QImage picture = picture_ ? picture_() : QImage();
+    write_ = std::async(std::launch::async, [this, job = session_.history().committed(), copy = copy_, original = session_.path(), picture] {
       const bool good = save_job(*job, copy) && write_bytes(note_beside(copy), original.string());
+      // The work is safe without its picture.
+      if (good && !picture.isNull())
+        picture.scaledToWidth(picture_width, Qt::SmoothTransformation).save(QString::fromStdString(picture_beside(copy).string()));
       QMetaObject::invokeMethod(
           this, [this, good] { finish(good); }, Qt::QueuedConnection);
     });
@@ -83,13 +94,13 @@ void Autosave::finish(bool good) {
 Autosave::~Autosave() {
   // One that was still being written when it was discarded goes as well.
   write_ = {};
-  if (unwanted_) remove({copy_, {}});
+  if (unwanted_) remove({copy_, {}, {}, {}});
 }
 
 void Autosave::discard() {
   timer_.stop();
   unwanted_ = true;
-  remove({copy_, {}});
+  remove({copy_, {}, {}, {}});
 }
 
 std::vector<Autosave::Leftover> Autosave::leftovers() {
@@ -99,11 +110,10 @@ std::vector<Autosave::Leftover> Autosave::leftovers() {
     if (entry.path().extension() != ".anvil" || still_running(entry.path())) continue;
     std::string original;
     std::getline(std::ifstream(note_beside(entry.path())), original);
-    found.push_back({entry.path(), original});
+    const auto in_qt = [](const fs::path& path) { return QString::fromStdString(path.string()); };
+    found.push_back({entry.path(), original, QFileInfo(in_qt(entry.path())).lastModified(), QImage(in_qt(picture_beside(entry.path())))});
   }
-  std::sort(found.begin(), found.end(), [&](const Leftover& a, const Leftover& b) {
-    return fs::last_write_time(a.copy, error) > fs::last_write_time(b.copy, error);
-  });
+  std::sort(found.begin(), found.end(), [](const Leftover& a, const Leftover& b) { return a.written > b.written; });
   return found;
 }
 
@@ -111,6 +121,7 @@ void Autosave::remove(const Leftover& leftover) {
   std::error_code error;
   fs::remove(leftover.copy, error);
   fs::remove(note_beside(leftover.copy), error);
+  fs::remove(picture_beside(leftover.copy), error);
 }
 
 }  // namespace anvil::app

@@ -2,7 +2,10 @@
 // Keeps a copy of unsaved work, and finds the copy that a crashed run left behind.
 #pragma once
 
+#include <QDateTime>
+#include <QImage>
 #include <QTimer>
+#include <functional>
 #include <future>
 
 #include "app/session.h"
@@ -16,12 +19,16 @@ class Autosave : public QObject {
   /// @param seconds  how long after a change the copy is written
   Autosave(Session& session, int seconds, QObject* parent = nullptr);
   ~Autosave() override;
+  /// What shows the work beside its copy, so that people know it again.
+  void set_picture(std::function<QImage()> picture) { picture_ = std::move(picture); }
   /// Removes this run's copy: the work is saved or was given up on purpose.
   void discard();
 
   struct Leftover {
     std::filesystem::path copy;      ///< the recovered job file
     std::filesystem::path original;  ///< where it had been saved; may be empty
+    QDateTime written;               ///< when the copy was
+    QImage picture;                  ///< of the view then; null where there is none
   };
   /// Copies whose program no longer runs, newest first.
   static std::vector<Leftover> leftovers();
@@ -37,6 +44,7 @@ class Autosave : public QObject {
   void finish(bool good);
 
   Session& session_;
+  std::function<QImage()> picture_;
   std::future<void> write_;
   QTimer timer_;
   std::filesystem::path copy_;

@@ -38,6 +38,9 @@ Looked look_at(const Evaluated& part, const Finding::Wanted& wanted, const std::
 Finding::Finding(Session& session) : QObject(&session), session_(session) {
   connect(&session_, &Session::result_changed, this, &Finding::follow);
   connect(&session_, &Session::selection_changed, this, &Finding::follow);
+  connect(&session_, &Session::reading_dropped, this, [this] {
+    if (narrowed_ && of_ && !report_) look_for_everything();
+  });
 }
 
 Finding::Wanted Finding::everything() {
@@ -96,6 +99,8 @@ void Finding::follow() {
       if (looked.missing > 0) session_.say(tr("%1 of the elements to look at are not in the part any more").arg(looked.missing));
       emit changed();
     });
+  }, [this, turn] {
+    if (turn == turn_) look_for_everything();
   });
 }
 

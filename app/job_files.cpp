@@ -5,6 +5,7 @@
 #include <QFileInfo>
 #include <QMessageBox>
 #include <QPushButton>
+#include <QSettings>
 #include <algorithm>
 
 #include "app/autosave.h"
@@ -21,7 +22,31 @@ constexpr const char* mesh_filter =
 }  // namespace
 
 JobFiles::JobFiles(Session& session, Autosave& autosave, QWidget* window)
-    : QObject(window), session_(session), autosave_(autosave), window_(window) {}
+    : QObject(window), session_(session), autosave_(autosave), window_(window) {
+  // A dialog waits for an answer; the job has to stand there by then.
+  connect(&session_, &Session::damage_found, this, &JobFiles::tell_damage, Qt::QueuedConnection);
+}
+
+QStringList JobFiles::recent() { return QSettings().value(QStringLiteral("recent")).toStringList(); }
+
+static void note_recent(const QString& path) {
+  QStringList list = JobFiles::recent();
+  const QString whole = QFileInfo(path).absoluteFilePath();
+  list.removeAll(whole);
+  list.prepend(whole);
+  QSettings().setValue(QStringLiteral("recent"), QStringList(list.mid(0, JobFiles::max_recent)));
+}
+
+void JobFiles::tell_damage(const std::filesystem::path& path, const QStringList& lost) {
+  constexpr qsizetype told = 12;
+  QMessageBox box(QMessageBox::Warning, tr("Not whole"),
+                  tr("Not all of %1 could be read. What is here is whole; this is lost:\n\n%2%3\n\nThe file itself is left as it is. Save what is here under another name.")
+                      .arg(QString::fromStdString(path.filename().string()), lost.mid(0, told).join(QLatin1Char('\n')),
+                           lost.size() > told ? tr("\nand %1 more").arg(lost.size() - told) : QString()),
+                  QMessageBox::Ok, window_);
+  box.setObjectName(QStringLiteral("damage"));
+  box.exec();
+}
 
 void JobFiles::when_discardable(std::function<void()> go_on) {
   if (session_.history().saved()) return go_on();
@@ -56,13 +81,15 @@ void JobFiles::open_job() {
 void JobFiles::open_path(const QString& path) {
   folder_ = QFileInfo(path).path();
   session_.open_job(path.toStdString(), [this](bool good) {
-    if (good) emit job_opened();
+    if (!good) return;
+    note_recent(QString::fromStdString(session_.path().string()));
+    emit job_opened();
   });
 }
 
 void JobFiles::save_job(bool ask_name, std::function<void(bool)> finished) {
   QString path = QString::fromStdString(session_.path().string());
-  if (ask_name || path.isEmpty()) {
+  if (ask_name || path.isEmpty() || !session_.read_only().isEmpty()) {
     path = QFileDialog::getSaveFileName(
         window_, tr("Save job"), folder_ + QLatin1Char('/') + QString::fromStdString(session_.job().title) + QStringLiteral(".anvil"),
         tr("Jobs (*.anvil)"), nullptr, QFileDialog::DontUseNativeDialog);
@@ -70,7 +97,10 @@ void JobFiles::save_job(bool ask_name, std::function<void(bool)> finished) {
     if (!path.endsWith(QStringLiteral(".anvil"), Qt::CaseInsensitive)) path += QStringLiteral(".anvil");
     folder_ = QFileInfo(path).path();
   }
-  session_.save_job(path.toStdString(), std::move(finished));
+  session_.save_job(path.toStdString(), [path, finished = std::move(finished)](bool saved) {
+    if (saved) note_recent(path);
+    if (finished) finished(saved);
+  });
 }
 
 void JobFiles::bring_in() {
@@ -199,9 +229,11 @@ void JobFiles::offer_recovery() {
     const QString name =
         leftover.original.empty() ? tr("an unsaved job") : QString::fromStdString(leftover.original.filename().string());
     QMessageBox box(QMessageBox::NoIcon, tr("Clean Anvil"),
-                    tr("Clean Anvil ended unexpectedly while %1 had unsaved changes.\nBring the work back?").arg(name),
+                    tr("Clean Anvil ended unexpectedly while %1 had unsaved changes.\nThe copy is of %2. Bring the work back?")
+                        .arg(name, QLocale().toString(leftover.written, QLocale::LongFormat)),
                     QMessageBox::NoButton, window_);
     box.setObjectName(QStringLiteral("recovery"));
+    if (!leftover.picture.isNull()) box.setIconPixmap(QPixmap::fromImage(leftover.picture));
     auto* bring_back = box.addButton(tr("Bring it back"), QMessageBox::AcceptRole);
     auto* drop = box.addButton(tr("Delete the copy"), QMessageBox::DestructiveRole);
     box.addButton(tr("Ask again next time"), QMessageBox::RejectRole);

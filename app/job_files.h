@@ -34,6 +34,10 @@ class JobFiles : public QObject {
   /// Goes on when nothing unsaved is lost by it: at once, or once it was saved or given up.
   void when_discardable(std::function<void()> go_on);
 
+  /// Job files opened or saved last, the newest first; kept from run to run.
+  static QStringList recent();
+  static constexpr int max_recent = 10;
+
   const QString& folder() const { return folder_; }
   void set_folder(const QString& folder) { folder_ = folder; }
 
@@ -44,6 +48,7 @@ class JobFiles : public QObject {
 
  private:
   void open_path(const QString& path);
+  void tell_damage(const std::filesystem::path& path, const QStringList& lost);
   void bring_in(const QStringList& files);
   bool ask_unit(Unit& unit);
   enum class Unsound { export_anyway, mend_first, leave };

@@ -15,6 +15,7 @@
 #include <QSplitter>
 #include <utility>
 
+#include "app/cards/row_menu.h"
 #include "app/stations/desk.h"
 #include "app/theme.h"
 
@@ -35,6 +36,7 @@ MainWindow::MainWindow() {
   setWindowTitle(tr("Clean Anvil"));
   autosave_ = new Autosave(session_, autosave_interval(), this);
   view_ = new ViewWidget(session_);
+  autosave_->set_picture([this] { return view_->isVisible() ? view_->picture() : QImage(); });
   parts_ = new PartsPanel(session_);
   recipe_ = new RecipePanel(session_);
   rail_ = new RailPanel(session_);
@@ -108,6 +110,7 @@ MainWindow::MainWindow() {
     rail_->show_next(1);
   });
   connect(parts_, &PartsPanel::menu_wanted, this, &MainWindow::show_part_menu);
+  connect(view_, &ViewWidget::tool_menu_wanted, this, &MainWindow::show_tool_menu);
   activity_timer_.setInterval(100);
   connect(&activity_timer_, &QTimer::timeout, this, &MainWindow::show_activity);
   activity_timer_.start();
@@ -134,10 +137,12 @@ QWidget* MainWindow::build_top_bar() {
   job_button_->setStyleSheet(QStringLiteral("font-size: 13px; font-weight: 600;"));
   auto* menu = new QMenu(job_button_);
   for (const char* id :
-       {"new_job", "open_job", "save_job", "save_job_as", "", "bring_in", "send_out", "send_out_visible", "",
+       {"new_job", "open_job", "recent", "save_job", "save_job_as", "", "bring_in", "send_out", "send_out_visible", "",
         "undo", "redo", "changes", "", "mouse_three", "mouse_two", "mouse_touchpad", "", "key_sheet", "quit"})
     if (*id == '\0')
       menu->addSeparator();
+    else if (std::string_view(id) == "recent")
+      menu->addMenu(build_recent_menu(menu));
     else
       menu->addAction(book_.find(QLatin1String(id)));
   job_button_->setMenu(menu);
@@ -178,6 +183,22 @@ QWidget* MainWindow::build_top_bar() {
   connect(find, &QToolButton::clicked, book_.find(QStringLiteral("find")), &QAction::trigger);
   layout->addWidget(find);
   return bar;
+}
+
+QMenu* MainWindow::build_recent_menu(QWidget* parent) {
+  auto* menu = new QMenu(tr("Recent jobs"), parent);
+  menu->setObjectName(QStringLiteral("recent_jobs"));
+  connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+    menu->clear();
+    for (const QString& path : JobFiles::recent()) {
+      QAction* action = menu->addAction(QFileInfo(path).completeBaseName(), this, [this, path] { files_->open_paths({path}); });
+      action->setToolTip(path);
+      action->setEnabled(QFileInfo::exists(path));
+    }
+    if (menu->isEmpty()) menu->addAction(tr("None yet"))->setEnabled(false);
+  });
+  menu->setToolTipsVisible(true);
+  return menu;
 }
 
 QWidget* MainWindow::build_centre() {
@@ -267,7 +288,7 @@ QWidget* MainWindow::build_pills() {
   button->setPopupMode(QToolButton::InstantPopup);
   auto* menu = new QMenu(button);
   for (const char* id : {"draw_edges", "draw_wires", "draw_see_through", "draw_plain", "", "parallel", "four",
-                         "", "bare", "marks"})
+                         "", "bare", "tool_markers", "chosen_ghosts", "belonging", "marks"})
     if (*id == '\0')
       menu->addSeparator();
     else
@@ -321,8 +342,12 @@ void MainWindow::refresh() {
   const QString title = session_.path().empty() ? QString::fromStdString(session_.job().title)
                                                 : QString::fromStdString(session_.path().stem().string());
   job_button_->setText(title + QStringLiteral("  ▾"));
-  saved_->setText(session_.history().saved() ? session_.path().empty() ? QString() : tr("saved")
-                                             : tr("not saved"));
+  const bool is_saved = session_.history().saved();
+  saved_->setText(!session_.read_only().isEmpty() ? is_saved ? tr("read only") : tr("read only · not saved")
+                  : !is_saved                     ? tr("not saved")
+                  : session_.path().empty()       ? QString()
+                                                  : tr("saved"));
+  saved_->setToolTip(session_.read_only().isEmpty() ? QString() : tr("This job %1. Save it under another name to keep changes.").arg(session_.read_only()));
   setWindowTitle(tr("%1 · Clean Anvil").arg(title));
 }
 
@@ -365,6 +390,13 @@ void MainWindow::show_part_menu(const QPoint& global) {
       menu.addSeparator();
     else
       menu.addAction(book_.find(QLatin1String(id)));
+  menu.exec(global);
+}
+
+void MainWindow::show_tool_menu(const Job::Use& use, const QPoint& global) {
+  QMenu menu(this);
+  menu.setObjectName(QStringLiteral("marker_menu"));
+  fill_row_menu(session_, row_of(session_.job(), use), menu);
   menu.exec(global);
 }
 

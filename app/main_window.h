@@ -16,6 +16,7 @@
 #include "app/view/view_widget.h"
 
 class QButtonGroup;
+class QMenu;
 class QSplitter;
 
 namespace anvil::app {
@@ -42,6 +43,7 @@ class MainWindow : public QMainWindow {
 
  private:
   QWidget* build_top_bar();
+  QMenu* build_recent_menu(QWidget* parent);
   QWidget* build_centre();
   QWidget* build_bottom_line();
   QWidget* build_pills();
@@ -49,6 +51,7 @@ class MainWindow : public QMainWindow {
   void show_activity();
   void show_issue(const Issue& issue, PartId part);
   void show_part_menu(const QPoint& global);
+  void show_tool_menu(const Job::Use& use, const QPoint& global);
 
   void remember();
   void recall();

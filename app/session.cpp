@@ -2,6 +2,7 @@
 #include "app/session.h"
 
 #include <fmt/format.h>
+#include <QFileInfo>
 #include <QThreadPool>
 #include <algorithm>
 #include <utility>
@@ -14,6 +15,7 @@
 #include "core/soundness/check.h"
 #include "job/background.h"
 #include "job/job_file.h"
+#include "job/job_json.h"
 
 namespace anvil::app {
 
@@ -281,7 +283,7 @@ void Session::stop_work() {
 
 void Session::drop_reading() {
   // A file that is being read cannot be interrupted; its result is thrown away instead.
-  std::erase_if(tasks_, [](const auto& task) { return !task->writes && (task->dropped = true); });
+  if (std::erase_if(tasks_, [](const auto& task) { return !task->writes && (task->dropped = true); }) > 0) emit reading_dropped();
 }
 
 Box3 Session::world_bounds(PartId id) const {
@@ -307,7 +309,7 @@ void Session::new_job() {
   waiting_.clear();
   drop_reading();
   ++document_;
-  path_.clear();
+  stand_at({});
   selection_.clear();
   changed(false);
   first_request_ = request_;
@@ -322,40 +324,92 @@ static std::function<void()> told_not_done(const std::function<void(bool)>& fini
 
 void Session::open_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
   const JobPtr before = history_.committed();
+  struct Opened {
+    std::optional<Job> job;
+    std::vector<std::string> lost;
+    QString read_only;
+    Issue issue;  // where there is no job
+  };
   read_beside(tr("Opening %1").arg(QString::fromStdString(path.filename().string())), [this, path, before, finished](const std::stop_token&) {
-    const auto read = std::make_shared<Result<Job>>(load_job(path));
-    return std::function<void()>([this, read, path, before, finished] {
-      bool good = read->ok();
+    const auto opened = std::make_shared<Opened>();
+    if (Result<Job> whole = load_job(path)) {
+      opened->job = std::move(*whole);
+    } else {
+      opened->issue = whole.issue();
+      if (Result<SalvagedJob> salvaged = salvage_job(path)) {
+        opened->job = std::move(salvaged->job);
+        opened->lost = std::move(salvaged->lost);
+        opened->read_only = salvaged->version > job_format_version ? tr("was written by a newer version of Clean Anvil") : tr("is damaged");
+      }
+    }
+    return std::function<void()>([this, opened, path, before, finished] {
+      bool good = opened->job.has_value();
       if (!good) {
-        complain(read->issue());
+        complain(opened->issue);
       } else if (history_.committed() != before) {
         good = false;
         complain({"was read, but the job here has been changed meanwhile", path.string(), {}, "save it, and open the other one again"});
       } else {
         new_job();
-        history_.reset(std::move(**read));
-        path_ = path;
+        history_.reset(std::move(*opened->job));
+        stand_at(path);
+        if (!opened->read_only.isEmpty()) read_only_ = opened->read_only;
         changed(false);
         if (!job().parts.empty()) select({job().parts.front()->id});
+        if (!read_only_.isEmpty())
+          complain({"this job " + read_only_.toStdString(), path.string(), {}, "look at it and export from it; save it under another name to go on with it"});
+        QStringList lost;
+        for (const std::string& one : opened->lost) lost << QString::fromStdString(one);
+        if (!lost.isEmpty()) emit damage_found(path, lost);
       }
       if (finished) finished(good);
     });
   }, told_not_done(finished));
 }
 
+QString Session::take_lock(const std::filesystem::path& path, std::shared_ptr<QLockFile>& lock) {
+  lock = std::make_shared<QLockFile>(QString::fromStdString((path.parent_path() / ("." + path.filename().string() + ".lock")).string()));
+  lock->setStaleLockTime(0);  // only one whose program has ended
+  if (lock->tryLock(0)) return {};
+  const bool is_held = lock->error() == QLockFile::LockFailedError;
+  qint64 process = 0;
+  QString host, program, who;
+  if (is_held && lock->getLockInfo(&process, &host, &program))
+    who = tr("is open in another window: %1, process %2 on %3").arg(QFileInfo(lock->fileName()).owner()).arg(process).arg(host);
+  else if (is_held)
+    who = tr("is open in another window");
+  lock.reset();
+  return who;
+}
+
+void Session::stand_at(const std::filesystem::path& path, std::shared_ptr<QLockFile> taken) {
+  path_ = path;
+  lock_.reset();
+  lock_ = std::move(taken);
+  read_only_ = path.empty() || lock_ != nullptr ? QString() : take_lock(path, lock_);
+}
+
 void Session::save_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
+  const auto refuse = [&](const QString& why) {
+    complain({"not saved: this job " + why.toStdString(), path.string(), {}, "save it under another name"});
+    if (finished) finished(false);
+  };
+  std::shared_ptr<QLockFile> lock = lock_;
+  if (path == path_ && !read_only_.isEmpty()) return refuse(read_only_);
+  if (path != path_)
+    if (const QString who = take_lock(path, lock); !who.isEmpty()) return refuse(who);
   const JobPtr version = history_.committed();
   write_beside(tr("Saving %1").arg(QString::fromStdString(path.filename().string())),
-               [this, path, version, finished, document = document_](const std::stop_token&) {
-    const auto written = std::make_shared<Result<std::uintmax_t>>(anvil::save_job(*version, path));
-    return std::function<void()>([this, written, path, version, finished, document] {
+               [this, path, version, finished, lock, document = document_](const std::stop_token&) {
+    const auto written = std::make_shared<Result<std::uintmax_t>>(anvil::save_job(*version, path, Backup::keep));
+    return std::function<void()>([this, written, path, version, finished, lock, document] {
       if (!*written) {
         complain(written->issue());
       } else {
         say(tr("Saved %1").arg(QString::fromStdString(path.filename().string())));
         // Another job may stand here by now, and must not be saved over this file.
         if (document == document_) {
-          path_ = path;
+          if (path != path_) stand_at(path, lock);
           history_.mark_saved(version);
           emit job_changed(false);
         }
@@ -365,10 +419,10 @@ void Session::save_job(const std::filesystem::path& path, std::function<void(boo
   }, told_not_done(finished));
 }
 
-void Session::take_over(Job job, std::filesystem::path path) {
+void Session::take_over(Job job, const std::filesystem::path& path) {
   new_job();
   history_.commit("recover", std::move(job));
-  path_ = std::move(path);
+  stand_at(path);
   changed(false);
 }
 

@@ -3,6 +3,7 @@
 // Widgets change the job through here and listen to the signals; they never compute on meshes.
 #pragma once
 
+#include <QLockFile>
 #include <QObject>
 #include <QString>
 #include <QThreadPool>
@@ -129,13 +130,16 @@ class Session : public QObject {
 
   // Files
   const std::filesystem::path& path() const { return path_; }
+  /// Why the job cannot be saved where it lies, to follow "this job"; empty when it can. Under another name it always can.
+  const QString& read_only() const { return read_only_; }
   void new_job();
-  /// Reads a job beside the window; the one that is open is kept when that fails or it was changed meanwhile.
+  /// Reads a job beside the window; the one that is open is kept when that fails or it was changed meanwhile. Of one that is
+  /// damaged or of a newer version what is whole is taken, read-only.
   void open_job(const std::filesystem::path& path, std::function<void(bool)> finished = {});
-  /// Writes the job as it is now, beside the window.
+  /// Writes the job as it is now, beside the window; what the file held before stays as its backup.
   void save_job(const std::filesystem::path& path, std::function<void(bool)> finished = {});
   /// Takes over a recovered job as unsaved work.
-  void take_over(Job job, std::filesystem::path path);
+  void take_over(Job job, const std::filesystem::path& path);
   /// Reads mesh files on a worker and adds one part for each; what cannot be read is said, file by file.
   void bring_in(const std::vector<std::filesystem::path>& files, Unit unit);
   /// Writes parts as they stand in the job, on a worker.
@@ -195,8 +199,17 @@ class Session : public QObject {
   /// Asks the view for points picked by clicks; it answers once, or never when the user leaves it.
   void pick_requested(int points, const QString& prompt, const anvil::app::PickAnswer& answer);
   void files_finished();
+  /// What was read or worked out beside the window is not coming: it was stopped, or is for another job.
+  void reading_dropped();
+  /// A job was opened of which this is not whole, in words.
+  void damage_found(const std::filesystem::path& path, const QStringList& lost);
 
  private:
+  /// The job lies there from now on, and no other window may save it there.
+  /// @param taken  the lock, where it was taken already
+  void stand_at(const std::filesystem::path& path, std::shared_ptr<QLockFile> taken = {});
+  /// Takes the lock of a job file. @return who has it, in words; empty when it was taken, or the folder allows no lock
+  static QString take_lock(const std::filesystem::path& path, std::shared_ptr<QLockFile>& lock);
   void changed(bool live);
   void receive(const Published& published);
   /// The same for what writes files, one after the other, so that the later one stands. It always ends with what it
@@ -231,6 +244,8 @@ class Session : public QObject {
   std::uint64_t first_request_ = 0;  // of this job: what comes for earlier ones is of another job
   bool stopped_ = false;
   std::filesystem::path path_;
+  std::shared_ptr<QLockFile> lock_;  // of path_, while no other window has it
+  QString read_only_;
   std::uint64_t document_ = 0;  // counts the jobs that stood here
   std::vector<std::shared_ptr<Task>> tasks_;
   std::vector<std::function<void()>> put_off_;

@@ -95,21 +95,29 @@ const ToolUse* find_row(const std::vector<ToolUse>& rows, UseId id) {
 
 }  // namespace
 
+std::vector<Job::Use> Job::uses_by(PartId id) const {
+  std::vector<Use> uses;
+  const Part* part = find(id);
+  if (part == nullptr) return uses;
+  for (const Step& step : part->recipe) {
+    std::vector<const ToolUse*> trays;
+    visit_tools(*this, step.tools, trays, [&](const ToolUse& use, const std::vector<const ToolUse*>& around) {
+      Use found{id, step.id, use.id, use.tool, {}, around.empty() ? use.operation : around.front()->operation, step.on && use.on};
+      for (const ToolUse* tray : around) {
+        found.trays.push_back(tray->id);
+        found.on = found.on && tray->on;
+      }
+      uses.push_back(std::move(found));
+    });
+  }
+  return uses;
+}
+
 std::vector<Job::Use> Job::uses_of(PartId tool) const {
   std::vector<Use> uses;
   for (const PartPtr& part : parts)
-    for (const Step& step : part->recipe) {
-      std::vector<const ToolUse*> trays;
-      visit_tools(*this, step.tools, trays, [&](const ToolUse& use, const std::vector<const ToolUse*>& around) {
-        if (use.tool != tool) return;
-        Use found{part->id, step.id, use.id, tool, {}, around.empty() ? use.operation : around.front()->operation, step.on && use.on};
-        for (const ToolUse* tray : around) {
-          found.trays.push_back(tray->id);
-          found.on = found.on && tray->on;
-        }
-        uses.push_back(std::move(found));
-      });
-    }
+    for (Use& use : uses_by(part->id))
+      if (use.tool == tool) uses.push_back(std::move(use));
   return uses;
 }
 

@@ -109,6 +109,8 @@ struct Job {
   };
   /// Every use of a part as a tool, in the order of the parts and their recipes.
   std::vector<Use> uses_of(PartId tool) const;
+  /// Every tool of a part's recipe, in the order of its rows.
+  std::vector<Use> uses_by(PartId part) const;
   /// The first of them, or the first by a part; none when there is none.
   std::optional<Use> use_of(PartId tool, PartId by = 0) const;
   bool is_tool(PartId part) const { return use_of(part).has_value(); }

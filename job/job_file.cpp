@@ -41,7 +41,75 @@ Result<Job> load_job(const std::filesystem::path& path, StepTable table) {
   }
 }
 
-Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& path) try {
+namespace {
+
+constexpr const char* no_meshes_left = "choose an older copy: the one before the last saving is named .backup.anvil";
+
+/// Parts made of meshes that are left without the job that they belonged to.
+Job job_of_meshes(const std::map<std::string, std::string>& entries, std::vector<std::string>& lost) {
+  Job job;
+  for (const auto& [name, contents] : entries) {
+    if (!name.ends_with(".ply")) continue;
+    try {
+      Import import = read_ply(contents);
+      check_range(import.mesh, import.notes);
+      Part part;
+      part.id = job.next_id++;
+      part.name = fmt::format("Recovered {}", part.id);
+      part.source = ImportedSource{std::make_shared<const Mesh>(std::move(import.mesh)), name};
+      job.parts.push_back(std::make_shared<const Part>(std::move(part)));
+    } catch (const BadFile& bad) {
+      lost.push_back(fmt::format("{}: {}", name, bad.what));
+    }
+  }
+  return job;
+}
+
+}  // namespace
+
+Result<SalvagedJob> salvage_job(const std::filesystem::path& path, StepTable table) try {
+  const Result<FileBytes> bytes = FileBytes::read(path);
+  if (!bytes) return bytes.issue();
+  SalvagedJob salvaged;
+  std::vector<std::string> broken;
+  std::map<std::string, std::string> entries;
+  for (PackageEntry& entry : salvage_entries(bytes->view(), broken)) entries.emplace(std::move(entry.name), std::move(entry.contents));
+  const auto fail = [&](std::string what) { return Issue{std::move(what), path.string(), {}, no_meshes_left}; };
+  if (entries.empty()) return fail("nothing in it is whole");
+  const auto document = nlohmann::json::parse(entries["job.json"], nullptr, false);
+  if (document.is_discarded()) {
+    salvaged.lost.push_back("job.json: the names, places and recipes of all parts");
+    salvaged.job = job_of_meshes(entries, salvaged.lost);
+  } else {
+    salvaged.version = version_of_json(document);
+    salvaged.job = job_from_json(
+        document,
+        [&](const std::string& entry) {
+          const auto it = entries.find(entry);
+          if (it == entries.end()) throw BadFile{fmt::format("{} is missing or damaged", entry), ""};
+          Import import = read_ply(it->second);
+          check_range(import.mesh, import.notes);
+          return std::move(import.mesh);
+        },
+        table, &salvaged.lost);
+  }
+  if (salvaged.job.parts.empty()) return fail("no part in it is whole");
+  return salvaged;
+} catch (const BadFile& bad) {
+  return Issue{bad.what, path.string(), {}, no_meshes_left};
+} catch (const std::bad_alloc&) {
+  return Issue{"there is not enough memory to read it", path.string(), {}, "close other jobs"};
+}
+
+std::filesystem::path backup_of(const std::filesystem::path& path) {
+  std::filesystem::path backup = path;
+  backup.replace_extension();
+  backup += ".backup";
+  backup += path.extension();
+  return backup;
+}
+
+Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& path, Backup backup) try {
   std::map<const Mesh*, std::string> entry_of;
   std::vector<PackageEntry> entries{{"job.json", {}}};
   const nlohmann::json document = job_to_json(job, [&](const std::shared_ptr<const Mesh>& mesh) {
@@ -53,7 +121,7 @@ Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& pat
     return entry;
   });
   entries.front().contents = document.dump(1, ' ', false, nlohmann::json::error_handler_t::replace);
-  return write_package(path, entries);
+  return write_package(path, entries, backup == Backup::keep ? backup_of(path) : std::filesystem::path());
 } catch (const std::bad_alloc&) {
   return Issue{"there is not enough memory to write it", path.string(), {}, "close other jobs, and save again"};
 }

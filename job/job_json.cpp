@@ -123,6 +123,22 @@ MaterialSlots read_slots(const json& object, std::size_t faces, const std::strin
   return slots;
 }
 
+/// What is left out of a job that is read as far as it is whole; null: anything wrong refuses it.
+using Lost = std::vector<std::string>;
+
+/// Reads something; what is wrong with it is told as lost, where that is allowed. @return whether it was read
+template <class Read>
+bool attempt(Lost* lost, Read&& read) {
+  try {
+    read();
+    return true;
+  } catch (const BadFile& bad) {
+    if (lost == nullptr) throw;
+    lost->push_back(bad.what.starts_with("job.json: ") ? bad.what.substr(10) : bad.what);
+    return false;
+  }
+}
+
 /// Meshes by their entries: what several parts share is one mesh again.
 class MeshReader {
  public:
@@ -230,8 +246,7 @@ Step read_step(const json& object, int version, MeshReader& mesh, StepTable tabl
   return step;
 }
 
-Part read_part(const json& object, int version, MeshReader& mesh, StepTable table,
-               const std::string& where) {
+Part read_part(const json& object, int version, MeshReader& mesh, StepTable table, const std::string& where, Lost* lost) {
   Part part;
   part.id = id_of(object, "id", where);
   part.name = text_of(object, "name", where);
@@ -242,8 +257,52 @@ Part read_part(const json& object, int version, MeshReader& mesh, StepTable tabl
   part.visible = switch_of(object, "visible", where);
   part.locked = switch_of(object, "locked", where);
   const json& recipe = list_of(object, "recipe", where);
-  for (std::size_t k = 0; k < recipe.size(); ++k) part.recipe.push_back(read_step(recipe[k], version, mesh, table, fmt::format("{}, step {},", where, k + 1)));
+  for (std::size_t k = 0; k < recipe.size(); ++k)
+    attempt(lost, [&] { part.recipe.push_back(read_step(recipe[k], version, mesh, table, fmt::format("{}, step {},", where, k + 1))); });
   return part;
+}
+
+/// Takes out of a job what names something that is not there, and gives new ids to what has one that is used before.
+void drop_dangling(Job& job, std::vector<Part>& parts, Lost& lost) {
+  std::set<PartId> ids;
+  for (Part& part : parts)
+    if (!ids.insert(part.id).second) ids.insert(part.id = job.next_id++);
+  // A part that is made from one that is lost is lost with it.
+  const auto is_orphan = [&](const Part& part) {
+    const auto* from = std::get_if<PartSource>(&part.source);
+    return from != nullptr && from->kept == nullptr && !ids.contains(from->part);
+  };
+  for (auto it = parts.begin(); (it = std::find_if(parts.begin(), parts.end(), is_orphan)) != parts.end(); it = parts.begin()) {
+    lost.push_back(fmt::format("the part \"{}\", which is made from a part that is lost", it->name));
+    ids.erase(it->id);
+    parts.erase(it);
+  }
+  std::set<SetId> sets;
+  std::erase_if(job.sets, [&](PartSet& set) {
+    std::erase_if(set.parts, [&](PartId id) { return !ids.contains(id); });
+    return !sets.insert(set.id).second;
+  });
+  std::set<StepId> steps;
+  std::set<UseId> uses;
+  for (Part& part : parts) {
+    if (part.rides_on && !ids.contains(*part.rides_on)) part.rides_on.reset();
+    for (Step& step : part.recipe) {
+      if (!steps.insert(step.id).second) steps.insert(step.id = job.next_step++);
+      std::set<PartId> tools;
+      const std::function<void(std::vector<ToolUse>&)> clean = [&](std::vector<ToolUse>& rows) {
+        std::erase_if(rows, [&](const ToolUse& row) {
+          const bool gone = row.is_tray() ? row.set != 0 && !sets.contains(row.set) : !ids.contains(row.tool);
+          if (gone) lost.push_back(fmt::format("a tool of \"{}\", whose part is lost", part.name));
+          return gone || (!row.is_tray() && !tools.insert(row.tool).second);
+        });
+        for (ToolUse& row : rows) {
+          if (!uses.insert(row.id).second) uses.insert(row.id = job.next_use++);
+          clean(row.inside);
+        }
+      };
+      clean(step.tools);
+    }
+  }
 }
 
 /// Ids have to be unique, what is named has to exist, and nothing may be made from itself or ride on itself.
@@ -397,34 +456,39 @@ void reserve_ids(Job& job, const Source& source, const std::vector<Step>& recipe
 
 }  // namespace
 
-Job job_from_json(const json& document, const std::function<Mesh(const std::string& entry)>& mesh, StepTable table) {
-  const auto version = static_cast<int>(whole_of(member(document, "version", "the job"), 1'000'000, "version", "the job"));
+int version_of_json(const json& document) { return static_cast<int>(whole_of(member(document, "version", "the job"), 1'000'000, "version", "the job")); }
+
+Job job_from_json(const json& document, const std::function<Mesh(const std::string& entry)>& mesh, StepTable table, std::vector<std::string>* lost) {
+  int version = version_of_json(document);
+  if (lost != nullptr) version = std::clamp(version, 1, job_format_version);
   if (version < 1 || version > job_format_version)
     throw BadFile{fmt::format("it has format version {}, this program reads 1 to {}", version, job_format_version),
                   "open it with a newer version"};
   Job job;
-  job.title = text_of(document, "title", "the job");
-  if (document.contains("unit")) {
+  attempt(lost, [&] { job.title = text_of(document, "title", "the job"); });
+  if (document.contains("unit")) attempt(lost, [&] {
     const std::string key = text_of(document, "unit", "the job");
     for (Unit unit : {Unit::millimetre, Unit::inch, Unit::metre})
       if (key == key_of(unit)) job.unit = unit;
     if (!job.unit) bad(fmt::format("the unit \"{}\" is not mm, inch or m", key));
-  }
+  });
   if (document.contains("sets"))
-    for (const json& object : list_of(document, "sets", "the job")) {
-      PartSet set{id_of(object, "id", "a set"), text_of(object, "name", "a set"), {}};
-      for (const json& part : list_of(object, "parts", "a set")) set.parts.push_back(static_cast<PartId>(whole_of(part, no_index - 1, "parts", "a set")));
-      job.next_set = std::max(job.next_set, set.id + 1);
-      job.sets.push_back(std::move(set));
-    }
+    for (const json& object : list_of(document, "sets", "the job"))
+      attempt(lost, [&] {
+        PartSet set{id_of(object, "id", "a set"), text_of(object, "name", "a set"), {}};
+        for (const json& part : list_of(object, "parts", "a set")) set.parts.push_back(static_cast<PartId>(whole_of(part, no_index - 1, "parts", "a set")));
+        job.next_set = std::max(job.next_set, set.id + 1);
+        job.sets.push_back(std::move(set));
+      });
   const json& parts = list_of(document, "parts", "the job");
   MeshReader reader(mesh);
   std::vector<Part> read;
   for (std::size_t i = 0; i < parts.size(); ++i) {
-    read.push_back(read_part(parts[i], version, reader, table, fmt::format("part {}", i + 1)));
+    if (!attempt(lost, [&] { read.push_back(read_part(parts[i], version, reader, table, fmt::format("part {}", i + 1), lost)); })) continue;
     job.next_id = std::max(job.next_id, read.back().id + 1);
     reserve_ids(job, read.back().source, read.back().recipe);
   }
+  if (lost != nullptr) drop_dangling(job, read, *lost);
   for (Part& part : read) {
     for (Step& step : part.recipe) {
       if (version == 1) step.id = job.next_step++;

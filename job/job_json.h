@@ -19,7 +19,11 @@ nlohmann::json job_to_json(const Job& job, const MeshWriter& entry);
 /// Reads version 1 and 2. Raises BadFile with the place in the document for everything that is not as it must be: missing
 /// or of the wrong kind, out of its range, an id used twice or not there, a part made from itself, a tool twice in one step.
 /// @param mesh  gives the mesh of an entry; may raise BadFile
+/// @param lost  when given, a part, a set or a step that is not as it must be is left out and told there, with what names it;
+///              a newer version is read as if it were this one; what the document as a whole lacks still raises BadFile
 Job job_from_json(const nlohmann::json& document, const std::function<Mesh(const std::string& entry)>& mesh,
-                  StepTable table = step_table());
+                  StepTable table = step_table(), std::vector<std::string>* lost = nullptr);
+/// The version that the document says it has. Raises BadFile when it says none.
+int version_of_json(const nlohmann::json& document);
 
 }  // namespace anvil

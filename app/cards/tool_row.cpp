@@ -51,12 +51,7 @@ ToolRow::ToolRow(Session& session, const RowId& id, QWidget* parent) : QFrame(pa
   operation_->setPopupMode(QToolButton::InstantPopup);
   operation_->setStyleSheet(QStringLiteral("color: #6B665D;"));
   auto* menu = new QMenu(operation_);
-  for (Operation o : all_operations) {
-    // Within a tray tools make one body.
-    if (id.tray != 0 && o != Operation::unite && o != Operation::difference && o != Operation::intersection) continue;
-    menu->addAction(theme::icon(QString::fromLatin1(theme::operation_glyph(o)), theme::operation_tint(o)), theme::operation_label(o), this,
-                    [this, o] { change(tr("change the operation"), [o](ToolUse& use) { use.operation = o; }); });
-  }
+  fill_operation_menu(session_, id_, *menu);
   operation_->setMenu(menu);
   on_ = new Switch(QString());
   on_->setObjectName(is_tray ? QStringLiteral("tray_on_%1").arg(id.use) : QStringLiteral("tool_on_%1").arg(id.tool));
@@ -123,39 +118,10 @@ void ToolRow::refresh(bool folded) {
   on_->setChecked(use->on);
 }
 
-void ToolRow::keep(bool kept) {
-  session_.commit(kept ? tr("keep the tool as it is") : tr("let the tool follow its recipe"),
-                  edit::keep_tool(session_.job(), id_.use, kept ? session_.snapshot_of(id_.tool) : nullptr));
-}
-
-void ToolRow::fill_menu(QMenu& menu) {
-  const ToolUse* use = row();
-  if (use == nullptr) return;
-  if (id_.by_set) {
-    menu.addAction(tr("Take it out of the set"), this, [this, set = use->set] {
-      session_.commit(tr("take out of the set"), edit::change_set(session_.job(), set, [this](PartSet& s) { std::erase(s.parts, id_.tool); }));
-    });
-    return;
-  }
-  if (id_.tool == 0) {
-    menu.addAction(tr("Dissolve the tray"), this, [this] { session_.commit(tr("dissolve the tray"), edit::dissolve_tray(session_.job(), id_.use)); });
-    menu.addAction(tr("Release all in it"), this, [this] { session_.commit(tr("release tools"), edit::release_use(session_.job(), id_.use)); });
-    return;
-  }
-  if (use->is_live())
-    menu.addAction(tr("Keep it as it is now"), this, [this] { keep(true); })->setEnabled(session_.snapshot_of(id_.tool) != nullptr);
-  else
-    menu.addAction(tr("Follow its recipe again"), this, [this] { keep(false); });
-  menu.addAction(tr("Swap with the part"), this, [this] {
-    if (session_.commit(tr("swap"), edit::swap_roles(session_.job(), id_.use))) session_.select({id_.tool});
-  });
-  menu.addAction(tr("Release"), this, [this] { session_.commit(tr("release tool"), edit::release_use(session_.job(), id_.use)); });
-}
-
 void ToolRow::contextMenuEvent(QContextMenuEvent* event) {
   QMenu menu(window());  // the row may be made anew while it is up
   menu.setObjectName(QStringLiteral("row_menu"));
-  fill_menu(menu);
+  fill_row_menu(session_, id_, menu);
   menu.exec(event->globalPos());
 }
 

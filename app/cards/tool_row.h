@@ -4,26 +4,13 @@
 
 #include <QFrame>
 #include <QLabel>
-#include <QMenu>
 #include <QToolButton>
 
-#include "app/session.h"
+#include "app/cards/row_menu.h"
 #include "app/widgets.h"
 #include "job/edit.h"
 
 namespace anvil::app {
-
-/// What a row stands for, and where.
-struct RowId {
-  StepId step = 0;
-  UseId use = 0;    ///< of a part in a set's tray: that of the tray
-  PartId tool = 0;  ///< 0: a tray
-  bool by_set = false;
-  UseId tray = 0;      ///< that it stands in; 0: straight in the step
-  std::size_t at = 0;  ///< its place there
-  int depth = 0;
-  bool operator==(const RowId&) const = default;
-};
 
 /// Clicked as a whole it chooses the tool, or folds the tray; dragged it goes to another place, also into a tray. Escape while
 /// dragging leaves it where it was.
@@ -35,8 +22,6 @@ class ToolRow : public QFrame {
   const RowId& id() const { return id_; }
   PartId tool() const { return id_.tool; }
   void refresh(bool folded);
-  /// What can be done with the row, as its menu offers it.
-  void fill_menu(QMenu& menu);
 
  signals:
   void fold_wanted(anvil::UseId tray);
@@ -52,7 +37,6 @@ class ToolRow : public QFrame {
  private:
   const ToolUse* row() const;
   void change(const QString& label, const std::function<void(ToolUse&)>& how);
-  void keep(bool kept);
   QString elsewhere() const;
   /// Where what is dragged would go; draws the mark there.
   std::optional<edit::RowPlace> target_at(const QPoint& global);

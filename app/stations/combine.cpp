@@ -101,6 +101,29 @@ void keep_or_follow(Session& session) {
   session.commit(keep ? QObject::tr("keep tools as they are") : QObject::tr("let tools follow"), job);
 }
 
+/// Fastens the other chosen parts to the first, or loosens them when all of them are.
+void fasten(Session& session) {
+  const PartId to = session.chosen();
+  const std::vector<PartId> others(session.selection().begin() + 1, session.selection().end());
+  const bool loosen = std::all_of(others.begin(), others.end(), [&](PartId id) { return session.job().at(id).rides_on == to; });
+  Result<Job> job = session.job();
+  for (PartId id : others)
+    if (job) job = edit::fasten(*job, id, loosen ? std::nullopt : std::optional(to));
+  const QString name = QString::fromStdString(session.job().at(to).name);
+  if (session.commit(loosen ? QObject::tr("loosen") : QObject::tr("fasten"), job))
+    session.say(loosen ? QObject::tr("Loosened: they stay where they are when %1 moves").arg(name) : QObject::tr("Fastened: they ride along when %1 moves").arg(name));
+}
+
+/// Chooses the next tool of the shown recipe, or the one before.
+void step_tools(Session& session, bool forward) {
+  const std::vector<Job::Use> uses = session.job().uses_by(session.recipe_owner());
+  if (uses.empty()) return session.say(QObject::tr("The chosen part has no tools"));
+  const auto at = std::find_if(uses.begin(), uses.end(), [&](const Job::Use& use) { return use.tool == session.chosen(); });
+  const auto place = static_cast<std::size_t>(at - uses.begin());
+  const std::size_t next = at == uses.end() ? (forward ? 0 : uses.size() - 1) : (place + (forward ? 1 : uses.size() - 1)) % uses.size();
+  session.select({uses[next].tool});
+}
+
 /// @param act  what is done with the result of the part whose recipe is shown
 void with_result(Session& session, const std::function<void(PartId, std::shared_ptr<const Mesh>)>& act) {
   const PartId part = session.recipe_owner();
@@ -175,6 +198,13 @@ void add_combine_verbs(Desk& desk) {
                                   });
                                 }),
                   has_result);
+  desk.book.allow(desk.book.add(Station::combine, QObject::tr("Recipe"), "fasten", QObject::tr("Fasten or loosen"), "kept", {key("Shift+A")},
+                                QObject::tr("Let the other chosen parts ride on the first without being its tools, or no more."), [&session] { fasten(session); }),
+                  [&session] { return session.selection().size() > 1; });
+  for (const bool forward : {true, false})
+    desk.book.allow(desk.book.add(Station::anywhere, QObject::tr("Edit"), forward ? "next_tool" : "previous_tool", forward ? QObject::tr("Next tool") : QObject::tr("Previous tool"), "",
+                                  {key(forward ? "." : ",")}, QObject::tr("Choose one tool of the shown recipe after the other."), [&session, forward] { step_tools(session, forward); }),
+                    part_shown);
   QAction* out = desk.book.add(Station::combine, QObject::tr("Combine"), "break_out", QObject::tr("Break out"), "break_out", {key("Shift+B")},
                                QObject::tr("Make each separate piece of the result a part of its own; the part is hidden."),
                                [&session] { session.break_out(session.recipe_owner()); });

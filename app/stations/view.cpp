@@ -46,6 +46,15 @@ void add_view_verbs(Desk& desk) {
                 [&view, s] { return view.render_style() == s.look; });
   add("next_look", QObject::tr("Next way of drawing"), "", "Y", QObject::tr("Edges, wires, see-through, plain."),
       [&view] { view.set_render_style(static_cast<RenderStyle>((static_cast<int>(view.render_style()) + 1) % 4)); });
+  desk.book.check(add("tool_markers", QObject::tr("Markers of tools"), "touching", "F6", QObject::tr("A label beside the part for each of its tools, to choose and work on it."),
+                  [&view] { view.set_tool_markers(!view.tool_markers()); }),
+              [&view] { return view.tool_markers(); });
+  desk.book.check(add("chosen_ghosts", QObject::tr("Only ghosts of chosen tools"), "", "F7", QObject::tr("Of the tools only the chosen ones are drawn, and the one whose marker is pointed at."),
+                  [&view] { view.set_chosen_ghosts_only(!view.chosen_ghosts_only()); }),
+              [&view] { return view.chosen_ghosts_only(); });
+  desk.book.check(add("belonging", QObject::tr("Who belongs to whom"), "", "F8", QObject::tr("Lines to the part that a part rides on; dashed from tools that stay put."),
+                  [&view] { view.set_belonging(!view.belonging()); }),
+              [&view] { return view.belonging(); });
   group = QObject::tr("Handles");
   struct Mode {
     HandleMode mode;

@@ -141,6 +141,33 @@ void paint_plane(QPainter& painter, const Picture& picture, const WorkPlane& pla
   painter.drawPolygon(square);
 }
 
+void paint_belonging(QPainter& painter, const Picture& picture, const Session& session) {
+  const Job& job = session.job();
+  const auto middle = [&](PartId id, QPointF& at) {
+    const Box3 box = session.world_bounds(id);
+    return !box.empty() && picture.at(box.centre(), at);
+  };
+  painter.save();
+  painter.setRenderHint(QPainter::Antialiasing);
+  const auto line = [&](PartId from, PartId to, bool rides) {
+    QPointF a, b;
+    if (!job.at(from).visible || !job.at(to).visible || !middle(from, a) || !middle(to, b)) return;
+    QPen pen = round_pen(theme::faint_ink, 1.1);
+    if (!rides) pen.setDashPattern({3, 3});
+    painter.setPen(pen);
+    painter.drawLine(a, b);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(theme::faint_ink);
+    painter.drawEllipse(b, 3.5, 3.5);
+  };
+  for (const PartPtr& part : job.parts) {
+    if (part->rides_on && job.find(*part->rides_on) != nullptr) line(part->id, *part->rides_on, true);
+    for (const Job::Use& use : job.uses_by(part->id))
+      if (job.at(use.tool).rides_on != part->id) line(use.tool, part->id, false);
+  }
+  painter.restore();
+}
+
 void paint_tag(QPainter& painter, const QPointF& at, const QString& text, const QColor& colour) {
   painter.save();
   QFont font = painter.font();

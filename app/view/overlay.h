@@ -4,6 +4,7 @@
 
 #include <QPainter>
 
+#include "app/session.h"
 #include "app/view/camera_rig.h"
 #include "app/view/place.h"
 #include "app/view/work_plane.h"
@@ -33,6 +34,9 @@ void paint_vertex(QPainter& painter, const QPointF& at, bool chosen);
 void paint_spot(QPainter& painter, const QPointF& at);
 /// The plane of a step, as a sheet that can be seen through.
 void paint_plane(QPainter& painter, const Picture& picture, const WorkPlane& plane);
+
+/// Thin lines from every visible part that rides on another, and from every tool that stays put, to the part it belongs to.
+void paint_belonging(QPainter& painter, const Picture& picture, const Session& session);
 
 /// A name tag at a point, as for tools.
 void paint_tag(QPainter& painter, const QPointF& at, const QString& text, const QColor& colour);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/view/pick.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace anvil::app {
@@ -20,19 +21,21 @@ std::vector<Target> targets(const Session& session, const std::vector<PartId>& p
   return result;
 }
 
-std::optional<Picked> pick(const std::vector<Target>& among, const Ray& ray) {
-  std::optional<Picked> nearest;
+std::vector<Picked> pick_through(const std::vector<Target>& among, const Ray& ray) {
+  std::vector<Picked> hits;
   for (const Target& target : among) {
     const Affine own = target.world.inverse();
     const Drawable& drawable = *target.evaluated->drawable;
-    const auto hit =
-        drawable.tree->nearest_hit(target.evaluated->mesh->positions, drawable.triangle_list.triangles,
-                                   own * ray.origin, own.linear() * ray.direction);
-    if (hit && (!nearest || hit->distance < nearest->distance))
-      nearest =
-          Picked{target, hit->triangle, hit->distance, Vec3(ray.origin + hit->distance * ray.direction)};
+    const auto hit = drawable.tree->nearest_hit(target.evaluated->mesh->positions, drawable.triangle_list.triangles, own * ray.origin, own.linear() * ray.direction);
+    if (hit) hits.push_back({target, hit->triangle, hit->distance, Vec3(ray.origin + hit->distance * ray.direction)});
   }
-  return nearest;
+  std::stable_sort(hits.begin(), hits.end(), [](const Picked& a, const Picked& b) { return a.distance < b.distance; });
+  return hits;
+}
+
+std::optional<Picked> pick(const std::vector<Target>& among, const Ray& ray) {
+  std::vector<Picked> hits = pick_through(among, ray);
+  return hits.empty() ? std::nullopt : std::optional(std::move(hits.front()));
 }
 
 std::vector<Vec3> Picked::polygon() const {

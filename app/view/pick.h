@@ -29,6 +29,8 @@ struct Picked {
 };
 /// The nearest hit of the ray, if any.
 std::optional<Picked> pick(const std::vector<Target>& among, const Ray& ray);
+/// The nearest hit on each target, the nearest first.
+std::vector<Picked> pick_through(const std::vector<Target>& among, const Ray& ray);
 
 /// What a drag or a click may catch on.
 struct SnapSettings {

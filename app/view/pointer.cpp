@@ -8,7 +8,7 @@
 #include <cmath>
 
 #include "app/view/overlay.h"
-#include "app/view/scene.h"
+#include "job/edit.h"
 
 namespace anvil::app {
 namespace {
@@ -30,6 +30,11 @@ Handles Pointer::handles_in(const Picture& picture) const {
   return handles;
 }
 
+ToolMarkers Pointer::markers_in(const Picture& picture) const {
+  if (!tool_markers || filter.bare || picking_ || choosing() || session_.active_step() != 0) return {};
+  return place_tool_markers(session_, picture, view_->font());
+}
+
 Pointer::Gesture Pointer::camera_gesture(Qt::MouseButton button, Qt::KeyboardModifiers modifiers) const {
   if (button == Qt::MiddleButton && scheme == MouseScheme::three_buttons) return Gesture::pan;
   if (button == Qt::RightButton) return modifiers & Qt::ShiftModifier ? Gesture::pan : Gesture::orbit;
@@ -37,7 +42,7 @@ Pointer::Gesture Pointer::camera_gesture(Qt::MouseButton button, Qt::KeyboardMod
 }
 
 std::optional<Picked> Pointer::hit_at(const QPointF& pixel) const {
-  return pick(targets(session_, shown_parts(session_, bare)), rig_.ray(picture_, pixel));
+  return pick(targets(session_, shown_parts(session_, filter)), rig_.ray(picture_, pixel));
 }
 
 Vec3 Pointer::point_under(const QPointF& pixel) const {
@@ -57,6 +62,9 @@ void Pointer::press(const QMouseEvent& event) {
   last_ = pressed_at_ = event.position();
   pressed_button_ = event.button();
   picture_ = rig_.at(pressed_at_);
+  pressed_marker_.reset();
+  const ToolMarkers markers = markers_in(rig_.picture(picture_));
+  if (const ToolMarker* marker = marker_at(markers, pressed_at_); marker != nullptr && event.button() != Qt::MiddleButton) return press_marker(*marker, event);
   gesture_ = camera_gesture(event.button(), event.modifiers());
   if (gesture_ != Gesture::none) {
     pivot_ = point_under(pressed_at_);
@@ -82,7 +90,7 @@ void Pointer::press(const QMouseEvent& event) {
     return;
   }
   const Handles handles = handles_in(rig_.picture(picture_));
-  if (const auto handle = bare ? std::nullopt : handles.hit(pressed_at_)) {
+  if (const auto handle = filter.bare ? std::nullopt : handles.hit(pressed_at_)) {
     hot_ = *handle;
     begin_drag(handles.begin(session_, *handle));
     return;
@@ -96,6 +104,20 @@ void Pointer::press(const QMouseEvent& event) {
     if (const auto ghost = pick(targets(session_, ghosts), rig_.ray(picture_, pressed_at_))) pressed_on_ = ghost;
   }
   pivot_ = pressed_on_ ? pressed_on_->point : point_under(pressed_at_);
+  gesture_ = Gesture::pending;
+}
+
+/// A marker stands for its tool: it is chosen and dragged by it, and its menu is that of its row.
+void Pointer::press_marker(const ToolMarker& marker, const QMouseEvent& event) {
+  const PartId tool = marker.use.tool;
+  if (event.button() == Qt::RightButton) {
+    const Job::Use use = marker.use;
+    if (const auto& chosen = session_.selection(); std::find(chosen.begin(), chosen.end(), tool) == chosen.end()) session_.select({tool});
+    emit tool_menu_wanted(use, event.globalPosition().toPoint());
+    return;
+  }
+  pressed_marker_ = tool;
+  pressed_on_.reset();
   gesture_ = Gesture::pending;
 }
 
@@ -137,25 +159,52 @@ void Pointer::move(const QMouseEvent& event) {
 
 void Pointer::hover(const QPointF& pixel) {
   const std::size_t here = rig_.at(pixel);
-  const auto handle = bare || picking_ || choosing() ? std::nullopt : handles_in(rig_.picture(here)).hit(pixel);
-  if (hot_ == handle.value_or(-1) && here == picture_) return;
+  const ToolMarkers markers = markers_in(rig_.picture(here));
+  const ToolMarker* marker = marker_at(markers, pixel);
+  const MarkerKey under = marker == nullptr ? MarkerKey() : key_of(*marker);
+  const auto handle = marker != nullptr || filter.bare || picking_ || choosing() ? std::nullopt : handles_in(rig_.picture(here)).hit(pixel);
+  if (hot_ == handle.value_or(-1) && under == under_ && here == picture_) return;
   hot_ = handle.value_or(-1);
+  under_ = under;
+  filter.pointed_at = under.second;
   picture_ = here;
   emit changed();
   emit hint_changed();
 }
 
-/// A press that moves: a chosen part that may move is dragged, anything else is the camera.
+/// A press that moves: a chosen part that may move is dragged, or a copy of it; anything else is the camera.
 void Pointer::leave_place(const QMouseEvent& event) {
   const auto& chosen = session_.selection();
-  const bool on_chosen = pressed_on_ && std::find(chosen.begin(), chosen.end(), pressed_on_->target.part) != chosen.end() &&
-                         !session_.job().at(pressed_on_->target.part).locked;
-  if (!on_chosen) {
+  const bool copy = event.modifiers() & Qt::ControlModifier;
+  std::optional<Vec3> from;
+  if (pressed_marker_) {
+    if (std::find(chosen.begin(), chosen.end(), *pressed_marker_) == chosen.end()) session_.select({*pressed_marker_});
+    from = session_.world_bounds(*pressed_marker_).centre();
+  } else if (pressed_on_ && std::find(chosen.begin(), chosen.end(), pressed_on_->target.part) != chosen.end() &&
+             (copy || !session_.job().at(pressed_on_->target.part).locked)) {
+    from = pressed_on_->point;
+  }
+  if (!from) {
     gesture_ = Gesture::orbit;
     return;
   }
-  begin_drag(std::make_unique<PartDrag>(session_, chosen, HandleMode::move, -1, pressed_on_->point, pressed_on_->point));
+  drag_chosen(*from, copy);
   if (drag_) update_drag(event.position(), event.modifiers());
+}
+
+void Pointer::drag_chosen(const Vec3& from, bool copy) {
+  if (copy) {
+    std::vector<PartId> copies;
+    const Result<Job> job = edit::duplicate_parts(session_.job(), session_.selection(), &copies);
+    if (!job) {
+      gesture_ = Gesture::none;
+      return session_.complain(job.issue());
+    }
+    copied_ = session_.selection();
+    session_.preview(*job);
+    session_.select(copies);
+  }
+  begin_drag(std::make_unique<PartDrag>(session_, session_.selection(), HandleMode::move, -1, from, from));
 }
 
 void Pointer::release(const QMouseEvent& event) {
@@ -163,6 +212,7 @@ void Pointer::release(const QMouseEvent& event) {
   const Gesture gesture = gesture_;
   if (gesture == Gesture::drag) return finish_drag();
   gesture_ = Gesture::none;
+  if (gesture == Gesture::pending && pressed_marker_) return choose_part(*pressed_marker_, event.modifiers());
   if (gesture == Gesture::pending) picking_ ? pick_click() : choosing() ? choose_click(event.modifiers()) : click(event.modifiers());
   if (gesture == Gesture::region) choose_region(event.modifiers());
 }
@@ -185,18 +235,29 @@ void Pointer::wheel(const QWheelEvent& event) {
   emit camera_moved();
 }
 
+/// Chooses what the eye sees in front; a click on the same spot again what lies behind that, so that a ghost can be had through
+/// the part that it is sunk into.
 void Pointer::click(Qt::KeyboardModifiers modifiers) {
-  // Clicking through a chosen ghost chooses what the eye sees in front.
-  const auto hit = hit_at(pressed_at_);
-  const bool add = modifiers & (Qt::ControlModifier | Qt::ShiftModifier);
-  if (!hit) {
-    if (!add) session_.select({});
+  const std::vector<Picked> hits = pick_through(targets(session_, shown_parts(session_, filter)), rig_.ray(picture_, pressed_at_));
+  const bool again = (pressed_at_ - clicked_at_).manhattanLength() < drag_threshold;
+  clicked_at_ = pressed_at_;
+  if (hits.empty()) {
+    if (!(modifiers & (Qt::ControlModifier | Qt::ShiftModifier))) session_.select({});
     return;
   }
-  if (add)
-    session_.toggle_selected(hit->target.part);
+  std::size_t next = 0;
+  const auto& chosen = session_.selection();
+  if (again && chosen.size() == 1 && modifiers == Qt::NoModifier)
+    for (std::size_t k = 0; k < hits.size(); ++k)
+      if (hits[k].target.part == chosen.front()) next = (k + 1) % hits.size();
+  choose_part(hits[next].target.part, modifiers);
+}
+
+void Pointer::choose_part(PartId part, Qt::KeyboardModifiers modifiers) {
+  if (modifiers & (Qt::ControlModifier | Qt::ShiftModifier))
+    session_.toggle_selected(part);
   else
-    session_.select({hit->target.part});
+    session_.select({part});
 }
 
 // Choosing elements ---------------------------------------------------------------------------------------
@@ -300,7 +361,8 @@ void Pointer::finish_drag() {
     return cancel_drag();
   }
   gesture_ = Gesture::none;
-  if (session_.history().current() != session_.history().committed()) session_.commit_preview(drag_->label());
+  if (session_.history().current() != session_.history().committed()) session_.commit_preview(copied_.empty() ? drag_->label() : tr("copy by dragging"));
+  copied_.clear();
   drag_.reset();
   typed_.clear();
   emit hint_changed();
@@ -313,6 +375,7 @@ void Pointer::cancel_drag() {
   typed_.clear();
   refused_.reset();
   session_.drop_preview();
+  if (const std::vector<PartId> before = std::exchange(copied_, {}); !before.empty()) session_.select(before);
   emit hint_changed();
   emit changed();
 }
@@ -396,6 +459,8 @@ QString Pointer::doing() const {
         .arg(tr(by[static_cast<int>(session_.chooser().way())]), QLatin1String(name_of(session_.chooser().chosen().kind, true)),
              session_.job().find(session_.chooser().part()) != nullptr ? QString::fromStdString(session_.job().at(session_.chooser().part()).name) : tr("a part"));
   }
+  if (!picking_ && under_.second != 0 && session_.job().find(under_.second) != nullptr)
+    return tr("%1: click chooses it, dragging moves it, with Ctrl a copy; a right click offers the rest").arg(QString::fromStdString(session_.job().at(under_.second).name));
   if (!picking_) return {};
   return picking_->count == 1 ? picking_->prompt + tr(" · Escape: leave it")
                               : tr("%1, %2 of %3 · Escape: leave it").arg(picking_->prompt).arg(picking_->points.size() + 1).arg(picking_->count);

@@ -12,6 +12,8 @@
 #include "app/view/camera_rig.h"
 #include "app/view/element_pick.h"
 #include "app/view/handles.h"
+#include "app/view/scene.h"
+#include "app/view/tool_markers.h"
 
 namespace anvil::app {
 
@@ -43,7 +45,7 @@ class Pointer : public QObject {
   void pick_points(int count, const QString& prompt, const PickAnswer& answer);
   bool picking() const { return picking_.has_value(); }
   /// Are elements of the part being chosen?
-  bool choosing() const { return session_.chooser().on() && !bare; }
+  bool choosing() const { return session_.chooser().on() && !filter.bare; }
   /// Leaves picking without an answer; false when nothing was being picked.
   bool stop_picking();
 
@@ -55,16 +57,22 @@ class Pointer : public QObject {
   QString doing() const;
   /// A handle is under the pointer.
   bool on_handle() const { return hot_ >= 0; }
+  /// The markers as they stand in a picture; none while they are not wanted.
+  ToolMarkers markers_in(const Picture& picture) const;
+  const MarkerKey& under_marker() const { return under_; }
 
   MouseScheme scheme = MouseScheme::three_buttons;
   SnapSettings snap;
   HandleMode handle_mode = HandleMode::move;
-  bool bare = false;     ///< just the shape is shown: no ghosts to hit, no handles
+  SceneFilter filter;  ///< of what can be seen and hit; where it is bare there are no handles either
+  bool tool_markers = true;  ///< tools of the shown recipe have markers
 
  signals:
   void changed();       ///< something is to be drawn anew
   void hint_changed();
   void camera_moved();
+  /// What can be done with a tool is wanted, at its marker.
+  void tool_menu_wanted(const anvil::Job::Use& use, const QPoint& global);
 
  private:
   enum class Gesture { none, pending, orbit, pan, drag, region, paint };
@@ -81,6 +89,10 @@ class Pointer : public QObject {
   void hover(const QPointF& pixel);
   void leave_place(const QMouseEvent& event);
   void click(Qt::KeyboardModifiers modifiers);
+  void press_marker(const ToolMarker& marker, const QMouseEvent& event);
+  void choose_part(PartId part, Qt::KeyboardModifiers modifiers);
+  /// Begins to drag what is chosen; a copy of it where asked.
+  void drag_chosen(const Vec3& from, bool copy);
   void pick_click();
   void choose_click(Qt::KeyboardModifiers modifiers);
   void choose_region(Qt::KeyboardModifiers modifiers);
@@ -99,8 +111,11 @@ class Pointer : public QObject {
   QWidget* view_;
   std::size_t picture_ = 0;
   int hot_ = -1;  // handle under the pointer
+  MarkerKey under_{};  // marker under the pointer
+  std::optional<PartId> pressed_marker_;
+  std::vector<PartId> copied_;  // what is chosen again when the drag of a copy is left
   Gesture gesture_ = Gesture::none;
-  QPointF pressed_at_, last_;
+  QPointF pressed_at_, last_, clicked_at_{-100, -100};
   Qt::MouseButton pressed_button_ = Qt::NoButton;
   Vec3 pivot_ = Vec3::Zero();
   std::optional<Picked> pressed_on_;

@@ -7,29 +7,29 @@
 
 namespace anvil::app {
 
-std::vector<PartId> shown_parts(const Session& session, bool bare) {
+std::vector<PartId> shown_parts(const Session& session, const SceneFilter& filter) {
   std::vector<PartId> shown;
   const Job& job = session.job();
   for (const PartPtr& part : job.parts) {
     if (!part->visible) continue;
     if (const auto uses = job.uses_of(part->id); !uses.empty()) {
       // A plane that is worked on stands alone, and so does a part whose elements are chosen.
-      if (bare || session.active_step() != 0 || session.chooser().on()) continue;
+      if (filter.bare || session.active_step() != 0 || session.chooser().on()) continue;
       const PartId owner = session.recipe_owner();
       const bool chosen = std::find(session.selection().begin(), session.selection().end(), part->id) != session.selection().end();
       const bool wanted = chosen || std::any_of(uses.begin(), uses.end(), [&](const Job::Use& use) { return use.part == owner; });
-      if (!wanted) continue;
+      if (!wanted || (filter.chosen_ghosts_only && !chosen && filter.pointed_at != part->id)) continue;
     }
     shown.push_back(part->id);
   }
   return shown;
 }
 
-std::vector<DrawItem> draw_items(const Session& session, bool bare) {
+std::vector<DrawItem> draw_items(const Session& session, const SceneFilter& filter) {
   std::vector<DrawItem> items;
   const Job& job = session.job();
   const auto& chosen = session.selection();
-  for (PartId id : shown_parts(session, bare)) {
+  for (PartId id : shown_parts(session, filter)) {
     const PartResult r = session.result(id);
     if (!r.evaluated || !r.evaluated->drawable || r.evaluated->drawable->triangles.empty()) continue;
     const Part& part = job.at(id);
@@ -43,11 +43,11 @@ std::vector<DrawItem> draw_items(const Session& session, bool bare) {
     if (item.ghost) {
       item.colour = use->on ? theme::operation_tint(use->operation) : theme::other;
       item.outline = item.selected ? theme::selection : item.colour;
-      item.faint = !item.selected;
+      item.faint = !item.selected && filter.pointed_at != id;
     } else {
       // Where elements are chosen they alone have the colour of the selection.
-      item.selected = item.selected && !bare && !(session.chooser().on() && id == session.chooser().part());
-      item.fresh = id == session.recipe_owner() && !bare && !session.chooser().on();
+      item.selected = item.selected && !filter.bare && !(session.chooser().on() && id == session.chooser().part());
+      item.fresh = id == session.recipe_owner() && !filter.bare && !session.chooser().on();
       item.outline = item.selected ? theme::selection : theme::ink;
     }
     if (const auto smooth = session.smooth_look(id)) item.drawable = smooth;
@@ -72,9 +72,9 @@ std::vector<DrawItem> chosen_items(Session& session) {
   return items;
 }
 
-Box3 scene_box(const Session& session, bool bare) {
+Box3 scene_box(const Session& session, const SceneFilter& filter) {
   Box3 box;
-  for (PartId id : shown_parts(session, bare)) box.add(session.world_bounds(id));
+  for (PartId id : shown_parts(session, filter)) box.add(session.world_bounds(id));
   return box;
 }
 

@@ -51,10 +51,10 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), ses
     emit hint_changed(hint());
   });
   connect(&session_, &Session::result_changed, this, [this](PartId) {
-    const Box3 scene = scene_box(session_, pointer_.bare);
+    const Box3 scene = scene_box(session_, pointer_.filter);
     if (fit_when_ready_ && !scene.empty()) {
       bool all_there = true;
-      for (PartId id : shown_parts(session_, pointer_.bare)) all_there = all_there && session_.result(id).evaluated;
+      for (PartId id : shown_parts(session_, pointer_.filter)) all_there = all_there && session_.result(id).evaluated;
       rig_.jump_to_fit(scene);
       if (all_there) fit_when_ready_ = false;
     }
@@ -73,6 +73,7 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), ses
     emit hint_changed(hint());
   });
   connect(&session_, &Session::pick_requested, &pointer_, &Pointer::pick_points);
+  connect(&pointer_, &Pointer::tool_menu_wanted, this, &ViewWidget::tool_menu_wanted);
   connect(&session_, &Session::fly_requested, this, &ViewWidget::fly_to);
 }
 
@@ -91,7 +92,7 @@ void ViewWidget::look(Direction direction) {
 }
 
 void ViewWidget::fit_all() {
-  const Box3 box = scene_box(session_, pointer_.bare);
+  const Box3 box = scene_box(session_, pointer_.filter);
   for (std::size_t k = 0; k < rig_.count(); ++k)
     if (k != pointer_.picture()) rig_.camera(k).fit(box, rig_.area(k).size());
   rig_.fit(pointer_.picture(), box);
@@ -139,7 +140,7 @@ void ViewWidget::camera_moved() {
 
 void ViewWidget::set_four(bool four) {
   pointer_.set_picture(0);
-  rig_.set_four(four, scene_box(session_, pointer_.bare));
+  rig_.set_four(four, scene_box(session_, pointer_.filter));
   emit style_changed();
   update();
 }
@@ -157,7 +158,25 @@ void ViewWidget::set_render_style(RenderStyle look) {
 }
 
 void ViewWidget::set_bare(bool bare) {
-  pointer_.bare = bare;
+  pointer_.filter.bare = bare;
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_tool_markers(bool markers) {
+  pointer_.tool_markers = markers;
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_chosen_ghosts_only(bool only) {
+  pointer_.filter.chosen_ghosts_only = only;
+  emit style_changed();
+  update();
+}
+
+void ViewWidget::set_belonging(bool belonging) {
+  belonging_ = belonging;
   emit style_changed();
   update();
 }
@@ -210,6 +229,12 @@ QPointF ViewWidget::handle_pixel(int handle) const {
   return {};
 }
 
+std::optional<QPointF> ViewWidget::marker_pixel(PartId tool) const {
+  for (const ToolMarker& marker : pointer_.markers_in(rig_.picture(0)).all)
+    if (marker.use.tool == tool) return marker.box.center();
+  return std::nullopt;
+}
+
 // Drawing -----------------------------------------------------------------------------------------------
 
 void ViewWidget::showEvent(QShowEvent* event) {
@@ -231,16 +256,16 @@ void ViewWidget::paintEvent(QPaintEvent*) {
   if (!usable_) return painter.fillRect(rect(), theme::view_bottom);
   style_.pixel_ratio = devicePixelRatioF();
   style_.grid_step = rig_.grid_step();
-  style_.grid = !pointer_.bare;
-  style_.marks = marks_ && !pointer_.bare;
-  Box3 scene = scene_box(session_, pointer_.bare);
+  style_.grid = !pointer_.filter.bare;
+  style_.marks = marks_ && !pointer_.filter.bare;
+  Box3 scene = scene_box(session_, pointer_.filter);
   const double reach = 24 * style_.grid_step;
   scene.add(rig_.camera(0).focus - Vec3(reach, reach, 0));
   scene.add(rig_.camera(0).focus + Vec3(reach, reach, 0));
   std::vector<const Drawable*> alive;
   for (const PartPtr& part : session_.job().parts)
     if (const PartResult r = session_.result(part->id); r.evaluated) alive.push_back(r.evaluated->drawable.get());
-  std::vector<DrawItem> items = draw_items(session_, pointer_.bare);
+  std::vector<DrawItem> items = draw_items(session_, pointer_.filter);
   for (DrawItem& item : items) item.mapped = deviation_map_ && !item.drawable->deviation.empty() && !item.ghost;
   for (const DrawItem& item : items) alive.push_back(item.drawable.get());
   for (DrawItem& item : chosen_items(session_)) {
@@ -272,7 +297,7 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     painter.drawText(here.area.adjusted(14, 10, 0, -10),
                      Qt::AlignLeft | (upper ? Qt::AlignBottom : Qt::AlignTop), name);
   }
-  if (!pointer_.bare) {
+  if (!pointer_.filter.bare) {
     if (index == 0) {
       const QString label = tr("grid %1 mm").arg(style_.grid_step);
       QRectF box(here.area.left() + 8, here.area.bottom() - 31, painter.fontMetrics().horizontalAdvance(label) + 12, 22);
@@ -294,15 +319,8 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     if (measure_) paint_measure(painter, here, *measure_);
     if (place_ && job.find(place_->first) != nullptr)
       paint_place(painter, here, place_->second, job.world_of(place_->first));
-    for (PartId id : session_.selection()) {
-      const auto use = session_.use_here(id);
-      if (!use || !job.at(id).visible) continue;
-      const Box3 box = session_.world_bounds(id);
-      QPointF at;
-      if (box.empty() || !here.at(Vec3(box.centre().x(), box.centre().y(), box.hi.z()), at)) continue;
-      paint_tag(painter, at + QPointF(26, -30),
-                QString::fromStdString(job.at(id).name) + " " + theme::operation_sign(use->operation), theme::ink);
-    }
+    if (belonging_) paint_belonging(painter, here, session_);
+    if (!rig_.four()) paint_tool_markers(painter, here, pointer_.markers_in(here), pointer_.under_marker());
     if (const auto plane = work_plane(session_)) paint_plane(painter, here, *plane);
     paint_vertices(painter, here);
     pointer_.paint(painter, index);

@@ -33,7 +33,15 @@ class ViewWidget : public QWidget {
   void set_render_style(RenderStyle look);
   RenderStyle render_style() const { return style_.style; }
   void set_bare(bool bare);
-  bool bare() const { return pointer_.bare; }
+  bool bare() const { return pointer_.filter.bare; }
+  void set_tool_markers(bool markers);
+  bool tool_markers() const { return pointer_.tool_markers; }
+  /// Ghosts of tools that are not chosen are left out.
+  void set_chosen_ghosts_only(bool only);
+  bool chosen_ghosts_only() const { return pointer_.filter.chosen_ghosts_only; }
+  /// Lines from what rides on a part, or is a tool of it, to that part.
+  void set_belonging(bool belonging);
+  bool belonging() const { return belonging_; }
   void set_marks(bool marks);
   bool marks() const { return marks_; }
   /// Colours parts by how far their last step moved the surface, where it tells that.
@@ -60,6 +68,8 @@ class ViewWidget : public QWidget {
   QPointF pixel_of(const Vec3& point) const;
   /// Pixel in the middle of a handle's grip (0 to 2).
   QPointF handle_pixel(int handle) const;
+  /// Pixel in the middle of a tool's marker; nothing when it has none.
+  std::optional<QPointF> marker_pixel(PartId tool) const;
   QRectF picture_area(std::size_t picture) const { return rig_.area(picture); }
   bool picking() const { return pointer_.picking(); }
   bool stop_picking() { return pointer_.stop_picking(); }
@@ -76,6 +86,7 @@ class ViewWidget : public QWidget {
   void style_changed();
   void unusable();
   void painted();
+  void tool_menu_wanted(const anvil::Job::Use& use, const QPoint& global);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -102,7 +113,7 @@ class ViewWidget : public QWidget {
   CameraRig rig_{this};
   Pointer pointer_{session_, rig_, this};
   FrameStyle style_;
-  bool marks_ = true, marks_through_ = false, isolated_ = false, deviation_map_ = false;
+  bool marks_ = true, marks_through_ = false, isolated_ = false, deviation_map_ = false, belonging_ = false;
   std::optional<std::pair<PartId, Place>> place_;
   std::optional<std::array<Vec3, 2>> measure_;
   bool fit_when_ready_ = true;

@@ -67,9 +67,32 @@ Result<FileBytes> FileBytes::read(const std::filesystem::path& path) {
   return bytes;
 }
 
+namespace {
+
+/// Gives a file a second name, in place of what had it. Where names cannot share a file it is copied.
+bool keep_as(const std::filesystem::path& path, const std::filesystem::path& name) {
+  std::error_code error;
+  std::filesystem::path temporary = name;
+  temporary += fmt::format(".{}.part", ::getpid());
+  std::filesystem::remove(temporary, error);
+  std::filesystem::create_hard_link(path, temporary, error);
+  if (error) std::filesystem::copy_file(path, temporary, error);
+  if (!error && ::rename(temporary.c_str(), name.c_str()) == 0) {
+    // Where both names are one file already, rename() leaves both.
+    std::filesystem::remove(temporary, error);
+    return true;
+  }
+  const int why = error ? error.value() : errno;
+  std::filesystem::remove(temporary, error);
+  errno = why;
+  return false;
+}
+
+}  // namespace
+
 Result<std::uintmax_t> write_through_temporary(
     const std::filesystem::path& path,
-    const std::function<Result<bool>(const std::filesystem::path& temporary)>& produce) {
+    const std::function<Result<bool>(const std::filesystem::path& temporary)>& produce, const std::filesystem::path& backup) {
   std::error_code error;
   if (std::filesystem::is_directory(path, error))
     return Issue{"is a folder", path.string(), {}, "choose a file name inside it"};
@@ -87,6 +110,7 @@ Result<std::uintmax_t> write_through_temporary(
     if (file.fd < 0 || ::fsync(file.fd) != 0) return fail(cannot("write", path, errno));
   }
   const std::uintmax_t size = std::filesystem::file_size(temporary, error);
+  if (!backup.empty() && std::filesystem::exists(path, error) && !keep_as(path, backup)) return fail(cannot("keep a backup of it", path, errno));
   if (::rename(temporary.c_str(), path.c_str()) != 0) return fail(cannot("write", path, errno));
   return size;
 }

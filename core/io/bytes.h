@@ -34,9 +34,11 @@ class FileBytes {
 /// Writes through a temporary name in the same folder, flushed to disk and then moved into place.
 /// `produce` writes the file under the name it is given; on any failure that file is removed and `path`
 /// stays as it was.
+/// @param backup  a name in the same folder under which what `path` held stays, in place of what that name held; empty: it goes.
+///                Where that cannot be done, nothing is written.
 Result<std::uintmax_t> write_through_temporary(
     const std::filesystem::path& path,
-    const std::function<Result<bool>(const std::filesystem::path& temporary)>& produce);
+    const std::function<Result<bool>(const std::filesystem::path& temporary)>& produce, const std::filesystem::path& backup = {});
 
 /// As above, for contents that are in memory already.
 Result<std::uintmax_t> write_bytes(const std::filesystem::path& path, std::string_view contents);

@@ -3,8 +3,11 @@
 
 #include <fmt/format.h>
 #include <zip.h>
+#include <zlib.h>
 
+#include <algorithm>
 #include <memory>
+#include <optional>
 
 #include "core/io/bytes.h"
 
@@ -41,8 +44,8 @@ Result<bool> write_zip(const std::filesystem::path& path, const std::vector<Pack
 
 }  // namespace
 
-Result<std::uintmax_t> write_package(const std::filesystem::path& path, const std::vector<PackageEntry>& entries) {
-  return write_through_temporary(path, [&](const std::filesystem::path& temporary) { return write_zip(temporary, entries); });
+Result<std::uintmax_t> write_package(const std::filesystem::path& path, const std::vector<PackageEntry>& entries, const std::filesystem::path& backup) {
+  return write_through_temporary(path, [&](const std::filesystem::path& temporary) { return write_zip(temporary, entries); }, backup);
 }
 
 struct Package::Archive {
@@ -80,6 +83,70 @@ std::string Package::read(const std::string& name) const {
   const int closed = zip_fclose(file);
   if (n != static_cast<zip_int64_t>(contents.size()) || closed != 0) throw bad("is damaged");
   return contents;
+}
+
+namespace {
+
+// A local file header (APPNOTE.TXT of the ZIP format, 4.3.7), by the places of its fields.
+constexpr std::string_view header_mark("PK\x03\x04", 4);
+constexpr std::size_t header_size = 30, method_at = 8, check_at = 14, packed_at = 18, name_at = 26, extra_at = 28;
+
+std::uint32_t number_at(std::string_view bytes, std::size_t at, std::size_t size) {
+  std::uint32_t value = 0;
+  for (std::size_t k = size; k-- > 0;) value = value << 8 | static_cast<unsigned char>(bytes[at + k]);
+  return value;
+}
+
+/// Unpacks a raw deflate stream at the beginning of `packed`. @param most  bytes that it may have unpacked
+std::optional<std::string> inflated(std::string_view packed, std::size_t most) {
+  z_stream stream{};
+  if (inflateInit2(&stream, -MAX_WBITS) != Z_OK) return std::nullopt;
+  const std::unique_ptr<z_stream, decltype(&inflateEnd)> ends(&stream, &inflateEnd);
+  std::string out, block(std::size_t{1} << 16, '\0');
+  int state = Z_OK;
+  while (state == Z_OK && out.size() <= most) {
+    if (stream.avail_in == 0) {
+      if (packed.empty()) return std::nullopt;
+      const std::size_t take = std::min<std::size_t>(packed.size(), std::size_t{1} << 30);
+      stream.next_in = reinterpret_cast<Bytef*>(const_cast<char*>(packed.data()));
+      stream.avail_in = static_cast<uInt>(take);
+      packed.remove_prefix(take);
+    }
+    stream.next_out = reinterpret_cast<Bytef*>(block.data());
+    stream.avail_out = static_cast<uInt>(block.size());
+    state = inflate(&stream, Z_NO_FLUSH);
+    out.append(block, 0, block.size() - stream.avail_out);
+  }
+  return state == Z_STREAM_END ? std::optional(std::move(out)) : std::nullopt;
+}
+
+}  // namespace
+
+std::vector<PackageEntry> salvage_entries(std::string_view package, std::vector<std::string>& lost) {
+  std::vector<PackageEntry> whole;
+  std::size_t allowed = Package::max_unpacked_share * package.size() + (std::size_t{1} << 20);
+  for (std::size_t at = package.find(header_mark); at != std::string_view::npos; at = package.find(header_mark, at + 1)) {
+    if (package.size() - at < header_size) break;
+    const std::string_view header = package.substr(at);
+    const std::size_t name_size = number_at(header, name_at, 2), data_at = header_size + name_size + number_at(header, extra_at, 2);
+    if (data_at > header.size()) continue;
+    const std::string name(header.substr(header_size, name_size));
+    std::optional<std::string> contents;
+    switch (number_at(header, method_at, 2)) {
+      case ZIP_CM_STORE:
+        if (const std::size_t size = number_at(header, packed_at, 4); size <= header.size() - data_at) contents = std::string(header.substr(data_at, size));
+        break;
+      case ZIP_CM_DEFLATE: contents = inflated(header.substr(data_at), allowed); break;
+      default: break;
+    }
+    if (!contents || crc32_z(0, reinterpret_cast<const Bytef*>(contents->data()), contents->size()) != number_at(header, check_at, 4)) {
+      lost.push_back(name);
+      continue;
+    }
+    allowed -= std::min(allowed, contents->size());
+    whole.push_back({name, std::move(*contents)});
+  }
+  return whole;
 }
 
 }  // namespace anvil

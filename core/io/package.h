@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <memory>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/result.h"
@@ -17,8 +18,14 @@ struct PackageEntry {
 };
 
 /// Writes a package in one go; on failure nothing is left. The same entries give the same bytes.
+/// @param backup  where what was there before is kept, as write_through_temporary() does it; empty: nowhere
 /// @return bytes written
-Result<std::uintmax_t> write_package(const std::filesystem::path& path, const std::vector<PackageEntry>& entries);
+Result<std::uintmax_t> write_package(const std::filesystem::path& path, const std::vector<PackageEntry>& entries,
+                                     const std::filesystem::path& backup = {});
+
+/// The entries of a package that are whole, found without its directory: also of one that was cut off, or overwritten in part.
+/// @param lost  receives the names of entries that begin in it and are not whole
+std::vector<PackageEntry> salvage_entries(std::string_view package, std::vector<std::string>& lost);
 
 /// A package to read from. A ZIP can promise far more than it holds: one that unpacks to more than 256 times its size and
 /// a megabyte is refused before anything is unpacked. Problems are raised as BadFile, with the entry named.
