@@ -38,7 +38,7 @@ Mesh as_exported(Mesh mesh) {
 }
 
 void write(const Mesh& mesh, const std::filesystem::path& path) {
-  if (const auto written = write_mesh(mesh, path); !written) give_up(written.issue().message());
+  if (const auto written = write_mesh(mesh, path, nullptr, {FacesWritten::polygons}); !written) give_up(written.issue().message());
 }
 
 /// Adds parts to a job and makes them tools of the first.
@@ -107,6 +107,10 @@ void add_gland_plate(JobBuilder& b) {
              b.add(fmt::format("Gland hole {}", n++), primitive("cylinder", {11, 30, 24}),
                    at + Vec3(-50 + 20 * column, -28 + 18 * row, 4)),
              Operation::difference);
+  std::vector<UseId> holes;
+  for (const Job::Use& use : b.job.uses_by(plate))
+    if (use.operation == Operation::difference) holes.push_back(use.id);
+  b.job = *edit::add_tray(b.job, holes, "Hole pattern");
 }
 
 /// An imported mesh with the damage of a bad export. `clean` is what it should have been.

@@ -5,8 +5,11 @@
 #include <QElapsedTimer>
 #include <QScreen>
 #include <QStandardPaths>
+#include <fmt/format.h>
+
 #include <functional>
 #include <iostream>
+#include <numbers>
 
 #include "app/finder.h"
 #include "app/main_window.h"
@@ -166,7 +169,7 @@ const std::vector<Shot> shots = {
     {QStringLiteral("contact"),
      [](MainWindow& w) {
        w.set_station(Station::combine);
-       w.session().select({named(w, "Gland plate")});
+       show_only(w, named(w, "Gland plate"));
        w.view().look(Direction::top);
        wait(400);
        w.view().fit_selection();
@@ -184,11 +187,50 @@ const std::vector<Shot> shots = {
        w.view().set_render_style(RenderStyle::wires);
        w.view().fit_selection();
      }},
-    {QStringLiteral("see-through"),
+    {QStringLiteral("forty-markers"),
      [](MainWindow& w) {
+       // Thirty holes and bosses more on the mast clamp, all around its middle.
+       Session& session = w.session();
+       const PartId clamp = named(w, "Mast clamp");
+       Job job = session.job();
+       std::vector<PartId> holes, bosses;
+       for (int k = 0; k < 30; ++k) {
+         const double angle = 2 * std::numbers::pi * k / 30;
+         Part part;
+         const bool is_boss = k % 4 == 0;
+         part.name = fmt::format(fmt::runtime(is_boss ? "Boss {}" : "Pin hole {}"), k + 1);
+         part.source = Primitive::of("cylinder", {is_boss ? 5.0 : 3.0, is_boss ? 5.0 : 40.0, 24});
+         part.placement.position = Vec3(25 * std::cos(angle), 25 * std::sin(angle), 71);
+         PartId id = 0;
+         job = edit::add_part(job, part, &id);
+         (is_boss ? bosses : holes).push_back(id);
+       }
+       job = *edit::combine(*edit::combine(job, clamp, bosses, Operation::unite), clamp, holes, Operation::difference);
+       session.commit(QStringLiteral("forty"), job);
+       w.set_station(Station::combine);
+       show_only(w, clamp);
+       w.view().set_chosen_ghosts_only(true);
+       session.select({named(w, "Pin hole 20")});
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_all();
+     }},
+    {QStringLiteral("failing-step"),
+     [](MainWindow& w) {
+       Session& session = w.session();
+       w.set_station(Station::combine);
+       show_only(w, named(w, "Gland plate"));
+       // The rim gets the plate itself as a tool: a loop, refused with its way out.
+       session.commit(QStringLiteral("loop"), edit::combine(session.job(), named(w, "Rim"), {named(w, "Gland plate")}, Operation::difference));
+       w.view().fit_all();
+     }},
+    {QStringLiteral("changes"),
+     [](MainWindow& w) {
+       w.set_station(Station::combine);
        w.session().select({named(w, "Mast clamp")});
-       w.view().set_render_style(RenderStyle::see_through);
-       w.view().fit_selection();
+       for (const char* verb : {"duplicate", "hide", "lock"}) w.verbs().find(QLatin1String(verb))->trigger();
+       w.session().undo();
+       w.verbs().find(QStringLiteral("changes"))->trigger();
      }},
     {QStringLiteral("finder"), [](MainWindow& w) { w.verbs().find(QStringLiteral("find"))->trigger(); }},
     {QStringLiteral("keys"), [](MainWindow& w) { w.verbs().find(QStringLiteral("key_sheet"))->trigger(); }},

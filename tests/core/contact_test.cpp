@@ -261,7 +261,7 @@ TEST_CASE("the demo's gland plate comes out of the same polygons when it is turn
       return Operand{shared(mesh), part.name, operation, turn * job->world_of(part.id), true, {}};
     };
     std::vector<Operand> operands{operand(**plate, Operation::unite)};
-    for (const ToolUse& use : (*plate)->recipe.at(0).tools) operands.push_back(operand(job->at(use.tool), use.operation));
+    for (const Job::Use& use : job->uses_by((*plate)->id)) operands.push_back(operand(job->at(use.tool), use.operation));
     const auto result = combine(operands);
     REQUIRE(result);
     CHECK(judge(in_triangles(result->mesh)).sound());

@@ -303,3 +303,143 @@ TEST_CASE("random damage to the JSON of a job is refused or read, never a crash"
   }
   CHECK(opened < 1000);  // most of it is noticed
 }
+
+namespace {
+
+std::string bytes_in(const std::filesystem::path& path) {
+  std::ifstream in(path, std::ios::binary);
+  return std::string(std::istreambuf_iterator<char>(in), {});
+}
+void put_bytes(const std::filesystem::path& path, const std::string& bytes) { std::ofstream(path, std::ios::binary) << bytes; }
+
+/// Plate with a drill, a scan, and a part made from the scan.
+Job job_with_follower() {
+  Job job = rich_job();
+  return *edit::add_part_from(job, 3, nullptr);
+}
+
+}  // namespace
+
+TEST_CASE("what is whole of a job file that was cut off anywhere is given back, and what is lost is told") {
+  const TemporaryFolder folder;
+  REQUIRE(save_job(job_with_follower(), folder / "gauge.anvil"));
+  const std::string whole = bytes_in(folder / "gauge.anvil");
+  std::size_t most = 0, without_scan = 0, refused = 0;
+  for (std::size_t length = 0; length < whole.size(); length += 7) {
+    put_bytes(folder / "cut.anvil", whole.substr(0, length));
+    CHECK(!load_job(folder / "cut.anvil"));
+    const auto salvaged = salvage_job(folder / "cut.anvil");
+    if (!salvaged) {
+      ++refused;
+      CHECK(salvaged.issue().remedy != "");
+      continue;
+    }
+    most = std::max(most, salvaged->job.parts.size());
+    if (salvaged->job.parts.size() < 4) {
+      // The mesh is lost, and with it the part that follows it; what needs no mesh is there with its recipe.
+      ++without_scan;
+      REQUIRE(salvaged->job.parts.size() == 2);
+      CHECK(salvaged->job.parts[0]->recipe == rich_job().parts[0]->recipe);
+      CHECK(salvaged->lost.size() == 2);
+    }
+  }
+  CHECK(most == 4);
+  CHECK(without_scan > 20);
+  CHECK(refused > 20);
+}
+
+TEST_CASE("a job file with any one byte changed opens whole, gives back what is whole, or is refused with its remedy") {
+  const TemporaryFolder folder;
+  REQUIRE(save_job(job_with_follower(), folder / "gauge.anvil"));
+  const std::string whole = bytes_in(folder / "gauge.anvil");
+  std::mt19937 random(7);
+  for (int trial = 0; trial < 400; ++trial) {
+    std::string changed = whole;
+    const std::size_t at = random() % changed.size();
+    changed[at] = static_cast<char>(changed[at] ^ static_cast<char>(1 << random() % 8));
+    CAPTURE(at);
+    put_bytes(folder / "changed.anvil", changed);
+    if (load_job(folder / "changed.anvil")) continue;
+    const auto salvaged = salvage_job(folder / "changed.anvil");
+    if (!salvaged) {
+      CHECK(salvaged.issue().remedy != "");
+      continue;
+    }
+    CHECK(!salvaged->job.parts.empty());
+    CHECK((salvaged->job.parts.size() == 4 || !salvaged->lost.empty()));
+    // What it gives can be saved, and is a whole job then.
+    REQUIRE(save_job(salvaged->job, folder / "again.anvil"));
+    CHECK(load_job(folder / "again.anvil"));
+  }
+}
+
+TEST_CASE("one part or step of a job that cannot be read costs no other") {
+  const TemporaryFolder folder;
+  const auto salvaged = [&](const std::function<void(nlohmann::json&)>& spoil) {
+    nlohmann::json document = job_to_json(rich_job(), [](const auto&) { return "meshes/1.ply"; });
+    document["parts"].erase(2);  // the scan, whose mesh is not there
+    spoil(document);
+    const std::string text = document.dump();
+    write_archive(folder / "spoilt.anvil", text);
+    CHECK(!load_job(folder / "spoilt.anvil"));
+    return salvage_job(folder / "spoilt.anvil");
+  };
+  SECTION("a part without a name") {
+    const auto back = salvaged([](auto& d) { d["parts"][1].erase("name"); });
+    REQUIRE(back);
+    CHECK(back->job.parts.size() == 1);
+    CHECK(back->job.parts[0]->recipe.size() == 1);
+    CHECK(back->job.parts[0]->recipe[0].tools.empty());
+    CHECK(back->lost.size() == 2);  // the part, and the tool that it was
+  }
+  SECTION("a step of an unknown kind") {
+    const auto back = salvaged([](auto& d) { d["parts"][0]["recipe"].push_back({{"id", 9}, {"kind", "knead"}, {"on", true}, {"fields", nlohmann::json::object()}}); });
+    REQUIRE(back);
+    CHECK(back->job.parts.size() == 2);
+    CHECK(back->job.parts[0]->recipe.size() == 1);
+    REQUIRE(back->lost.size() == 1);
+    CHECK(back->lost[0].find("knead") != std::string::npos);
+  }
+  SECTION("a newer version, with what is not known here") {
+    const auto back = salvaged([](auto& d) { d["version"] = job_format_version + 1, d["weather"] = "fine", d["parts"][0]["mood"] = 3; });
+    REQUIRE(back);
+    CHECK(back->version == job_format_version + 1);
+    CHECK(back->job.parts.size() == 2);
+    CHECK(back->lost.empty());
+  }
+  SECTION("ids used twice") {
+    const auto back = salvaged([](auto& d) { d["parts"][1]["id"] = 1; });
+    REQUIRE(back);
+    CHECK(back->job.parts.size() == 2);
+    CHECK(back->job.parts[0]->id != back->job.parts[1]->id);
+  }
+}
+
+TEST_CASE("where job.json is lost, each whole mesh is a part") {
+  const TemporaryFolder folder;
+  REQUIRE(save_job(job_with_follower(), folder / "gauge.anvil"));
+  std::string bytes = bytes_in(folder / "gauge.anvil");
+  bytes[60] = static_cast<char>(~bytes[60]);  // within the packed job.json, which comes first
+  put_bytes(folder / "gauge.anvil", bytes);
+  const auto back = salvage_job(folder / "gauge.anvil");
+  REQUIRE(back);
+  REQUIRE(back->job.parts.size() == 1);
+  const Mesh scan = placed(stock("icosphere", {3, 2}), {1, 2, 3}, {4, 5, 6});
+  CHECK(std::get<ImportedSource>(back->job.parts[0]->source).mesh->positions == scan.positions);
+  CHECK(!back->lost.empty());
+}
+
+TEST_CASE("saving keeps the version before as one backup, and only when the new one is whole") {
+  const TemporaryFolder folder;
+  CHECK(backup_of("/a/clamp.anvil") == "/a/clamp.backup.anvil");
+  Job job = rich_job();
+  for (const char* title : {"first", "second", "third"}) {
+    job.title = title;
+    REQUIRE(save_job(job, folder / "gauge.anvil", Backup::keep));
+  }
+  CHECK(load_job(folder / "gauge.anvil")->title == "third");
+  CHECK(load_job(folder / "gauge.backup.anvil")->title == "second");
+  std::size_t files = 0;
+  for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(folder / "")) ++files;
+  CHECK(files == 2);
+}
