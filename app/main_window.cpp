@@ -78,6 +78,7 @@ MainWindow::MainWindow() {
   connect(&session_, &Session::selection_changed, this, &MainWindow::refresh);
   connect(&session_, &Session::result_changed, &book_, &VerbBook::refresh);
   connect(&session_, &Session::complained, this, &MainWindow::show_issue);
+  connect(&session_, &Session::remedies_offered, this, &MainWindow::show_remedies);
   connect(&session_, &Session::said, this, [this](const QString& text) {
     hint_->setText(text);
     message_timer_.start();
@@ -220,7 +221,9 @@ QWidget* MainWindow::build_centre() {
   issue_show_ = link_button(tr("show"));
   auto* close = link_button(tr("close"));
   connect(close, &QToolButton::clicked, issue_strip_, &QWidget::hide);
+  issue_remedies_ = new QHBoxLayout;
   strip->addWidget(issue_text_, 1);
+  strip->addLayout(issue_remedies_);
   strip->addWidget(issue_show_);
   strip->addWidget(close);
   issue_strip_->hide();
@@ -353,6 +356,7 @@ void MainWindow::refresh() {
 
 void MainWindow::show_activity() {
   const Evaluator::Activity now = session_.activity();
+  recipe_->show_activity(now);
   const bool show = !now.what.empty() && now.seconds > shown_after;
   stop_->setVisible(show);
   if (show) {
@@ -369,7 +373,20 @@ void MainWindow::show_activity() {
   activity_->setToolTip(tr("Results kept for undo and later: %1 MB of at most %2 MB").arg(memory.used >> 20).arg(memory.limit >> 20));
 }
 
+void MainWindow::show_remedies(const std::vector<Remedy>& remedies) {
+  for (const Remedy& remedy : remedies) {
+    auto* button = new QPushButton(remedy.label);
+    button->setObjectName(QStringLiteral("remedy"));
+    connect(button, &QPushButton::clicked, this, [this, run = remedy.run] {
+      hide_issue();
+      run();
+    });
+    issue_remedies_->addWidget(button);
+  }
+}
+
 void MainWindow::show_issue(const Issue& issue, PartId part) {
+  clear_layout(issue_remedies_);
   issue_text_->setText(QString::fromStdString(issue.message()));
   issue_show_->disconnect();
   issue_show_->setVisible(part != 0 && !issue.places.empty());

@@ -50,6 +50,7 @@ class MainWindow : public QMainWindow {
   void refresh();
   void show_activity();
   void show_issue(const Issue& issue, PartId part);
+  void show_remedies(const std::vector<Remedy>& remedies);
   void show_part_menu(const QPoint& global);
   void show_tool_menu(const Job::Use& use, const QPoint& global);
 
@@ -71,6 +72,7 @@ class MainWindow : public QMainWindow {
   QToolButton* job_button_;
   QLabel* saved_;
   QFrame* issue_strip_;
+  QHBoxLayout* issue_remedies_;
   QLabel *issue_text_, *hint_, *activity_;
   QToolButton* issue_show_;
   QPushButton* stop_;

@@ -13,7 +13,7 @@
 namespace anvil::app {
 namespace {
 
-enum Role { part_id = Qt::UserRole, count_text, state_icon, hidden, locked };
+enum Role { part_id = PartList::part_role, count_text, state_icon, hidden, locked };
 
 /// Glyph of the verdict, name, and the number of triangles; an eye at the right end shows and hides.
 class PartDelegate : public QStyledItemDelegate {
@@ -122,12 +122,9 @@ PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), ses
     rebuild();
     if (const PartSet* set = session_.job().find_set(set_)) session_.select(set->parts);
   });
-  list_ = new QListWidget;
+  list_ = new PartList;
   list_->setObjectName(QStringLiteral("parts"));
   list_->setAccessibleName(tr("Parts of the job"));
-  list_->setSelectionMode(QAbstractItemView::ExtendedSelection);
-  list_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
-  list_->setDragDropMode(QAbstractItemView::InternalMove);
   list_->setContextMenuPolicy(Qt::CustomContextMenu);
   list_->setMouseTracking(true);
   list_->setItemDelegate(new PartDelegate(session_, list_));
@@ -153,12 +150,16 @@ PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), ses
     const std::string free = session_.job().free_name(name);
     if (!session_.commit(tr("rename"), edit::change_unlocked(session_.job(), id, [&](Part& p) { p.name = free; }))) rebuild();
   });
-  connect(list_->model(), &QAbstractItemModel::rowsMoved, this, [this] {
-    Job job = session_.job();
+  connect(list_, &PartList::moved, this, [this](const std::vector<PartId>& parts, int to) {
     // Tools are not in the list; parts are put in the list's order, tools after them.
-    for (int row = 0; row < list_->count(); ++row)
-      job = edit::reorder_part(job, list_->item(row)->data(part_id).value<PartId>(),
-                               static_cast<std::size_t>(row));
+    std::vector<PartId> order;
+    const auto is_moved = [&](PartId id) { return std::find(parts.begin(), parts.end(), id) != parts.end(); };
+    for (int row = 0; row <= list_->count(); ++row) {
+      if (row == to) order.insert(order.end(), parts.begin(), parts.end());
+      if (row < list_->count() && !is_moved(list_->part_at(row))) order.push_back(list_->part_at(row));
+    }
+    Job job = session_.job();
+    for (std::size_t place = 0; place < order.size(); ++place) job = edit::reorder_part(job, order[place], place);
     session_.commit(tr("reorder parts"), job);
   });
   connect(list_, &QWidget::customContextMenuRequested, this,
@@ -244,7 +245,7 @@ void PartsPanel::fill_set_menu(QMenu& menu) {
 void PartsPanel::rebuild() {
   refresh_sets();
   updating_ = true;
-  list_->setDragDropMode(search_->text().trimmed().isEmpty() && set_ == 0 ? QAbstractItemView::InternalMove : QAbstractItemView::NoDragDrop);
+  list_->set_ordered(search_->text().trimmed().isEmpty() && set_ == 0);
   list_->clear();
   for (const PartPtr& part : session_.job().parts) {
     if (!lists(*part)) continue;

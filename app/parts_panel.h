@@ -5,10 +5,10 @@
 
 #include <QComboBox>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QMenu>
 #include <QToolButton>
 
+#include "app/part_list.h"
 #include "app/session.h"
 
 namespace anvil::app {
@@ -20,7 +20,7 @@ class PartsPanel : public QWidget {
   explicit PartsPanel(Session& session, QWidget* parent = nullptr);
   /// Starts editing the name of the chosen part.
   void rename_chosen();
-  QListWidget* list() const { return list_; }
+  PartList* list() const { return list_; }
   void search() { search_->setFocus(), search_->selectAll(); }
   /// Keeps the chosen parts together as a set, and lists that.
   void make_set();
@@ -40,7 +40,7 @@ class PartsPanel : public QWidget {
   QLineEdit* search_;
   QComboBox* sets_;
   QToolButton* set_menu_;
-  QListWidget* list_;
+  PartList* list_;
   SetId set_ = 0;  // that is listed; 0: all parts
   bool updating_ = false;
 };

@@ -1,9 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/recipe_panel.h"
 
+#include <QDropEvent>
+#include <QMimeData>
 #include <QScrollBar>
 #include <QTimer>
 #include <algorithm>
+
+#include "app/part_list.h"
+#include "app/remedies.h"
 
 namespace anvil::app {
 
@@ -40,6 +45,8 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   cards_layout_->setSpacing(8);
   outer->addLayout(cards_layout_);
   outer->addStretch();
+  content->setAcceptDrops(true);
+  content->installEventFilter(this);
   scroll_->setWidget(content);
   layout->addWidget(scroll_);
   connect(&session_, &Session::job_changed, this, &RecipePanel::refresh);
@@ -55,6 +62,55 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   connect(scroll_->verticalScrollBar(), &QScrollBar::rangeChanged, this, &RecipePanel::reveal);
   connect(scroll_->verticalScrollBar(), &QScrollBar::actionTriggered, this, [this] { reveal_ = 0; });
   refresh();
+}
+
+void RecipePanel::show_activity(const Evaluator::Activity& now) {
+  for (RecipeCard* card : cards_)
+    if (card->id().step != 0) card->show_activity(card->id().step == now.step ? now.step_seconds : -1, now.progress);
+}
+
+/// Parts that are dragged here from their list become tools.
+bool RecipePanel::eventFilter(QObject* watched, QEvent* event) {
+  auto* content = static_cast<QWidget*>(watched);
+  switch (event->type()) {
+    case QEvent::DragEnter:
+    case QEvent::DragMove: {
+      auto* drag = static_cast<QDragMoveEvent*>(event);
+      if (!drag->mimeData()->hasFormat(QLatin1String(parts_mime))) break;
+      if (!drop_) drop_ = std::make_unique<RowDrop>(content);
+      drag->setAccepted(drop_->over(content->mapToGlobal(drag->position().toPoint())).has_value() || event->type() == QEvent::DragEnter);
+      return true;
+    }
+    case QEvent::DragLeave: drop_.reset(); break;
+    case QEvent::Drop: {
+      auto* drag = static_cast<QDropEvent*>(event);
+      const auto to = drop_ ? drop_->over(content->mapToGlobal(drag->position().toPoint())) : std::nullopt;
+      drop_.reset();
+      if (!to) break;
+      // They are not moved out of their list by it.
+      drag->setDropAction(Qt::CopyAction);
+      drag->accept();
+      std::vector<PartId> parts;
+      for (const QByteArray& id : drag->mimeData()->data(QLatin1String(parts_mime)).split(' '))
+        if (const PartId part = id.toUInt(); session_.job().find(part) != nullptr && part != session_.recipe_owner()) parts.push_back(part);
+      const Job::Found found = session_.job().find_step(to->step);
+      if (!parts.empty() && found) take_parts(found.part->id, parts, *to);
+      return true;
+    }
+    default: break;
+  }
+  return QWidget::eventFilter(watched, event);
+}
+
+void RecipePanel::take_parts(PartId part, const std::vector<PartId>& parts, const edit::RowPlace& to) {
+  const Step& step = *session_.job().find_step(to.step).step;
+  const auto operation = field_place(step.kind->fields, "operation");
+  const Operation what = operation ? *operation_named(std::get<std::string>(step.fields[*operation])) : Operation::difference;
+  if (!make_tools(session_, tr("add tools"), part, parts, what, to.step, to.tray) || to.at == static_cast<std::size_t>(-1)) return;
+  std::vector<UseId> rows;
+  for (const Job::Use& use : session_.job().uses_by(part))
+    if (use.step == to.step && std::find(parts.begin(), parts.end(), use.tool) != parts.end()) rows.push_back(use.id);
+  session_.commit(tr("reorder tools"), edit::move_uses(session_.job(), rows, to));
 }
 
 void RecipePanel::reveal() {

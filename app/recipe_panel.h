@@ -4,8 +4,10 @@
 
 #include <QScrollArea>
 #include <map>
+#include <memory>
 
 #include "app/cards/recipe_card.h"
+#include "app/cards/row_drop.h"
 
 namespace anvil::app {
 
@@ -14,11 +16,17 @@ class RecipePanel : public QWidget {
 
  public:
   explicit RecipePanel(Session& session, QWidget* parent = nullptr);
+  /// Shows on its card which step is being computed.
+  void show_activity(const Evaluator::Activity& now);
+
+ protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
   /// Makes the cards that are missing, takes away those that are not asked for any more, and refreshes all.
   void refresh();
   std::vector<CardId> wanted() const;
+  void take_parts(PartId part, const std::vector<PartId>& parts, const edit::RowPlace& to);
   /// Scrolls to the card of the step that was taken up.
   void reveal();
 
@@ -28,6 +36,7 @@ class RecipePanel : public QWidget {
   QScrollArea* scroll_;
   QVBoxLayout* cards_layout_;
   std::vector<RecipeCard*> cards_;
+  std::unique_ptr<RowDrop> drop_;  // of parts that are dragged over the cards
   StepId reveal_ = 0;  // the step whose card is to be in sight; 0: the user has scrolled elsewhere
   std::map<CardId, bool> open_;  // what the user has opened and closed, while the part was shown before
 };

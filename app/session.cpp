@@ -705,8 +705,9 @@ void Session::edit_chosen(const StepKind& kind) {
 void Session::say(const QString& text) {
   emit said(text);
 }
-void Session::complain(const Issue& issue, PartId part) {
+void Session::complain(const Issue& issue, PartId part, const std::vector<Remedy>& remedies) {
   emit complained(issue, part);
+  if (!remedies.empty()) emit remedies_offered(remedies);
 }
 
 }  // namespace anvil::app

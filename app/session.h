@@ -37,6 +37,12 @@ struct PartResult {
   }
 };
 
+/// A way out of a problem, offered as a button.
+struct Remedy {
+  QString label;
+  std::function<void()> run;
+};
+
 /// A point picked in the view.
 struct PickedPoint {
   PartId part = 0;
@@ -183,7 +189,7 @@ class Session : public QObject {
 
   /// Tells the user something in the bottom line, or as a problem with a place to show.
   void say(const QString& text);
-  void complain(const Issue& issue, PartId part = 0);
+  void complain(const Issue& issue, PartId part = 0, const std::vector<Remedy>& remedies = {});
 
  signals:
   void job_changed(bool live);
@@ -191,6 +197,8 @@ class Session : public QObject {
   void result_changed(anvil::PartId part);
   void said(const QString& text);
   void complained(const anvil::Issue& issue, anvil::PartId part);
+  /// Ways out of what was complained about last.
+  void remedies_offered(const std::vector<anvil::app::Remedy>& remedies);
   void fly_requested(anvil::PartId part, const anvil::app::Place& place);
   void active_step_changed();
   void up_to_changed();

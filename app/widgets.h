@@ -67,6 +67,8 @@ class Card : public QFrame {
   QHBoxLayout* header() const { return header_layout_; }
   void set_summary(const QString& text);
   void set_title(const QString& text);
+  /// What a card that can be dragged is grabbed by.
+  QAbstractButton* drag_handle() const { return title_; }
   bool is_open() const { return title_->isChecked(); }
   void set_open(bool open) { title_->setChecked(open); }
   /// Shown as not counting now.

@@ -54,10 +54,16 @@ Evaluator::Activity Evaluator::activity() const {
   const std::lock_guard lock(mutex_);
   if (!busy_ || what_.empty()) return {};
   const std::chrono::duration<double> elapsed = std::chrono::steady_clock::now() - since_;
-  return {what_, elapsed.count(), progress_};
+  const std::chrono::duration<double> on_step = std::chrono::steady_clock::now() - step_since_;
+  return {what_, elapsed.count(), progress_, step_, on_step.count()};
 }
 
 void Evaluator::work() {
+  runner_.on_step = [this](StepId step) {
+    const std::lock_guard lock(mutex_);
+    step_ = step;
+    step_since_ = std::chrono::steady_clock::now();
+  };
   step_back_for_the_window();
   std::unique_lock lock(mutex_);
   for (;;) {
@@ -81,6 +87,7 @@ void Evaluator::work() {
     lock.lock();
     busy_ = false;
     what_.clear();
+    step_ = 0;
     changed_.notify_all();
   }
 }
@@ -117,11 +124,13 @@ void Evaluator::serve(const JobPtr& whole, PartId first, UpTo up_to, std::uint64
   const auto job_for = [&](PartId id) -> const JobPtr& { return id == up_to.part ? shorter : whole; };
   std::vector<PartId> order;
   if (whole->find(first) != nullptr) order.push_back(first);
-  for (const PartPtr& part : whole->parts)
-    if (part->id != first) order.push_back(part->id);
+  for (const bool visible : {true, false})
+    for (const PartPtr& part : whole->parts)
+      if (part->id != first && part->visible == visible) order.push_back(part->id);
   auto begin = [&](const char* verb, PartId id) {
     const std::lock_guard lock(mutex_);
     what_ = fmt::format("{} {}", verb, whole->at(id).name);
+    step_ = 0;
     since_ = std::chrono::steady_clock::now();
     progress_ = 0;
     memory_ = runner_.memory();

@@ -48,6 +48,8 @@ class Evaluator {
   struct Activity {
     std::string what;  ///< "Combining Mast clamp"; "" when idle
     double seconds = 0, progress = 0;
+    StepId step = 0;          ///< that is being computed; 0: none
+    double step_seconds = 0;  ///< since it began
   };
   Activity activity() const;
 
@@ -67,7 +69,8 @@ class Evaluator {
   bool quitting_ = false, busy_ = false, checking_ = false;
   std::stop_source stop_;
   std::string what_;
-  std::chrono::steady_clock::time_point since_;
+  std::chrono::steady_clock::time_point since_, step_since_;
+  StepId step_ = 0;
   std::atomic<double> progress_ = 0;
   RecipeRunner runner_;
   RecipeRunner::Memory memory_;

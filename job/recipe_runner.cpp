@@ -335,6 +335,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
   input.free_of_crossings = [&](std::size_t which) { return opened.free_of_crossings[which](); };
   input.cache = &engine_caches_[{part.id, step.id}];
   ++counts_.steps;
+  if (on_step) on_step(step.id);
   Result<StepOutput> made = step.kind->run(input);
   if (!made) return failed(made.issue());
   const Index number = after.cast_steps++;

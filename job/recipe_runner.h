@@ -3,6 +3,7 @@
 // after undo, also in a copy of the part, and a changed one computes only itself and what comes after it.
 #pragma once
 
+#include <functional>
 #include <map>
 #include <unordered_map>
 
@@ -71,6 +72,9 @@ class RecipeRunner {
   /// Begins with a job: what is kept for steps that it does not have any more is let go, and what it asks for from now
   /// on stays. Call it now and then.
   void begin(const Job& job);
+
+  /// Called, in the thread that evaluates, when a step begins to be computed.
+  std::function<void(StepId)> on_step;
 
   /// How often something was really computed since the start.
   struct Counts {

@@ -25,6 +25,10 @@ class RecipeCard : public Card {
   const CardId& id() const { return id_; }
   /// Shows what the job says now. Called only while what it is about is there.
   virtual void refresh() = 0;
+  /// Can parts become rows of it?
+  virtual bool takes_tools() const { return false; }
+  /// What it is about is being computed; seconds so far below zero: it is not.
+  virtual void show_activity(double /*seconds*/, double /*progress*/) {}
 
  protected:
   const Part& part() const { return session_.job().at(id_.part); }

@@ -1,12 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/cards/step_card.h"
 
+#include <QApplication>
 #include <QInputDialog>
 #include <QMenu>
+#include <QMouseEvent>
 #include <algorithm>
 
 #include "app/cards/editors.h"
 #include "app/cards/tool_row.h"
+#include "app/remedies.h"
 #include "job/edit.h"
 
 namespace anvil::app {
@@ -65,11 +68,15 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
   });
   more->setMenu(menu);
   header()->addWidget(more);
+  drag_handle()->installEventFilter(this);
   failure_ = new QLabel;
   failure_->setObjectName(QStringLiteral("step_failure"));
   failure_->setWordWrap(true);
   failure_->setStyleSheet(QStringLiteral("color: #B3202C;"));
   body()->addWidget(failure_);
+  remedies_ = new QHBoxLayout;
+  remedies_->setSpacing(4);
+  body()->addLayout(remedies_);
   if (with_tools) {
     tools_layout_ = new QVBoxLayout;
     tools_layout_->setSpacing(3);
@@ -78,9 +85,7 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
     connect(add_, &QToolButton::clicked, this, [this] {
       const std::vector<PartId> others = addable();
       const auto operation = field_place(step().kind->fields, "operation");
-      session_.commit(tr("add tools"),
-                      edit::add_tools(session_.job(), id_.step, others,
-                                      operation ? *operation_named(std::get<std::string>(step().fields[*operation])) : Operation::difference));
+      make_tools(session_, tr("add tools"), id_.part, others, operation ? *operation_named(std::get<std::string>(step().fields[*operation])) : Operation::difference, id_.step);
     });
     body()->addWidget(add_);
   }
@@ -204,12 +209,104 @@ void StepCard::refresh() {
         if (done.note->place == Note::Place::card) note += QStringLiteral(" · ") + session_.named(id_.part, in_words(done));
     }
   }
-  failure_->setText(failure);
-  failure_->setVisible(!failure.isEmpty());
+  if (failure != failure_->text()) refresh_remedies(failure);
   compared_->setText(compared);
   compared_->setVisible(!compared.isEmpty() && step().on);
+  note_text_ = note;
   note_->setText(note);
   note_->setVisible(!note.isEmpty() && step().on);
+}
+
+void StepCard::refresh_remedies(const QString& failure) {
+  failure_->setText(failure);
+  failure_->setVisible(!failure.isEmpty());
+  clear_layout(remedies_);
+  if (failure.isEmpty()) return;
+  set_open(true);
+  for (const Remedy& remedy : remedies_for(session_, id_.part, id_.step)) {
+    auto* button = link_button(remedy.label);
+    button->setObjectName(QStringLiteral("remedy_%1").arg(id_.step));
+    connect(button, &QToolButton::clicked, this, remedy.run);
+    remedies_->addWidget(button);
+  }
+  remedies_->addStretch();
+}
+
+void StepCard::show_activity(double seconds, double progress) {
+  constexpr double told_after = 0.3;  // seconds
+  const QString text = seconds < told_after ? note_text_
+                       : progress > 0       ? tr("computing, %1 s · %2 %").arg(seconds, 0, 'f', 1).arg(qRound(100 * progress))
+                                            : tr("computing, %1 s").arg(seconds, 0, 'f', 1);
+  if (text == note_->text()) return;
+  note_->setText(text);
+  note_->setVisible(!text.isEmpty() && step().on);
+}
+
+// Dragging the card by its header --------------------------------------------------------------------------
+
+bool StepCard::eventFilter(QObject* watched, QEvent* event) {
+  const auto* mouse = static_cast<QMouseEvent*>(event);
+  switch (event->type()) {
+    case QEvent::MouseButtonPress:
+      if (mouse->button() == Qt::LeftButton) pressed_at_ = mouse->globalPosition().toPoint();
+      break;
+    case QEvent::MouseMove:
+      if (!pressed_at_) break;
+      if (!dragging_ && (mouse->globalPosition().toPoint() - *pressed_at_).manhattanLength() < QApplication::startDragDistance()) break;
+      if (!std::exchange(dragging_, true)) static_cast<QWidget*>(watched)->setFocus();
+      goes_to_ = place_at(mouse->globalPosition().toPoint());
+      return true;
+    case QEvent::MouseButtonRelease: {
+      const bool was_dragging = dragging_;
+      const auto to = goes_to_;
+      end_drag();
+      if (!was_dragging) break;
+      static_cast<QAbstractButton*>(watched)->setDown(false);
+      if (to) session_.commit(tr("move the step"), edit::move_step(session_.job(), id_.step, *to));
+      return true;
+    }
+    case QEvent::ShortcutOverride:  // Escape means the drag and no verb
+      if (!dragging_) break;
+      event->accept();
+      return true;
+    case QEvent::KeyPress:
+      if (!dragging_ || static_cast<QKeyEvent*>(event)->key() != Qt::Key_Escape) break;
+      end_drag();
+      static_cast<QAbstractButton*>(watched)->setDown(false);
+      session_.say(tr("Left where it was"));
+      return true;
+    default: break;
+  }
+  return RecipeCard::eventFilter(watched, event);
+}
+
+void StepCard::end_drag() {
+  dragging_ = false;
+  pressed_at_.reset();
+  goes_to_.reset();
+  if (mark_ != nullptr) mark_->deleteLater();
+  mark_ = nullptr;
+}
+
+std::optional<std::size_t> StepCard::place_at(const QPoint& global) {
+  std::vector<StepCard*> cards;
+  for (StepCard* card : parentWidget()->findChildren<StepCard*>(QString(), Qt::FindDirectChildrenOnly))
+    if (card->isVisible()) cards.push_back(card);
+  std::sort(cards.begin(), cards.end(), [](const StepCard* a, const StepCard* b) { return a->y() < b->y(); });
+  const int y = parentWidget()->mapFromGlobal(global).y();
+  std::size_t before = 0;  // how many cards lie above
+  while (before < cards.size() && y > cards[before]->geometry().center().y()) ++before;
+  const auto own = static_cast<std::size_t>(std::find(cards.begin(), cards.end(), this) - cards.begin());
+  if (mark_ == nullptr) {
+    mark_ = new QFrame(parentWidget());
+    mark_->setObjectName(QStringLiteral("insertion_mark"));
+    mark_->setStyleSheet(QStringLiteral("background: #A1267E;"));
+  }
+  const int line = before < cards.size() ? cards[before]->y() - 5 : cards.back()->geometry().bottom() + 3;
+  mark_->setGeometry(cards[own]->x(), line, cards[own]->width(), 2);
+  mark_->show();
+  mark_->raise();
+  return before > own ? before - 1 : before;
 }
 
 /// The rows that are shown: those of trays only while they are open.

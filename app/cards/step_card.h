@@ -17,6 +17,11 @@ class StepCard : public RecipeCard {
  public:
   StepCard(Session& session, const CardId& id);
   void refresh() override;
+  bool takes_tools() const override { return tools_layout_ != nullptr; }
+  void show_activity(double seconds, double progress) override;
+
+ protected:
+  bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
   const Step& step() const { return *session_.job().find_step(id_.step).step; }
@@ -24,6 +29,10 @@ class StepCard : public RecipeCard {
   void fill_menu(QMenu& menu);
   void rename();
   void refresh_tools();
+  void refresh_remedies(const QString& failure);
+  /// The place in the recipe that the step would get if it were let go there; draws the mark.
+  std::optional<std::size_t> place_at(const QPoint& global);
+  void end_drag();
   void add_rows(const std::vector<ToolUse>& rows, UseId tray, bool by_set, int depth, std::vector<RowId>& to) const;
   void show_inner(PartId tool);
   std::vector<PartId> addable() const;
@@ -40,6 +49,12 @@ class StepCard : public RecipeCard {
   QToolButton* add_ = nullptr;
   FieldRows* fields_ = nullptr;
   QLabel *failure_, *note_, *compared_;
+  QHBoxLayout* remedies_;
+  QString note_text_;
+  std::optional<QPoint> pressed_at_;  // on the header
+  bool dragging_ = false;
+  std::optional<std::size_t> goes_to_;
+  QFrame* mark_ = nullptr;
 };
 
 }  // namespace anvil::app

@@ -31,7 +31,7 @@ ToolRow::ToolRow(Session& session, const RowId& id, QWidget* parent) : QFrame(pa
   setCursor(Qt::PointingHandCursor);
   setFocusPolicy(Qt::ClickFocus);
   auto* layout = new QHBoxLayout(this);
-  layout->setContentsMargins(4 + indent * id.depth, 0, 4, 0);
+  layout->setContentsMargins(left_of(id.depth), 0, 4, 0);
   layout->setSpacing(5);
   glyph_ = new QLabel;
   name_ = new QLabel;
@@ -135,51 +135,22 @@ void ToolRow::mouseMoveEvent(QMouseEvent* event) {
   if (!dragging_ && (now - *pressed_at_).manhattanLength() < QApplication::startDragDistance()) return;
   dragging_ = true;
   setFocus();
-  target_ = target_at(now);
+  if (!drop_) drop_ = std::make_unique<RowDrop>(all_cards(this), id_.use, id_.tray);
+  target_ = drop_->over(now);
 }
 
-std::optional<edit::RowPlace> ToolRow::target_at(const QPoint& global) {
-  QWidget* cards = all_cards(this);
-  ToolRow* nearest = nullptr;
-  int best = 60;
-  for (ToolRow* row : cards->findChildren<ToolRow*>()) {
-    if (!row->isVisible() || row->id_.by_set) continue;
-    const int y = row->mapFromGlobal(global).y();
-    const int off = std::max({0, -y, y - row->height()});
-    if (off < best) best = off, nearest = row;
-  }
-  if (mark_ == nullptr) {
-    mark_ = new QFrame(cards);
-    mark_->setObjectName(QStringLiteral("insertion_mark"));
-    mark_->setAttribute(Qt::WA_TransparentForMouseEvents);
-  }
-  if (nearest == nullptr) {
-    mark_->hide();
-    return std::nullopt;
-  }
-  const RowId& on = nearest->id_;
-  const double share = static_cast<double>(nearest->mapFromGlobal(global).y()) / nearest->height();
-  const ToolUse* use = nearest->row();
-  const QPoint corner = nearest->mapTo(cards, QPoint(0, 0));
-  const bool into = on.tool == 0 && use != nullptr && use->set == 0 && share > 0.3 && (share < 0.7 || on.use == id_.tray) && on.use != id_.use;
-  mark_->setStyleSheet(into ? QStringLiteral("border: 2px solid #A1267E; border-radius: 4px;") : QStringLiteral("background: #A1267E;"));
-  const int left = 4 + indent * on.depth;
-  if (into)
-    mark_->setGeometry(corner.x(), corner.y(), nearest->width(), nearest->height());
-  else
-    mark_->setGeometry(corner.x() + left, corner.y() + (share < 0.5 ? -2 : nearest->height()), nearest->width() - left, 2);
-  mark_->show();
-  mark_->raise();
-  if (into) return edit::RowPlace{on.step, on.use, use->inside.size()};
-  return edit::RowPlace{on.step, on.tray, on.at + (share < 0.5 ? 0 : 1)};
+bool ToolRow::holds_rows() const {
+  const ToolUse* use = row();
+  return id_.tool == 0 && use != nullptr && use->set == 0;
 }
+
+int ToolRow::left_of(int depth) { return 4 + indent * depth; }
 
 void ToolRow::end_drag() {
   dragging_ = false;
   pressed_at_.reset();
   target_.reset();
-  if (mark_ != nullptr) mark_->deleteLater();
-  mark_ = nullptr;
+  drop_.reset();
 }
 
 bool ToolRow::event(QEvent* event) {

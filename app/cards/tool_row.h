@@ -5,7 +5,9 @@
 #include <QFrame>
 #include <QLabel>
 #include <QToolButton>
+#include <memory>
 
+#include "app/cards/row_drop.h"
 #include "app/cards/row_menu.h"
 #include "app/widgets.h"
 #include "job/edit.h"
@@ -22,6 +24,10 @@ class ToolRow : public QFrame {
   const RowId& id() const { return id_; }
   PartId tool() const { return id_.tool; }
   void refresh(bool folded);
+  /// Is it a tray that holds rows of its own?
+  bool holds_rows() const;
+  /// Where the rows of a depth begin, from the left, pixels.
+  static int left_of(int depth);
 
  signals:
   void fold_wanted(anvil::UseId tray);
@@ -38,8 +44,6 @@ class ToolRow : public QFrame {
   const ToolUse* row() const;
   void change(const QString& label, const std::function<void(ToolUse&)>& how);
   QString elsewhere() const;
-  /// Where what is dragged would go; draws the mark there.
-  std::optional<edit::RowPlace> target_at(const QPoint& global);
   void end_drag();
 
   Session& session_;
@@ -49,7 +53,7 @@ class ToolRow : public QFrame {
   Switch* on_ = nullptr;
   std::optional<QPoint> pressed_at_;
   bool dragging_ = false;
-  QFrame* mark_ = nullptr;
+  std::unique_ptr<RowDrop> drop_;
   std::optional<edit::RowPlace> target_;
 };
 

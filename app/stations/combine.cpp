@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "app/main_window.h"
+#include "app/remedies.h"
 #include "app/stations/desk.h"
 #include "app/theme.h"
 #include "job/edit.h"
@@ -41,7 +42,7 @@ void combine(MainWindow& window, Session& session, Operation operation) {
   }
   const PartId part = chosen.front();
   chosen.erase(chosen.begin());
-  if (!session.commit(QObject::tr(key_of(operation)), edit::combine(job, part, chosen, operation, session.new_step_place()))) return;
+  if (!make_tools(session, QObject::tr(key_of(operation)), part, chosen, operation)) return;
   if (const auto use = session.job().use_of(chosen.front(), part); use && session.up_to() != 0) session.look_up_to(use->step);
   window.hide_issue();
   session.select(chosen);

@@ -282,6 +282,18 @@ void ViewWidget::paintEvent(QPaintEvent*) {
   QMetaObject::invokeMethod(this, &ViewWidget::painted, Qt::QueuedConnection);
 }
 
+/// What is shown of a part whose recipe could not be carried out, in words; empty where it could.
+static QString shown_instead(const Session& session, PartId part) {
+  const PartResult r = session.result(part);
+  if (session.job().find(part) == nullptr || r.trouble() == nullptr || !r.evaluated) return {};
+  const QString name = QString::fromStdString(session.job().at(part).name);
+  if (r.issue) return ViewWidget::tr("%1 is shown as it was before the last change").arg(name);
+  const auto& steps = r.cast.steps;
+  const Job::Found failed = r.evaluated->error_step < steps.size() ? session.job().find_step(steps[r.evaluated->error_step]) : Job::Found();
+  if (!failed) return {};
+  return ViewWidget::tr("%1 is shown as it is before the step %2").arg(QString::fromStdString(failed.part->name), QString::fromStdString(failed.step->shown_name()));
+}
+
 void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
   const Picture here = rig_.picture(index);
   painter.save();
@@ -313,6 +325,7 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
       }
     }
     const PartId owner = session_.recipe_owner();
+    if (const QString older = shown_instead(session_, owner); index == 0 && !older.isEmpty()) paint_tag(painter, here.area.topLeft() + QPointF(14, 68), older, theme::defect);
     if (const PartResult r = session_.result(owner); deviation_map_ && r.evaluated && r.evaluated->comparison() != nullptr && job.find(owner) != nullptr)
       paint_deviation(painter, here, here.area.bottomLeft() + QPointF(8, -40), *r.evaluated->comparison(), job.world_of(owner));
     paint_marks(painter, here, index);
