@@ -22,6 +22,7 @@ ChangeList::ChangeList(Session& session, QWidget* parent) : QDialog(parent), ses
   list_->setObjectName(QStringLiteral("change_list"));
   list_->setAccessibleName(tr("Changes"));
   list_->setUniformItemSizes(true);
+  list_->setSpacing(2);
   layout->addWidget(list_);
   const auto go = [this](const QListWidgetItem* item) { session_.go_to_version(item->data(Qt::UserRole).value<std::size_t>()); };
   connect(list_, &QListWidget::itemClicked, this, go);

@@ -9,6 +9,7 @@
 
 #include "app/part_list.h"
 #include "app/remedies.h"
+#include "app/template_dialog.h"
 
 namespace anvil::app {
 
@@ -44,6 +45,10 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   cards_layout_ = new QVBoxLayout;
   cards_layout_->setSpacing(8);
   outer->addLayout(cards_layout_);
+  template_ = link_button(tr("+ From a template"));
+  template_->setObjectName(QStringLiteral("from_template"));
+  connect(template_, &QToolButton::clicked, this, [this] { TemplateDialog(session_, window()).exec(); });
+  outer->addWidget(template_, 0, Qt::AlignLeft);
   outer->addStretch();
   content->setAcceptDrops(true);
   content->installEventFilter(this);
@@ -159,6 +164,7 @@ void RecipePanel::refresh() {
   }
   const Part* part = session_.job().find(session_.recipe_owner());
   nothing_->setVisible(part == nullptr);
+  template_->setVisible(part != nullptr);
   title_->setText(part == nullptr ? tr("RECIPE") : tr("RECIPE OF %1").arg(QString::fromStdString(part->name).toUpper()));
   const PartResult r = session_.result(session_.recipe_owner());
   const double seconds = r.evaluated ? r.evaluated->seconds() : 0;

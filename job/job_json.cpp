@@ -456,6 +456,24 @@ void reserve_ids(Job& job, const Source& source, const std::vector<Step>& recipe
 
 }  // namespace
 
+json settings_to_json(const Step& step) {
+  json object = {{"kind", step.kind->key}, {"on", step.on}, {"fields", to_json(step.kind->fields, step.fields)}};
+  if (!step.name.empty()) object["name"] = step.name;
+  return object;
+}
+
+Step settings_from_json(const json& object, StepTable table, const std::string& where) {
+  if (!object.is_object()) throw BadFile{fmt::format("{} is not an object", where), from_backup};
+  json whole = object;
+  whole["id"] = 1;
+  whole.erase("tools");
+  const std::function<Mesh(const std::string&)> none = [](const std::string&) -> Mesh { throw BadFile{"a template holds no meshes", from_backup}; };
+  MeshReader reader(none);
+  Step step = read_step(whole, job_format_version, reader, table, where);
+  step.id = 0;
+  return step;
+}
+
 int version_of_json(const json& document) { return static_cast<int>(whole_of(member(document, "version", "the job"), 1'000'000, "version", "the job")); }
 
 Job job_from_json(const json& document, const std::function<Mesh(const std::string& entry)>& mesh, StepTable table, std::vector<std::string>* lost) {

@@ -23,6 +23,10 @@ nlohmann::json job_to_json(const Job& job, const MeshWriter& entry);
 ///              a newer version is read as if it were this one; what the document as a whole lacks still raises BadFile
 Job job_from_json(const nlohmann::json& document, const std::function<Mesh(const std::string& entry)>& mesh,
                   StepTable table = step_table(), std::vector<std::string>* lost = nullptr);
+/// A step by itself, without its id and its tools: what a template holds.
+nlohmann::json settings_to_json(const Step& step);
+/// @param where  names it in messages. Raises BadFile.
+Step settings_from_json(const nlohmann::json& object, StepTable table, const std::string& where);
 /// The version that the document says it has. Raises BadFile when it says none.
 int version_of_json(const nlohmann::json& document);
 

@@ -10,6 +10,7 @@
 #include "app/cards/editors.h"
 #include "app/cards/tool_row.h"
 #include "app/remedies.h"
+#include "app/template_dialog.h"
 #include "job/edit.h"
 
 namespace anvil::app {
@@ -74,9 +75,12 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
   failure_->setWordWrap(true);
   failure_->setStyleSheet(QStringLiteral("color: #B3202C;"));
   body()->addWidget(failure_);
-  remedies_ = new QHBoxLayout;
+  remedies_row_ = new QWidget;
+  remedies_row_->hide();
+  remedies_ = new QHBoxLayout(remedies_row_);
+  remedies_->setContentsMargins(0, 0, 0, 0);
   remedies_->setSpacing(4);
-  body()->addLayout(remedies_);
+  body()->addWidget(remedies_row_);
   if (with_tools) {
     tools_layout_ = new QVBoxLayout;
     tools_layout_->setSpacing(3);
@@ -150,6 +154,7 @@ void StepCard::fill_menu(QMenu& menu) {
       if (job) job = edit::copy_steps(*job, {id_.step}, part);
     session_.commit(tr("copy the step"), job);
   })->setEnabled(!others.empty());
+  menu.addAction(tr("Keep as a template…"), this, [this] { KeepTemplateDialog(session_, id_.part, id_.step, window()).exec(); });
   menu.addAction(tr("Delete"), this, [this] { session_.commit(tr("delete step"), edit::remove_step(session_.job(), id_.step)); });
 }
 
@@ -221,6 +226,7 @@ void StepCard::refresh_remedies(const QString& failure) {
   failure_->setText(failure);
   failure_->setVisible(!failure.isEmpty());
   clear_layout(remedies_);
+  remedies_row_->setVisible(!failure.isEmpty());
   if (failure.isEmpty()) return;
   set_open(true);
   for (const Remedy& remedy : remedies_for(session_, id_.part, id_.step)) {

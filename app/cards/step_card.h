@@ -49,6 +49,7 @@ class StepCard : public RecipeCard {
   QToolButton* add_ = nullptr;
   FieldRows* fields_ = nullptr;
   QLabel *failure_, *note_, *compared_;
+  QWidget* remedies_row_;
   QHBoxLayout* remedies_;
   QString note_text_;
   std::optional<QPoint> pressed_at_;  // on the header

@@ -6,6 +6,7 @@
 #include "app/main_window.h"
 #include "app/parts_panel.h"
 #include "app/stations/desk.h"
+#include "app/template_dialog.h"
 #include "app/theme.h"
 #include "app/view/view_widget.h"
 #include "job/edit.h"
@@ -54,6 +55,8 @@ void add_edit_verbs(Desk& desk) {
         list->show();
       },
       false);
+  add("templates", QObject::tr("Templates"), "", {key("Ctrl+Shift+T")}, QObject::tr("Add kept steps to the chosen part's recipe; send templates out and bring them in."),
+      [&session, &window = desk.window] { TemplateDialog(session, &window).exec(); }, false);
   add("search_parts", QObject::tr("Search parts"), "find", {key("Ctrl+F")}, QObject::tr("Search parts and tools by name."),
       [&parts = desk.parts] { parts.search(); }, false);
   add("keep_together", QObject::tr("Keep together"), "set", {key("Ctrl+Shift+P")}, QObject::tr("Keep the chosen parts together as a set."),

@@ -32,7 +32,7 @@ Vec3 handle_axis(const Session& session, PartId part, HandleMode mode, int axis)
 PartDrag::PartDrag(const Session& session, std::vector<PartId> parts, HandleMode mode, int axis, const Vec3& pivot,
                    const Vec3& grabbed)
     : session_(session),
-      start_(session.history().committed()),
+      start_(session.history().current()),
       mode_(mode),
       axis_(axis),
       pivot_(pivot),

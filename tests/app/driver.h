@@ -8,11 +8,13 @@
 #include <QFileDialog>
 #include <QLineEdit>
 #include <QMessageBox>
+#include <QPointer>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QSettings>
 #include <QTest>
 #include <QTimer>
+#include <QToolButton>
 #include <catch2/catch.hpp>
 
 #include "app/main_window.h"
@@ -144,6 +146,15 @@ class Driver {
     for (const QChar c : text) QTest::keyClick(window_of(field), c.toLatin1());
     QTest::keyClick(window_of(field), Qt::Key_Return);
     QTest::qWait(30);
+  }
+
+  /// Opens the closed cards of that title.
+  void open_card(const QString& name) {
+    std::vector<QPointer<QToolButton>> titles;
+    for (QToolButton* title : window.findChildren<QToolButton*>())
+      if (title->isVisible() && title->isCheckable() && !title->isChecked() && title->text() == name) titles.emplace_back(title);
+    for (const auto& title : titles)
+      if (title && title->isVisible()) click(title);
   }
 
   template <class T = QWidget>

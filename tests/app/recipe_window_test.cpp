@@ -148,7 +148,7 @@ TEST_CASE("a tool is kept as it is and follows again; the menu of its row swaps 
   d.settle();
   CHECK(d.volume(part) == Approx(plate - 4 * hole));
   QMenu menu;
-  row_of(d, 3)->fill_menu(menu);
+  fill_row_menu(d.session(), row_of(d, 3)->id(), menu);
   menu.actions().back()->trigger();
   d.settle();
   CHECK_FALSE(d.job().is_tool(3));

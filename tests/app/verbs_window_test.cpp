@@ -19,15 +19,6 @@ using namespace anvil::test;
 
 namespace {
 
-/// Opens every card of this name that is closed.
-void open_card(Driver& d, const QString& name) {
-  std::vector<QPointer<QToolButton>> titles;
-  for (QToolButton* title : d.window.findChildren<QToolButton*>())
-    if (title->isVisible() && title->isCheckable() && !title->isChecked() && title->text() == name) titles.emplace_back(title);
-  for (const auto& title : titles)
-    if (title && title->isVisible()) d.click(title);
-}
-
 }  // namespace
 
 TEST_CASE("every operation of the Combine station gives what its name says") {
@@ -85,7 +76,7 @@ TEST_CASE("every operation of the Combine station gives what its name says") {
 TEST_CASE("break out makes each piece of a split a part where it stands, and hides the whole") {
   Driver d;
   box_and_cylinder(d);
-  open_card(d, QStringLiteral("Place"));
+  d.open_card(QStringLiteral("Place"));
   d.key(Qt::Key_D, Qt::ShiftModifier);
   d.settle();
   const PartId box = d.named("Box");
@@ -132,7 +123,7 @@ TEST_CASE("tools are switched by their key, ride along or stay, and change place
   CHECK_FALSE(d.job().at(pin).rides_on);
   const Affine before = d.job().world_of(pin);
   d.session().select({box});
-  open_card(d, QStringLiteral("Place"));
+  d.open_card(QStringLiteral("Place"));
   d.type(d.widget(QStringLiteral("position_%1_0").arg(box)), QStringLiteral("5"));
   d.settle();
   CHECK(d.job().world_of(pin).matrix() == before.matrix());
@@ -326,7 +317,7 @@ TEST_CASE("a new job, save as, and export of all that is visible") {
   const TemporaryFolder folder;
   box_and_cylinder(d);
   d.session().select({d.named("Cylinder")});
-  open_card(d, QStringLiteral("Place"));
+  d.open_card(QStringLiteral("Place"));
   d.type(d.widget(QStringLiteral("position_%1_0").arg(d.named("Cylinder"))), QStringLiteral("100"));
   d.settle();
   d.answer_file(folder / "first.anvil");
