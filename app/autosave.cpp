@@ -88,7 +88,7 @@ void Autosave::finish(bool good) {
     for (const Leftover& old : std::exchange(taken_over_, {})) remove(old);
   if (!good) session_.say(tr("The safety copy could not be written; save the job yourself"));
   if (session_.history().saved()) discard();
-  emit written();
+  emit written(good);
 }
 
 Autosave::~Autosave() {

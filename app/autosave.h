@@ -37,7 +37,7 @@ class Autosave : public QObject {
   static void remove(const Leftover& leftover);
 
  signals:
-  void written();
+  void written(bool good);
 
  private:
   void write();

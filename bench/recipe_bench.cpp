@@ -1,12 +1,22 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Recipes: a job of 100 steps of which the last is changed, and its undo, against carrying all of it out from nothing.
-// Taken as known: nothing in the cold run; in the others what the cold run found out.
+// Recipes: what a change costs against carrying all of it out from nothing (100 steps, 20 steps, one tool of 40), what opening
+// a large job costs against reading its meshes, and what 200 undo entries of it weigh against the job.
+// Taken as known: nothing in the cold runs; in the others what the cold run found out. Meshes are read from files of their own
+// in the format and the order of the job's.
 #include <benchmark/benchmark.h>
+#include <fmt/format.h>
+#include <unistd.h>
 
+#include <cmath>
+#include <filesystem>
+#include <numbers>
 #include <stdexcept>
 
 #include "bench/support/compare.h"
+#include "core/io/mesh_file.h"
 #include "job/edit.h"
+#include "job/history.h"
+#include "job/job_file.h"
 #include "job/recipe_runner.h"
 
 namespace {
@@ -61,6 +71,86 @@ std::function<void()> cold(const Job& job) {
   };
 }
 
+/// A ring of 100 000 triangles with 40 pins through it, all in one step, every fourth united.
+Job ring_with_forty() {
+  constexpr Index around = 250, across = 200;
+  Mesh ring;
+  for (Index i = 0; i < around; ++i)
+    for (Index k = 0; k < across; ++k) {
+      const double u = 2 * std::numbers::pi * i / around, v = 2 * std::numbers::pi * k / across, r = 100 + 20 * std::cos(v);
+      ring.add_vertex({r * std::cos(u), r * std::sin(u), 20 * std::sin(v)});
+    }
+  const auto at = [&](Index i, Index k) { return i % around * across + k % across; };
+  for (Index i = 0; i < around; ++i)
+    for (Index k = 0; k < across; ++k) {
+      ring.add_face({at(i, k), at(i + 1, k), at(i + 1, k + 1)});
+      ring.add_face({at(i, k), at(i + 1, k + 1), at(i, k + 1)});
+    }
+  Part part;
+  part.name = "Ring";
+  part.source = ImportedSource{std::make_shared<const Mesh>(std::move(ring)), "ring.ply"};
+  Job job = edit::add_part(Job{}, part);
+  std::vector<PartId> bosses, holes;
+  for (int k = 0; k < 40; ++k) {
+    Part pin;
+    pin.name = "Pin";
+    pin.source = Primitive::of("cylinder", {6, 60, 32});
+    const double u = 2 * std::numbers::pi * k / 40;
+    pin.placement.position = {100 * std::cos(u), 100 * std::sin(u), 0};
+    PartId id = 0;
+    job = edit::add_part(job, pin, &id);
+    (k % 4 == 0 ? bosses : holes).push_back(id);
+  }
+  return *edit::combine(*edit::combine(job, 1, bosses, Operation::unite), 1, holes, Operation::difference);
+}
+
+/// Twenty steps on a plate, the last of them a plane cut; the same as hundred_steps() to there.
+Job twenty_steps() {
+  Job job = hundred_steps();
+  while (job.at(1).recipe.size() > 20) job = *edit::remove_step(job, job.at(1).recipe.back().id);
+  return job;
+}
+
+/// 200 scans of 10 000 triangles, written as a job and as meshes.
+struct LargeJob {
+  std::filesystem::path folder = std::filesystem::temp_directory_path() / fmt::format("anvil-bench-{}", ::getpid()), job = folder / "large.anvil";
+  LargeJob() {
+    std::filesystem::create_directories(folder);
+    Job large;
+    constexpr Index across = 100, along = 50;
+    for (int k = 0; k < 200; ++k) {
+      Mesh mesh;
+      for (Index i = 0; i <= along; ++i)
+        for (Index j = 0; j < across; ++j) {
+          const double v = 2 * std::numbers::pi * j / across, r = 10 + 0.3 * std::sin(3.0 * i + 0.1 * k);
+          mesh.add_vertex({r * std::cos(v), r * std::sin(v), 0.7 * i + 30.0 * k});
+        }
+      for (Index i = 0; i < along; ++i)
+        for (Index j = 0; j < across; ++j) {
+          const Index a = i * across + j, b = i * across + (j + 1) % across;
+          mesh.add_face({a, b, b + across});
+          mesh.add_face({a, b + across, a + across});
+        }
+      if (!write_mesh(mesh, folder / fmt::format("{}.ply", k))) throw std::runtime_error("cannot write a mesh");
+      Part part;
+      part.name = fmt::format("Scan {}", k + 1);
+      part.source = ImportedSource{std::make_shared<const Mesh>(std::move(mesh)), "scan.ply"};
+      large = edit::add_part(large, std::move(part));
+    }
+    if (!save_job(large, job)) throw std::runtime_error("cannot write the job");
+  }
+  ~LargeJob() {
+    std::error_code ignored;
+    std::filesystem::remove_all(folder, ignored);
+  }
+};
+
+Job open(const std::filesystem::path& path) {
+  Result<Job> job = load_job(path);
+  if (!job) throw std::runtime_error(job.issue().message());
+  return std::move(*job);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -82,5 +172,61 @@ int main(int argc, char** argv) {
         return [=, by = 0]() mutable { evaluate(*runner, ++by % 2 == 0 ? job : changed(job, 1)); };
       },
       "cold", [=] { return cold(job); }, 0.01, 0.001);
+  const Job twenty = twenty_steps();
+  compare(
+      "a number in the last of 20 steps",
+      [=] {
+        auto runner = std::make_shared<RecipeRunner>();
+        evaluate(*runner, twenty);
+        return [=, by = 0]() mutable { evaluate(*runner, changed(twenty, ++by)); };
+      },
+      "cold", [=] { return cold(twenty); }, 0.1, 0.05);
+  const Job ring = ring_with_forty();
+  compare(
+      "one tool of 40 dragged on 100 000 triangles",
+      [=] {
+        auto runner = std::make_shared<RecipeRunner>();
+        const auto show = [=](const Job& version) {
+          runner->begin(version);
+          benchmark::DoNotOptimize(runner->evaluate(version, 1, {}, true).get());
+        };
+        show(ring);
+        return [=, by = 0]() mutable { show(edit::change_part(ring, 9, [&](Part& pin) { pin.placement.position.z() = 0.37 * (++by % 20); })); };
+      },
+      "cold", [=] {
+        return [=] {
+          RecipeRunner runner;
+          runner.begin(ring);
+          benchmark::DoNotOptimize(runner.evaluate(ring, 1, {}, true).get());
+        };
+      },
+      0.15, 0.1);
+  const auto large = std::make_shared<LargeJob>();
+  compare(
+      "200 parts of 10 000 triangles opened", [=] { return [=] { benchmark::DoNotOptimize(open(large->job).parts.data()); }; }, "meshes",
+      [=] {
+        return [=] {
+          for (int k = 0; k < 200; ++k) {
+            const auto mesh = read_mesh(large->folder / fmt::format("{}.ply", k));
+            benchmark::DoNotOptimize(mesh->mesh.positions.data());
+          }
+        };
+      },
+      2, 1.2);
+  compare(
+      "200 undo entries of it",
+      [=] {
+        return [=] {
+          auto history = std::make_shared<History>();
+          history->reset(open(large->job));
+          for (int k = 0; k < 200; ++k) {
+            const PartId part = history->current()->parts[static_cast<std::size_t>(k)]->id;
+            history->commit("move", edit::change_part(*history->current(), part, [&](Part& p) { p.placement.position.x() = k; }));
+          }
+          benchmark::DoNotOptimize(history->current().get());
+        };
+      },
+      "the job", [=] { return [=] { benchmark::DoNotOptimize(open(large->job).parts.data()); }; }, 2, 1.2, true);
+  require_memory("200 undo entries of it", 1.5, 1.1);
   return run(argc, argv);
 }

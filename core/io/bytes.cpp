@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <csignal>
 #include <cstring>
 
 namespace anvil {
@@ -69,6 +70,19 @@ Result<FileBytes> FileBytes::read(const std::filesystem::path& path) {
 
 namespace {
 
+/// Removes what programs that were killed while they wrote this file have left: "name.4711.part".
+void clear_leavings(const std::filesystem::path& path) {
+  std::error_code error;
+  const std::string begin = path.filename().string() + ".", end = ".part";
+  for (const auto& entry : std::filesystem::directory_iterator(path.parent_path().empty() ? std::filesystem::path(".") : path.parent_path(), error)) {
+    const std::string name = entry.path().filename().string();
+    if (name.size() <= begin.size() + end.size() || !name.starts_with(begin) || !name.ends_with(end)) continue;
+    const std::string number = name.substr(begin.size(), name.size() - begin.size() - end.size());
+    if (number.find_first_not_of("0123456789") != std::string::npos || number.size() > 9) continue;
+    if (::kill(static_cast<pid_t>(std::stoi(number)), 0) != 0 && errno == ESRCH) std::filesystem::remove(entry.path(), error);
+  }
+}
+
 /// Gives a file a second name, in place of what had it. Where names cannot share a file it is copied.
 bool keep_as(const std::filesystem::path& path, const std::filesystem::path& name) {
   std::error_code error;
@@ -112,6 +126,7 @@ Result<std::uintmax_t> write_through_temporary(
   const std::uintmax_t size = std::filesystem::file_size(temporary, error);
   if (!backup.empty() && std::filesystem::exists(path, error) && !keep_as(path, backup)) return fail(cannot("keep a backup of it", path, errno));
   if (::rename(temporary.c_str(), path.c_str()) != 0) return fail(cannot("write", path, errno));
+  clear_leavings(path);
   return size;
 }
 

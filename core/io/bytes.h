@@ -33,7 +33,7 @@ class FileBytes {
 
 /// Writes through a temporary name in the same folder, flushed to disk and then moved into place.
 /// `produce` writes the file under the name it is given; on any failure that file is removed and `path`
-/// stays as it was.
+/// stays as it was. What killed programs left half-written of it goes once it is whole.
 /// @param backup  a name in the same folder under which what `path` held stays, in place of what that name held; empty: it goes.
 ///                Where that cannot be done, nothing is written.
 Result<std::uintmax_t> write_through_temporary(

@@ -10,6 +10,7 @@
 #include "job/job_json.h"
 #include "job/recipe_runner.h"
 #include "tests/support/meshes.h"
+#include "tests/support/schema.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -442,4 +443,24 @@ TEST_CASE("saving keeps the version before as one backup, and only when the new 
   std::size_t files = 0;
   for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(folder / "")) ++files;
   CHECK(files == 2);
+}
+
+TEST_CASE("what is written is as the schema says, and the schema refuses what is not") {
+  const auto written = [](const Job& job) { return job_to_json(job, [](const auto&) { return "meshes/1.ply"; }); };
+  Job job = job_with_follower();
+  CHECK(against_schema(written(job)) == "");
+  SetId set = 0;
+  job = edit::add_set(job, "Both", {2, 3}, &set);
+  job = *edit::keep_source(job, 4, shared(stock("box", {1, 1, 1})));
+  job = *edit::forge(edit::change_part(job, 2, [](Part& part) { part.rides_on = 1, part.placement.shear = Vec3(0, 0.1, 0); }), 1, shared(stock("box", {2, 2, 2})));
+  CHECK(against_schema(written(job)) == "");
+  const nlohmann::json good = written(job);
+  for (const auto& spoil : std::vector<std::function<void(nlohmann::json&)>>{
+           [](auto& d) { d.erase("title"); }, [](auto& d) { d["version"] = 1; }, [](auto& d) { d["parts"][0]["id"] = 0; },
+           [](auto& d) { d["parts"][0]["placement"]["scale"] = {1, 2}; }, [](auto& d) { d["parts"][1]["source"]["mood"] = 1; },
+           [](auto& d) { d["parts"][0]["source"]["before"]["recipe"][0]["tools"][0]["operation"] = "knead"; }, [](auto& d) { d["unit"] = "furlong"; }}) {
+    nlohmann::json bad = good;
+    spoil(bad);
+    CHECK(against_schema(bad) != "");
+  }
 }

@@ -7,7 +7,9 @@
 #include "job/edit.h"
 #include "job/history.h"
 #include "job/job_file.h"
+#include "job/job_json.h"
 #include "tests/support/meshes.h"
+#include "tests/support/schema.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -56,6 +58,7 @@ class Commands {
     while (history_.can_redo()) history_.redo();
     REQUIRE(save_job(*history_.committed(), folder / "again.anvil"));
     REQUIRE((read_text(folder / "job.anvil") == read_text(folder / "again.anvil")));
+    REQUIRE(against_schema(job_to_json(last, [](const auto&) { return "meshes/1.ply"; })) == "");
     const Result<Job> opened = load_job(folder / "job.anvil");
     REQUIRE(opened);
     REQUIRE(save_job(*opened, folder / "opened.anvil"));
