@@ -186,12 +186,12 @@ int main(int argc, char** argv) {
       "one tool of 40 dragged on 100 000 triangles",
       [=] {
         auto runner = std::make_shared<RecipeRunner>();
-        const auto show = [=](const Job& version) {
-          runner->begin(version);
-          benchmark::DoNotOptimize(runner->evaluate(version, 1, {}, true).get());
+        const auto show = [=](const Job& version, RecipeRunner::How how) {
+          runner->begin(version, how);
+          benchmark::DoNotOptimize(runner->evaluate(version, 1, {}, true, how).get());
         };
-        show(ring);
-        return [=, by = 0]() mutable { show(edit::change_part(ring, 9, [&](Part& pin) { pin.placement.position.z() = 0.37 * (++by % 20); })); };
+        show(ring, RecipeRunner::How::exact);
+        return [=, by = 0]() mutable { show(edit::change_part(ring, 9, [&](Part& pin) { pin.placement.position.z() = 0.37 * (++by % 20); }), RecipeRunner::How::live); };
       },
       "cold", [=] {
         return [=] {

@@ -27,6 +27,7 @@ std::uint64_t Evaluator::request(JobPtr job, PartId first, bool live, UpTo up_to
   pending_ = std::move(job);
   first_ = first;
   up_to_ = up_to;
+  live_ = live;
   ++number_;
   if (!live || checking_) stop_.request_stop();
   changed_.notify_all();
@@ -74,13 +75,14 @@ void Evaluator::work() {
     const PartId first = first_;
     const UpTo up_to = up_to_;
     const std::uint64_t number = number_;
+    const auto how = live_ ? RecipeRunner::How::live : RecipeRunner::How::exact;
     busy_ = true;
     checking_ = false;
     stop_ = std::stop_source();
     since_ = std::chrono::steady_clock::now();
     lock.unlock();
     try {
-      serve(job, first, up_to, number);
+      serve(job, first, up_to, number, how);
     } catch (const Stopped&) {
       spdlog::debug("request {} stopped", number);
     }
@@ -119,7 +121,7 @@ JobPtr cut_short(const JobPtr& job, const UpTo& up_to) {
 
 }  // namespace
 
-void Evaluator::serve(const JobPtr& whole, PartId first, UpTo up_to, std::uint64_t number) {
+void Evaluator::serve(const JobPtr& whole, PartId first, UpTo up_to, std::uint64_t number, RecipeRunner::How how) {
   const JobPtr shorter = cut_short(whole, up_to);
   const auto job_for = [&](PartId id) -> const JobPtr& { return id == up_to.part ? shorter : whole; };
   std::vector<PartId> order;
@@ -136,13 +138,13 @@ void Evaluator::serve(const JobPtr& whole, PartId first, UpTo up_to, std::uint64
     memory_ = runner_.memory();
     return Control{stop_.get_token(), &progress_};
   };
-  runner_.begin(*whole);
+  runner_.begin(*whole, how);
   std::vector<PartId> unchecked;
   for (PartId id : order)
     attempt(whole, id, number, [&] {
       const JobPtr& job = job_for(id);
       const Control control = begin("Combining", id);
-      const EvaluatedPtr evaluated = runner_.evaluate(*job, id, control, true);
+      const EvaluatedPtr evaluated = runner_.evaluate(*job, id, control, true, how);
       const ReportPtr report = runner_.known_report(*job, id);
       publish_({id, number, job, evaluated, report});
       if (!report) unchecked.push_back(id);

@@ -55,7 +55,7 @@ class Evaluator {
 
  private:
   void work();
-  void serve(const JobPtr& job, PartId first, UpTo up_to, std::uint64_t number);
+  void serve(const JobPtr& job, PartId first, UpTo up_to, std::uint64_t number, RecipeRunner::How how);
   /// Does one part's work; what it throws is charged to that part.
   void attempt(const JobPtr& job, PartId id, std::uint64_t number, const std::function<void()>& work);
 
@@ -66,6 +66,7 @@ class Evaluator {
   PartId first_ = 0;
   UpTo up_to_;
   std::uint64_t number_ = 0;
+  bool live_ = false;  // the pending request
   bool quitting_ = false, busy_ = false, checking_ = false;
   std::stop_source stop_;
   std::string what_;

@@ -49,14 +49,6 @@ std::size_t size_of(const SoundnessReport& report) {
   return bytes;
 }
 
-std::uint64_t mixed(std::uint64_t x) {  // the finisher of SplitMix64 (Steele, Lea and Flood, OOPSLA 2014)
-  x ^= x >> 30;
-  x *= 0xbf58476d1ce4e5b9u;
-  x ^= x >> 27;
-  x *= 0x94d049bb133111ebu;
-  return x ^ x >> 31;
-}
-
 /// A tool's placement in the frame of its part. Taken straight from the tool when it rides along, so that
 /// moving both leaves it unchanged to the last bit.
 Affine relative_placement(const Job& job, const Part& part, const Part& tool) {
@@ -103,20 +95,6 @@ std::vector<FaceOrigin> compose_origins(const Mesh& made, const FaceSources& sou
 }
 
 }  // namespace
-
-ContentKey ContentKey::with(std::string_view bytes) const {
-  ContentKey key = *this;
-  std::size_t at = 0;
-  for (; at < bytes.size(); at += 8) {
-    std::uint64_t word = 0;
-    std::memcpy(&word, bytes.data() + at, std::min<std::size_t>(8, bytes.size() - at));
-    key.a = mixed(key.a ^ word);
-    key.b = mixed(key.b + word * 0x9e3779b97f4a7c15u) ^ key.a;
-  }
-  key.a = mixed(key.a ^ bytes.size());
-  key.b = mixed(key.b + bytes.size()) ^ key.a;
-  return key;
-}
 
 double Evaluated::seconds() const {
   double sum = 0;
@@ -275,7 +253,7 @@ struct Opened {
 }  // namespace
 
 RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, const Step& step, const Evaluated& before,
-                                          const ContentKey& before_key, const Control& control) {
+                                          const ContentKey& before_key, const Control& control, How how) {
   Evaluated after;
   after.cast_parts = before.cast_parts;
   after.cast_steps = before.cast_steps;
@@ -336,7 +314,22 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
   input.cache = &engine_caches_[{part.id, step.id}];
   ++counts_.steps;
   if (on_step) on_step(step.id);
-  Result<StepOutput> made = step.kind->run(input);
+  std::string settings;
+  anvil::add_to_key(settings, step.fields);
+  std::vector<ContentKey> rows;
+  for (const ToolUse& row : active_rows(job, step.tools)) {
+    std::string of_row;
+    add_to_key(job, part, {row}, of_row);
+    rows.push_back(ContentKey{}.with(of_row));
+  }
+  LiveStep& moving = live_steps_[{part.id, step.id}];
+  std::optional<StepOutput> quick;
+  if (how == How::live)
+    quick = moving.run(*step.kind, input, before_key.with(settings), rows);
+  else
+    moving.note(before_key.with(settings), std::move(rows));
+  const bool is_live = quick.has_value();
+  Result<StepOutput> made = is_live ? Result<StepOutput>(std::move(*quick)) : step.kind->run(input);
   if (!made) return failed(made.issue());
   const Index number = after.cast_steps++;
   made->mesh.origins = compose_origins(made->mesh, made->sources, opened.meshes, opened.offsets, number);
@@ -347,10 +340,20 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
   after.open_on_purpose = made->open_on_purpose;
   after.free_of_crossings = made->free_of_crossings;
   after.fresh_edges = std::move(made->fresh_edges);
-  return {std::move(after), made->soundness};
+  return {std::move(after), made->soundness, is_live};
 }
 
-EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& control, bool with_drawable) {
+/// What comes after a failure waits for it to be mended; the cast goes on all the same.
+Evaluated RecipeRunner::same_failure(const Job& job, PartId id, const Evaluated& before) {
+  Evaluated same = before;
+  same.drawable.reset();
+  const Cast cast = cast_of(job, id);
+  same.cast_parts = static_cast<Index>(cast.parts.size());
+  same.cast_steps = static_cast<Index>(cast.steps.size());
+  return same;
+}
+
+EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& control, bool with_drawable, How how) {
   const Part& part = job.at(id);
   const std::vector<ContentKey> keys = keys_of(job, part);
   const std::vector<const Step*> steps = active_steps(job, part);
@@ -364,25 +367,20 @@ EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& co
     settle_bytes(source);
     at = 0;
   }
+  // From the first step on that is made live, results stand under keys of their own.
+  ContentKey here = keys[at];
+  bool is_live = false;
   for (; at + 1 < keys.size(); ++at) {
-    const EvaluatedPtr before = node(keys[at]).evaluated;
-    Node& after = node(keys[at + 1]);
-    if (before->error) {
-      // What comes after a failure waits for it to be mended; the cast goes on all the same.
-      Evaluated same = *before;
-      same.drawable.reset();
-      const Cast cast = cast_of(job, id);
-      same.cast_parts = static_cast<Index>(cast.parts.size());
-      same.cast_steps = static_cast<Index>(cast.steps.size());
-      after.evaluated = std::make_shared<const Evaluated>(std::move(same));
-    } else {
-      Made made = run_step(job, part, *steps[at], *before, keys[at], control);
-      after.evaluated = std::make_shared<const Evaluated>(std::move(made.evaluated));
-      after.report = std::move(made.report);
-    }
+    const EvaluatedPtr before = node(here).evaluated;
+    Made made = before->error ? Made{same_failure(job, id, *before), nullptr} : run_step(job, part, *steps[at], *before, here, control, how);
+    is_live = is_live || made.is_live;
+    here = !is_live ? keys[at + 1] : made.is_live ? keys[at + 1].with("live") : step_key(job, part, *steps[at], here);
+    Node& after = node(here);
+    after.evaluated = std::make_shared<const Evaluated>(std::move(made.evaluated));
+    after.report = std::move(made.report);
     settle_bytes(after);
   }
-  Node& last = node(keys.back());
+  Node& last = node(here);
   if (with_drawable && !last.evaluated->drawable) {
     ++counts_.drawables;
     Evaluated complete = *last.evaluated;
@@ -416,18 +414,23 @@ ReportPtr RecipeRunner::known_report(const Job& job, PartId id) {
   return known == nodes_.end() ? nullptr : known->second.report;
 }
 
-void RecipeRunner::begin(const Job& job) {
+void RecipeRunner::begin(const Job& job, How how) {
   begun_ = ++clock_;
-  std::erase_if(engine_caches_, [&](const auto& item) {
+  const auto is_gone = [&](const auto& item) {
     const Part* part = job.find(item.first.first);
     return part == nullptr || std::none_of(part->recipe.begin(), part->recipe.end(), [&](const Step& s) { return s.id == item.first.second; });
-  });
+  };
+  std::erase_if(engine_caches_, is_gone);
+  std::erase_if(live_steps_, is_gone);
+  if (how == How::exact)
+    for (auto& [step, moving] : live_steps_) moving.rest();
   std::erase_if(known_meshes_, [](const auto& item) { return item.second.mesh.expired(); });
 }
 
 RecipeRunner::Memory RecipeRunner::memory() const {
   std::size_t engine = 0;
   for (const auto& [step, cache] : engine_caches_) engine += cache.bytes();
+  for (const auto& [step, moving] : live_steps_) engine += moving.bytes();
   return {bytes_ + engine, limit_};
 }
 

@@ -10,7 +10,9 @@
 #include "core/mesh/attributes.h"
 #include "core/soundness/report.h"
 #include "job/cast.h"
+#include "job/content_key.h"
 #include "job/drawable.h"
+#include "job/live_step.h"
 
 namespace anvil {
 
@@ -48,20 +50,16 @@ using ReportPtr = std::shared_ptr<const SoundnessReport>;
 /// The pieces of a result; for one that is all in one piece, its shells.
 std::vector<Mesh> separate_pieces(const Evaluated& evaluated);
 
-/// Stands for everything that a result depends on: 128 bits, mixed so that two contents never share one in practice.
-struct ContentKey {
-  std::uint64_t a = 0, b = 0;
-  bool operator==(const ContentKey&) const = default;
-  /// The key of what comes out of this content and some bytes more.
-  ContentKey with(std::string_view bytes) const;
-};
-
 class RecipeRunner {
  public:
   /// Keeps at most a quarter of the machine's memory.
   RecipeRunner();
+  enum class How {
+    exact,
+    live  ///< while something is dragged: where that is much faster, faces may be cut otherwise than exact gives them
+  };
   /// Runs the part's recipe, with those of its tools. Throws Stopped.
-  EvaluatedPtr evaluate(const Job& job, PartId id, const Control& control, bool with_drawable);
+  EvaluatedPtr evaluate(const Job& job, PartId id, const Control& control, bool with_drawable, How how = How::exact);
   /// Soundness of what evaluate() gives. Throws Stopped.
   ReportPtr check(const Job& job, PartId id, const Control& control);
   /// The report if it is known already, else null.
@@ -71,7 +69,8 @@ class RecipeRunner {
 
   /// Begins with a job: what is kept for steps that it does not have any more is let go, and what it asks for from now
   /// on stays. Call it now and then.
-  void begin(const Job& job);
+  /// @param how  exact: what is kept for a drag is let go as well
+  void begin(const Job& job, How how = How::exact);
 
   /// Called, in the thread that evaluates, when a step begins to be computed.
   std::function<void(StepId)> on_step;
@@ -109,16 +108,19 @@ class RecipeRunner {
   Evaluated make_source(const Job& job, const Part& part, const Control& control);
   struct Made {
     Evaluated evaluated;
-    ReportPtr report;  // when the step found it out anyway
+    ReportPtr report;     // when the step found it out anyway
+    bool is_live = false;  // it is as How::live gives it
   };
   Made run_step(const Job& job, const Part& part, const Step& step, const Evaluated& before, const ContentKey& before_key,
-                const Control& control);
+                const Control& control, How how);
+  Evaluated same_failure(const Job& job, PartId id, const Evaluated& before);
   ReportPtr check_node(const ContentKey& key, const EvaluatedPtr& evaluated, const Control& control);
   void settle_bytes(Node& node);
   void forget_oldest();
 
   std::unordered_map<ContentKey, Node, KeyHash> nodes_;
   std::map<std::pair<PartId, StepId>, CombineCache> engine_caches_;  // what the engine keeps of the inputs of each step
+  std::map<std::pair<PartId, StepId>, LiveStep> live_steps_;
   struct KnownMesh {
     std::weak_ptr<const Mesh> mesh;
     ContentKey key;
