@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Recipes: what a change costs against carrying all of it out from nothing (100 steps, 20 steps, one tool of 40), what opening
 // a large job costs against reading its meshes, and what 200 undo entries of it weigh against the job.
-// Taken as known: nothing in the cold runs; in the others what the cold run found out. Meshes are read from files of their own
+// Taken as known: nothing in the cold runs; in the others what the cold run found out, and in the frames of a drag after the
+// first what that one did. Meshes are read from files of their own
 // in the format and the order of the job's.
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
@@ -182,25 +183,37 @@ int main(int argc, char** argv) {
       },
       "cold", [=] { return cold(twenty); }, 0.1, 0.05);
   const Job ring = ring_with_forty();
+  const auto show = [](RecipeRunner& runner, const Job& version, RecipeRunner::How how) {
+    runner.begin(version, how);
+    benchmark::DoNotOptimize(runner.evaluate(version, 1, {}, true, how).get());
+  };
+  const auto dragged = [ring](int by) { return edit::change_part(ring, 9, [&](Part& pin) { pin.placement.position.z() = 0.37 * (1 + by % 20); }); };
+  const Work ring_cold = [=] {
+    return [=] {
+      RecipeRunner runner;
+      show(runner, ring, RecipeRunner::How::exact);
+    };
+  };
+  // The first frame of a drag makes what does not move; the others add the tool to that.
   compare(
-      "one tool of 40 dragged on 100 000 triangles",
+      "one tool of 40 dragged on 100 000 triangles, a frame",
       [=] {
         auto runner = std::make_shared<RecipeRunner>();
-        const auto show = [=](const Job& version, RecipeRunner::How how) {
-          runner->begin(version, how);
-          benchmark::DoNotOptimize(runner->evaluate(version, 1, {}, true, how).get());
-        };
-        show(ring, RecipeRunner::How::exact);
-        return [=, by = 0]() mutable { show(edit::change_part(ring, 9, [&](Part& pin) { pin.placement.position.z() = 0.37 * (++by % 20); }), RecipeRunner::How::live); };
+        show(*runner, ring, RecipeRunner::How::exact);
+        show(*runner, dragged(0), RecipeRunner::How::live);
+        return [=, by = 0]() mutable { show(*runner, dragged(++by), RecipeRunner::How::live); };
       },
-      "cold", [=] {
-        return [=] {
-          RecipeRunner runner;
-          runner.begin(ring);
-          benchmark::DoNotOptimize(runner.evaluate(ring, 1, {}, true).get());
+      "cold", ring_cold, 0.15, 0.1);
+  compare(
+      "the first frame of it",
+      [=] {
+        auto runner = std::make_shared<RecipeRunner>();
+        return [=, by = 0]() mutable {
+          // Another tool each time, so that each is the first of its drag.
+          show(*runner, edit::change_part(ring, static_cast<PartId>(2 + ++by % 40), [](Part& pin) { pin.placement.position.z() = 1; }), RecipeRunner::How::live);
         };
       },
-      0.15, 0.1);
+      "cold", ring_cold, 1.2, 1);
   const auto large = std::make_shared<LargeJob>();
   compare(
       "200 parts of 10 000 triangles opened", [=] { return [=] { benchmark::DoNotOptimize(open(large->job).parts.data()); }; }, "meshes",
