@@ -26,6 +26,13 @@ Session::Session(QObject* parent) : QObject(parent) {
     QMetaObject::invokeMethod(
         this, [this, published] { receive(published); }, Qt::QueuedConnection);
   });
+  constexpr int shown_at_latest = 1000, hand_rests = 400;  // milliseconds
+  hand_rests_.setSingleShot(true);
+  hand_rests_.setInterval(hand_rests);
+  connect(&hand_rests_, &QTimer::timeout, this, [this] { ask(false); });
+  shown_at_latest_.setSingleShot(true);
+  shown_at_latest_.setInterval(shown_at_latest);
+  connect(&shown_at_latest_, &QTimer::timeout, this, [this] { note_shown(received_); });
   connect(this, &Session::result_changed, this, &Session::make_smooth_look);
   connect(this, &Session::selection_changed, this, &Session::make_smooth_look);
 }
@@ -130,6 +137,23 @@ bool Session::add_step(const QString& label, PartId part, Step step, StepId* id)
   return true;
 }
 
+void Session::ask(bool live) {
+  live ? hand_rests_.start() : hand_rests_.stop();
+  put_off_ask_ = live && unshown_;
+  if (put_off_ask_) return;
+  // One at a time: what is asked for while another is being made would come before that was seen.
+  unshown_ = live && recipe_owner() != 0;
+  asked_live_ = live;
+  request_ = evaluator_->request(history_.current(), recipe_owner(), live, {up_to_ == 0 ? 0 : recipe_owner(), up_to_});
+}
+
+void Session::note_shown(std::uint64_t received) {
+  if (received < received_ || request_ != answered_) return;
+  unshown_ = false;
+  shown_at_latest_.stop();
+  if (put_off_ask_) ask(true);
+}
+
 void Session::changed(bool live) {
   const Job& now = job();
   std::erase_if(results_, [&](const auto& item) { return now.find(item.first) == nullptr; });
@@ -143,7 +167,7 @@ void Session::changed(bool live) {
     up_to_ = 0;
     emit up_to_changed();
   }
-  request_ = evaluator_->request(history_.current(), recipe_owner(), live, {up_to_ == 0 ? 0 : recipe_owner(), up_to_});
+  ask(live);
   emit job_changed(live);
   if (before != selection_) emit selection_changed();
   if (step_before != active_step_) emit active_step_changed();
@@ -152,6 +176,7 @@ void Session::changed(bool live) {
 void Session::receive(const Published& published) {
   if (published.request < first_request_ || job().find(published.part) == nullptr) return;
   PartResult& result = results_[published.part];
+  const bool is_news = published.issue || result.issue || result.evaluated != published.evaluated || result.report != published.report;
   result.issue = published.issue;
   result.request = published.request;
   result.cast = published.job->find(published.part) != nullptr ? cast_of(*published.job, published.part) : Cast{{published.part}, {}};
@@ -159,11 +184,19 @@ void Session::receive(const Published& published) {
     release_async(std::exchange(result.evaluated, published.evaluated));
     release_async(std::exchange(result.report, published.report));
   }
-  emit result_changed(published.part);
+  if (is_news) emit result_changed(published.part);
+  if (asked_live_ && published.request == request_ && published.part == recipe_owner()) {
+    answered_ = request_;
+    if (is_news)
+      ++received_, shown_at_latest_.start();
+    else
+      note_shown(received_);
+  }
   answer_waiting();
 }
 
 bool Session::is_current(PartId id) const {
+  if (put_off_ask_) return false;
   const auto it = results_.find(id);
   return it != results_.end() && it->second.request == request_ && (it->second.issue || it->second.report);
 }

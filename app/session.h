@@ -7,6 +7,7 @@
 #include <QObject>
 #include <QString>
 #include <QThreadPool>
+#include <QTimer>
 #include <filesystem>
 #include <map>
 #include <optional>
@@ -80,6 +81,12 @@ class Session : public QObject {
   void redo();
   /// Goes to a version of the history.
   void go_to_version(std::size_t place);
+
+  /// What was received last has been drawn. While something is dragged the next result is asked for only then, so that each
+  /// finished one is seen; where nobody draws, after a moment.
+  /// @param received  as received() was when it was drawn
+  void note_shown(std::uint64_t received);
+  std::uint64_t received() const { return received_; }
 
   /// Puts the finish of something that ran beside the window off to the end of a drag, so that neither undoes the other.
   void when_settled(std::function<void()> work);
@@ -249,6 +256,14 @@ class Session : public QObject {
   StepId active_step_ = 0, up_to_ = 0;
   std::map<PartId, PartResult> results_;
   std::uint64_t request_ = 0;
+  void ask(bool live);
+  bool asked_live_ = false;  // by the request
+  bool unshown_ = false;     // a live request was made, and its result was not drawn yet
+  bool put_off_ask_ = false;  // a live request waits for that
+  std::uint64_t received_ = 0;  // counts the results of live requests
+  std::uint64_t answered_ = 0;  // the live request whose result came last
+  QTimer shown_at_latest_;
+  QTimer hand_rests_;  // what is dragged has not moved for a while: it is made exactly, and checked
   std::uint64_t first_request_ = 0;  // of this job: what comes for earlier ones is of another job
   bool stopped_ = false;
   std::filesystem::path path_;

@@ -4,6 +4,7 @@
 #include <meshoptimizer.h>
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_invoke.h>
 
 #include "core/mesh/edges.h"
 
@@ -23,28 +24,45 @@ void collect_edges(const Mesh& mesh, Drawable& drawable, const std::stop_token& 
     for (std::size_t f = range.begin(); f < range.end(); ++f)
       normals[f] = newell_normal(mesh.positions, mesh.face(f)).stableNormalized();
   });
-  for (std::size_t e = 0; e < edges.size(); ++e) {
-    if (e % 65536 == 0 && stop.stop_requested()) throw Stopped{};
+  if (stop.stop_requested()) throw Stopped{};
+  // Open edges first, then creases, then those where the surface bends a little: each knows its place before any is written.
+  enum Kind : char { open, crease_edge, smooth, none };
+  constexpr std::size_t block = 8192;
+  const std::size_t blocks = (edges.size() + block - 1) / block;
+  const auto normals_of = [&](std::size_t e) {
     const auto uses = edges.corners_of(e);
-    const Vec3& n = normals[edges.corner_face[uses[0]]];
-    const Vec3& m = normals[edges.corner_face[uses[uses.size() - 1]]];
-    const double cosine = n.dot(m);
-    if (uses.size() == 2 && cosine > coplanar) continue;
-    DrawnEdge edge;
-    store(mesh.positions[edges.vertices[e][0]] - drawable.centre, edge.a);
-    store(mesh.positions[edges.vertices[e][1]] - drawable.centre, edge.b);
-    store(n, edge.normal_a);
-    store(m, edge.normal_b);
-    edge.kind = uses.size() != 2 ? 2.0F : cosine < crease ? 1.0F : 0.0F;
-    drawable.edges.push_back(edge);
-  }
-  auto& list = drawable.edges;
-  const auto creases =
-      std::stable_partition(list.begin(), list.end(), [](const DrawnEdge& e) { return e.kind > 1; });
-  const auto smooth =
-      std::stable_partition(creases, list.end(), [](const DrawnEdge& e) { return e.kind > 0; });
-  drawable.open_count = static_cast<std::size_t>(creases - list.begin());
-  drawable.crease_count = static_cast<std::size_t>(smooth - list.begin());
+    return std::pair<const Vec3&, const Vec3&>(normals[edges.corner_face[uses[0]]], normals[edges.corner_face[uses[uses.size() - 1]]]);
+  };
+  std::vector<Kind> kinds(edges.size());
+  std::vector<std::array<std::size_t, 3>> place(blocks + 1, {0, 0, 0});
+  tbb::parallel_for(std::size_t{0}, blocks, [&](std::size_t k) {
+    for (std::size_t e = k * block; e < std::min(edges.size(), (k + 1) * block); ++e) {
+      const auto [n, m] = normals_of(e);
+      const double cosine = n.dot(m);
+      kinds[e] = edges.corners_of(e).size() != 2 ? open : cosine > coplanar ? none : cosine < crease ? crease_edge : smooth;
+      if (kinds[e] != none) ++place[k + 1][static_cast<std::size_t>(kinds[e])];
+    }
+  });
+  for (std::size_t k = 1; k <= blocks; ++k)
+    for (std::size_t kind = 0; kind < 3; ++kind) place[k][kind] += place[k - 1][kind];
+  drawable.open_count = place[blocks][open];
+  drawable.crease_count = drawable.open_count + place[blocks][crease_edge];
+  drawable.edges.resize(drawable.crease_count + place[blocks][smooth]);
+  const std::array<std::size_t, 3> begin{0, drawable.open_count, drawable.crease_count};
+  tbb::parallel_for(std::size_t{0}, blocks, [&](std::size_t k) {
+    std::array<std::size_t, 3> next = place[k];
+    for (std::size_t e = k * block; e < std::min(edges.size(), (k + 1) * block); ++e) {
+      if (kinds[e] == none) continue;
+      const auto kind = static_cast<std::size_t>(kinds[e]);
+      const auto [n, m] = normals_of(e);
+      DrawnEdge& edge = drawable.edges[begin[kind] + next[kind]++];
+      store(mesh.positions[edges.vertices[e][0]] - drawable.centre, edge.a);
+      store(mesh.positions[edges.vertices[e][1]] - drawable.centre, edge.b);
+      store(n, edge.normal_a);
+      store(m, edge.normal_b);
+      edge.kind = static_cast<float>(2 - static_cast<int>(kind));
+    }
+  });
 }
 
 /// Where the middle of a triangle lies farther off than its corners, as in the flat face over a hole, it gets corners of its
@@ -80,10 +98,10 @@ Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<
   drawable.triangle_list = triangulate(mesh);
   if (stop.stop_requested()) throw Stopped{};
   const auto& list = drawable.triangle_list.triangles;
+  drawable.triangles.reserve(3 * list.size());
   for (const Triangle& t : list) drawable.triangles.insert(drawable.triangles.end(), t.begin(), t.end());
-  drawable.tree = std::make_shared<const Bvh>(mesh.positions, list);
+  tbb::parallel_invoke([&] { drawable.tree = std::make_shared<const Bvh>(mesh.positions, list); }, [&] { collect_edges(mesh, drawable, stop); });
   if (stop.stop_requested()) throw Stopped{};
-  collect_edges(mesh, drawable, stop);
   for (const auto& [a, b] : fresh_edges) {
     DrawnEdge edge{};
     store(mesh.positions[a] - drawable.centre, edge.a);

@@ -149,6 +149,8 @@ void Evaluator::serve(const JobPtr& whole, PartId first, UpTo up_to, std::uint64
       publish_({id, number, job, evaluated, report});
       if (!report) unchecked.push_back(id);
     });
+  // While something is dragged the next request is on its way: what is looked at longer is asked for again, not live.
+  if (how == RecipeRunner::How::live) return;
   {
     const std::lock_guard lock(mutex_);
     checking_ = true;

@@ -35,8 +35,8 @@ class Evaluator {
   ~Evaluator();
 
   /// Asks for every part of the job, `first` before the others. A live request (something is being dragged)
-  /// lets a combination that is under way finish, so that the view keeps following; any other ends what is
-  /// outdated at once. Checks are always ended. @return the request's number
+  /// lets a combination that is under way finish, so that the view keeps following, and checks nothing; any other ends what
+  /// is outdated at once. Checks are always ended. @return the request's number
   std::uint64_t request(JobPtr job, PartId first, bool live, UpTo up_to = {});
   /// Ends what is being computed; the parts not finished keep their last result.
   void stop();

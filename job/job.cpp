@@ -80,7 +80,7 @@ void visit_tools(const Job& job, const std::vector<ToolUse>& rows, std::vector<c
       continue;
     }
     trays.push_back(&use);
-    visit_tools(job, job.rows_of(use), trays, visit);
+    use.set == 0 ? visit_tools(job, use.inside, trays, visit) : visit_tools(job, job.rows_of(use), trays, visit);
     trays.pop_back();
   }
 }
@@ -95,29 +95,35 @@ const ToolUse* find_row(const std::vector<ToolUse>& rows, UseId id) {
 
 }  // namespace
 
-std::vector<Job::Use> Job::uses_by(PartId id) const {
-  std::vector<Use> uses;
-  const Part* part = find(id);
-  if (part == nullptr) return uses;
-  for (const Step& step : part->recipe) {
+namespace {
+
+/// Every use of a tool by a part's recipe; of every tool where none is named.
+void collect_uses(const Job& job, const Part& part, std::optional<PartId> tool, std::vector<Job::Use>& to) {
+  for (const Step& step : part.recipe) {
     std::vector<const ToolUse*> trays;
-    visit_tools(*this, step.tools, trays, [&](const ToolUse& use, const std::vector<const ToolUse*>& around) {
-      Use found{id, step.id, use.id, use.tool, {}, around.empty() ? use.operation : around.front()->operation, step.on && use.on};
+    visit_tools(job, step.tools, trays, [&](const ToolUse& use, const std::vector<const ToolUse*>& around) {
+      if (tool && use.tool != *tool) return;
+      Job::Use found{part.id, step.id, use.id, use.tool, {}, around.empty() ? use.operation : around.front()->operation, step.on && use.on};
       for (const ToolUse* tray : around) {
         found.trays.push_back(tray->id);
         found.on = found.on && tray->on;
       }
-      uses.push_back(std::move(found));
+      to.push_back(std::move(found));
     });
   }
+}
+
+}  // namespace
+
+std::vector<Job::Use> Job::uses_by(PartId id) const {
+  std::vector<Use> uses;
+  if (const Part* part = find(id)) collect_uses(*this, *part, std::nullopt, uses);
   return uses;
 }
 
 std::vector<Job::Use> Job::uses_of(PartId tool) const {
   std::vector<Use> uses;
-  for (const PartPtr& part : parts)
-    for (Use& use : uses_by(part->id))
-      if (use.tool == tool) uses.push_back(std::move(use));
+  for (const PartPtr& part : parts) collect_uses(*this, *part, tool, uses);
   return uses;
 }
 

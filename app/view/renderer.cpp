@@ -114,6 +114,7 @@ void main() {
 
 constexpr std::size_t max_indices_per_step = 3 * 50'000, max_edges_per_step = 10'000;
 constexpr std::size_t max_edges_drawn = 400'000;  // more would stall a software renderer
+constexpr std::size_t max_edges_moving = 20'000;   // more would hold up a picture that moves
 
 QVector3D rgb(const QColor& c) {
   return {static_cast<float>(c.redF()), static_cast<float>(c.greenF()), static_cast<float>(c.blueF())};
@@ -246,8 +247,9 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   b.faces.release();
   b.lines.create();
   b.lines.bind();
-  // Of a heavy mesh only wires show more than the creases.
-  const std::size_t edges = heavy ? drawable->crease_count : drawable->edges.size();
+  // Of a heavy mesh only wires show more than the creases, and while a large one is dragged it may be gone before they are drawn.
+  const bool creases_first = heavy || drawable->edges.size() > max_edges_moving;
+  const std::size_t edges = creases_first ? drawable->crease_count : drawable->edges.size();
   fill(b.edges, drawable->edges.data(), edges * sizeof(DrawnEdge));
   bind_edges(b.edges);
   b.lines.release();
@@ -263,7 +265,7 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
   b.crease_count = static_cast<int>(drawable->crease_count);
   b.open_count = static_cast<int>(drawable->open_count);
   b.indices_sent = heavy ? 0 : b.index_count;
-  b.edges_sent = heavy ? b.crease_count : b.edge_count;
+  b.edges_sent = creases_first ? b.crease_count : b.edge_count;
   return b;
 }
 
@@ -337,6 +339,7 @@ void Renderer::draw_lines(const DrawItem& item, const QMatrix4x4& clip_from_view
   const bool heavy = static_cast<std::size_t>(b.edge_count) > max_edges_drawn;
   if (heavy && style.moving && b.proxy_count > 0) return;
   int count = heavy && (line.which != LineStyle::all || style.moving) ? b.crease_count : b.edge_count;
+  if (style.moving && static_cast<std::size_t>(b.edge_count) > max_edges_moving) count = std::min(count, b.crease_count);
   if (line.which == LineStyle::open_only) count = b.open_count;
   if (line.which == LineStyle::fresh) count = b.fresh_count;
   const BufferRange range = line.range.count > 0 ? line.range : BufferRange{0, count};

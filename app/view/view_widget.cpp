@@ -15,6 +15,7 @@ namespace {
 constexpr std::size_t max_markers = 400;  // of one family
 constexpr std::size_t max_vertices = 2000;  // painted one by one
 constexpr double isolated_share = 0.08;  // of a part's size: the least that stays around a place
+constexpr std::size_t many_triangles = 20'000;
 constexpr int milliseconds_a_turn = 12;  // of drawing at a heavy still picture between two turns of the event loop
 
 }  // namespace
@@ -276,10 +277,17 @@ void ViewWidget::paintEvent(QPaintEvent*) {
     const double radius = std::max(3 * place_->second.radius, isolated_share * session_.world_bounds(place_->first).diagonal());
     for (DrawItem& item : items) item.kept = KeptBall{session_.job().world_of(place_->first) * place_->second.position, radius};
   }
-  painter.drawImage(rect(), scene_.paint(rig_, items, scene, style_, size(), alive));
+  // While parts are dragged every result is to be seen at once: a large one is drawn as while the camera moves.
+  FrameStyle style = style_;
+  std::size_t triangles = 0;
+  for (const DrawItem& item : items) triangles += item.drawable->triangle_list.triangles.size();
+  style.moving = style.moving || (pointer_.dragging() && triangles > many_triangles);
+  painter.drawImage(rect(), scene_.paint(rig_, items, scene, style, size(), alive));
   if (scene_.unfinished() && !style_.moving) still_timer_.start();
   for (std::size_t k = 0; k < rig_.count(); ++k) paint_overlay(painter, k);
   QMetaObject::invokeMethod(this, &ViewWidget::painted, Qt::QueuedConnection);
+  QMetaObject::invokeMethod(
+      &session_, [this, received = session_.received()] { session_.note_shown(received); }, Qt::QueuedConnection);
 }
 
 /// What is shown of a part whose recipe could not be carried out, in words; empty where it could.
