@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/autosave.h"
 
+#include <QBuffer>
 #include <QFileInfo>
 #include <QStandardPaths>
 #include <csignal>
@@ -72,8 +73,12 @@ void Autosave::write() {
     write_ = std::async(std::launch::async, [this, job = session_.history().committed(), copy = copy_, original = session_.path(), picture] {
       const bool good = save_job(*job, copy) && write_bytes(note_beside(copy), original.string());
       // The work is safe without its picture.
-      if (good && !picture.isNull())
-        picture.scaledToWidth(picture_width, Qt::SmoothTransformation).save(QString::fromStdString(picture_beside(copy).string()));
+      if (good && !picture.isNull()) {
+        QByteArray png;
+        QBuffer buffer(&png);
+        picture.scaledToWidth(picture_width, Qt::SmoothTransformation).save(&buffer, "PNG");
+        (void)write_bytes(picture_beside(copy), {png.constData(), static_cast<std::size_t>(png.size())});
+      }
       QMetaObject::invokeMethod(
           this, [this, good] { finish(good); }, Qt::QueuedConnection);
     });

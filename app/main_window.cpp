@@ -115,6 +115,7 @@ MainWindow::MainWindow() {
   activity_timer_.setInterval(100);
   connect(&activity_timer_, &QTimer::timeout, this, &MainWindow::show_activity);
   activity_timer_.start();
+  keep_results(session_, QSettings().value(QStringLiteral("keep_results"), true).toBool());
   set_station(Station::stock);
   recall();
   refresh();
@@ -139,7 +140,7 @@ QWidget* MainWindow::build_top_bar() {
   auto* menu = new QMenu(job_button_);
   for (const char* id :
        {"new_job", "open_job", "recent", "save_job", "save_job_as", "", "bring_in", "send_out", "send_out_visible", "",
-        "undo", "redo", "changes", "", "mouse_three", "mouse_two", "mouse_touchpad", "", "key_sheet", "quit"})
+        "undo", "redo", "changes", "", "mouse_three", "mouse_two", "mouse_touchpad", "", "keep_results", "empty_results", "", "key_sheet", "quit"})
     if (*id == '\0')
       menu->addSeparator();
     else if (std::string_view(id) == "recent")

@@ -29,6 +29,10 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   whole_->setToolTip(tr("The view shows the part as it is after the last step again"));
   connect(whole_, &QToolButton::clicked, this, [this] { session_.look_up_to(0); });
   head->addWidget(whole_);
+  back_ = link_button(QString());
+  back_->setObjectName(QStringLiteral("back_to_part"));
+  connect(back_, &QToolButton::clicked, this, [this] { session_.open_own_recipe(false); });
+  head->addWidget(back_);
   head->addWidget(time_);
   layout->addLayout(head);
   scroll_ = new QScrollArea;
@@ -170,6 +174,9 @@ void RecipePanel::refresh() {
   const double seconds = r.evaluated ? r.evaluated->seconds() : 0;
   time_->setText(seconds > 0 ? tr("%1 ms").arg(seconds * 1000, 0, 'f', seconds < 0.01 ? 1 : 0) : QString());
   whole_->setVisible(session_.up_to() != 0);
+  back_->setVisible(session_.own_recipe_open());
+  if (const auto use = session_.own_recipe_open() ? session_.job().use_of(session_.recipe_owner()) : std::nullopt)
+    back_->setText(tr("back to %1").arg(QString::fromStdString(session_.job().at(use->part).name)));
   bool below = false;
   for (RecipeCard* card : cards_) {
     card->refresh();

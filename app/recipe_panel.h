@@ -31,7 +31,7 @@ class RecipePanel : public QWidget {
   void reveal();
 
   Session& session_;
-  QToolButton *whole_, *template_;  // ends looking up to a step; opens the list of templates
+  QToolButton *whole_, *back_, *template_;  // ends looking up to a step, or at a tool's own recipe; opens the list of templates
   QLabel *title_, *time_, *nothing_;
   QScrollArea* scroll_;
   QVBoxLayout* cards_layout_;

@@ -2,6 +2,8 @@
 #include "app/session.h"
 
 #include <fmt/format.h>
+#include <QCoreApplication>
+#include <QDateTime>
 #include <QFileInfo>
 #include <QThreadPool>
 #include <algorithm>
@@ -255,10 +257,19 @@ void Session::set_active_step(StepId id) {
 PartId Session::recipe_owner() const {
   const PartId id = chosen();
   if (id == 0) return 0;
+  if (id == own_) return id;
   // A tool of several parts shows the recipe that was looked at before, where that uses it.
   if (owner_ != id && job().find(owner_) != nullptr && job().use_of(id, owner_)) return owner_;
   const auto use = job().use_of(id);
   return use ? use->part : id;
+}
+
+void Session::open_own_recipe(bool open) {
+  own_ = open && job().is_tool(chosen()) ? chosen() : 0;
+  owner_ = recipe_owner();
+  set_active_step(0);
+  if (up_to_ != 0) look_up_to(0);
+  emit selection_changed();
 }
 
 std::optional<Job::Use> Session::use_here(PartId tool) const {
@@ -271,6 +282,8 @@ void Session::select(std::vector<PartId> ids) {
   if (ids == selection_) return;
   owner_ = recipe_owner();
   selection_ = std::move(ids);
+  // While its own tools are worked on, a tool's own recipe stays open.
+  if (own_ != 0 && chosen() != own_ && (chosen() == 0 || !job().use_of(chosen(), own_))) own_ = 0;
   const auto found = job().find_step(active_step_);
   if (!found || found.part->id != recipe_owner()) set_active_step(0);
   if (const auto up_to = job().find_step(up_to_); up_to_ != 0 && (!up_to || up_to.part->id != recipe_owner())) look_up_to(0);
@@ -329,6 +342,25 @@ Box3 Session::world_bounds(PartId id) const {
     box.add(world * Vec3(corner & 1 ? own.hi.x() : own.lo.x(), corner & 2 ? own.hi.y() : own.lo.y(),
                          corner & 4 ? own.hi.z() : own.lo.z()));
   return box;
+}
+
+void Session::keep_results_in(const std::filesystem::path& folder) {
+  constexpr std::uintmax_t most = std::uintmax_t{1} << 30;
+  store_.reset();
+  if (!folder.empty()) {
+    // Another build of the program may compute otherwise.
+    const QFileInfo program(QCoreApplication::applicationFilePath());
+    const std::string maker = fmt::format("{} {}", program.size(), program.lastModified().toMSecsSinceEpoch());
+    store_ = std::make_shared<ResultStore>(folder, maker, most);
+  }
+  evaluator_->set_store(store_);
+}
+
+std::uintmax_t Session::empty_kept_results() {
+  if (!store_) return 0;
+  const std::uintmax_t held = store_->bytes();
+  store_->clear();
+  return held;
 }
 
 void Session::wait_idle() {
@@ -401,9 +433,18 @@ void Session::open_job(const std::filesystem::path& path, std::function<void(boo
 }
 
 QString Session::take_lock(const std::filesystem::path& path, std::shared_ptr<QLockFile>& lock) {
+  // A saving of this window under that name may be under way.
+  std::erase_if(locks_, [](const auto& item) { return item.second.expired(); });
+  if (const auto own = locks_.find(path); own != locks_.end()) {
+    lock = own->second.lock();
+    return {};
+  }
   lock = std::make_shared<QLockFile>(QString::fromStdString((path.parent_path() / ("." + path.filename().string() + ".lock")).string()));
   lock->setStaleLockTime(0);  // only one whose program has ended
-  if (lock->tryLock(0)) return {};
+  if (lock->tryLock(0)) {
+    locks_[path] = lock;
+    return {};
+  }
   const bool is_held = lock->error() == QLockFile::LockFailedError;
   qint64 process = 0;
   QString host, program, who;

@@ -97,6 +97,9 @@ class Session : public QObject {
   PartId chosen() const { return selection_.empty() ? 0 : selection_.front(); }
   /// The part whose recipe is shown: the chosen one, or the one it is a tool of.
   PartId recipe_owner() const;
+  /// Shows a chosen tool's own recipe instead of that of the part it is a tool of, which stays in view; or no more.
+  void open_own_recipe(bool open);
+  bool own_recipe_open() const { return own_ != 0 && own_ == recipe_owner(); }
   /// How a part is used in the recipe that is shown, or else where it is used first.
   std::optional<Job::Use> use_here(PartId tool) const;
   void select(std::vector<PartId> ids);
@@ -135,6 +138,11 @@ class Session : public QObject {
   /// Does `then` once all these parts are current, asking for them again where work was stopped; Stop ends the wait.
   void when_ready(const std::vector<PartId>& parts, std::function<void(const std::vector<OutgoingPart>&)> then);
   RecipeRunner::Memory memory() const { return evaluator_->memory(); }
+  /// Keeps results on disk from run to run, in a bounded folder; empty: keeps none.
+  void keep_results_in(const std::filesystem::path& folder);
+  bool keeps_results() const { return store_ != nullptr; }
+  /// Empties that folder. @return bytes that it held
+  std::uintmax_t empty_kept_results();
   Evaluator::Activity activity() const;
   void stop_work();
   /// Bounds of a part's shown mesh in the job's space; empty when there is none yet.
@@ -224,7 +232,7 @@ class Session : public QObject {
   /// @param taken  the lock, where it was taken already
   void stand_at(const std::filesystem::path& path, std::shared_ptr<QLockFile> taken = {});
   /// Takes the lock of a job file. @return who has it, in words; empty when it was taken, or the folder allows no lock
-  static QString take_lock(const std::filesystem::path& path, std::shared_ptr<QLockFile>& lock);
+  QString take_lock(const std::filesystem::path& path, std::shared_ptr<QLockFile>& lock);
   void changed(bool live);
   void receive(const Published& published);
   /// The same for what writes files, one after the other, so that the later one stands. It always ends with what it
@@ -253,6 +261,7 @@ class Session : public QObject {
   History history_;
   std::vector<PartId> selection_;
   PartId owner_ = 0;  // whose recipe was shown before the last choice
+  PartId own_ = 0;    // a tool whose own recipe is shown
   StepId active_step_ = 0, up_to_ = 0;
   std::map<PartId, PartResult> results_;
   std::uint64_t request_ = 0;
@@ -268,6 +277,7 @@ class Session : public QObject {
   bool stopped_ = false;
   std::filesystem::path path_;
   std::shared_ptr<QLockFile> lock_;  // of path_, while no other window has it
+  std::map<std::filesystem::path, std::weak_ptr<QLockFile>> locks_;  // those that this window holds
   QString read_only_;
   std::uint64_t document_ = 0;  // counts the jobs that stood here
   std::vector<std::shared_ptr<Task>> tasks_;
@@ -284,6 +294,7 @@ class Session : public QObject {
   int smooth_levels_ = 0;
   SmoothLook smooth_;
   QThreadPool writing_;  // one thread: what is written later never ends up under what was written before
+  std::shared_ptr<ResultStore> store_;
   std::unique_ptr<Evaluator> evaluator_;  // last: its thread must end first
 };
 

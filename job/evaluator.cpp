@@ -41,6 +41,11 @@ void Evaluator::stop() {
   changed_.notify_all();
 }
 
+void Evaluator::set_store(std::shared_ptr<ResultStore> store) {
+  const std::lock_guard lock(mutex_);
+  store_ = std::move(store);
+}
+
 RecipeRunner::Memory Evaluator::memory() const {
   const std::lock_guard lock(mutex_);
   return memory_;
@@ -138,6 +143,10 @@ void Evaluator::serve(const JobPtr& whole, PartId first, UpTo up_to, std::uint64
     memory_ = runner_.memory();
     return Control{stop_.get_token(), &progress_};
   };
+  {
+    const std::lock_guard lock(mutex_);
+    runner_.set_store(store_);
+  }
   runner_.begin(*whole, how);
   std::vector<PartId> unchecked;
   for (PartId id : order)
@@ -163,6 +172,15 @@ void Evaluator::serve(const JobPtr& whole, PartId first, UpTo up_to, std::uint64
       const ReportPtr report = runner_.check(*job, id, control);
       publish_({id, number, job, runner_.evaluate(*job, id, control, true), report});
     });
+  // What nobody waits for comes last.
+  for (PartId id : order) {
+    {
+      const std::lock_guard lock(mutex_);
+      if (pending_ || quitting_) return;
+      what_.clear();
+    }
+    attempt(whole, id, number, [&] { runner_.keep(*whole, id); });
+  }
 }
 
 }  // namespace anvil

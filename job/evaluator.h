@@ -42,6 +42,8 @@ class Evaluator {
   void stop();
   /// Waits until nothing is left to do, or stop() was called.
   void wait_idle();
+  /// Where results are kept from run to run; null: nowhere. Counts from the next request on.
+  void set_store(std::shared_ptr<ResultStore> store);
   /// Bytes that results kept for later take, and their bound.
   RecipeRunner::Memory memory() const;
 
@@ -75,6 +77,7 @@ class Evaluator {
   std::atomic<double> progress_ = 0;
   RecipeRunner runner_;
   RecipeRunner::Memory memory_;
+  std::shared_ptr<ResultStore> store_;
   std::thread thread_;
 };
 

@@ -353,6 +353,27 @@ Evaluated RecipeRunner::same_failure(const Job& job, PartId id, const Evaluated&
   return same;
 }
 
+/// Brings a result back that was kept on disk. @param is_last  only the last one of a recipe is kept there
+bool RecipeRunner::recall(const ContentKey& key, bool is_last) {
+  if (!store_ || !is_last) return false;
+  std::optional<ResultStore::Kept> kept = store_->load(key);
+  if (!kept) return false;
+  Node& known = node(key);
+  known.evaluated = std::make_shared<const Evaluated>(std::move(kept->evaluated));
+  known.report = std::move(kept->report);
+  settle_bytes(known);
+  return true;
+}
+
+void RecipeRunner::keep(const Job& job, PartId id) {
+  constexpr double worth_it = 0.02;  // seconds
+  if (!store_) return;
+  const ContentKey key = content_of(job, id);
+  const auto it = nodes_.find(key);
+  if (it == nodes_.end() || !it->second.evaluated || it->second.evaluated->error || it->second.evaluated->seconds() < worth_it || store_->has(key)) return;
+  store_->save(key, *it->second.evaluated, it->second.report);
+}
+
 EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& control, bool with_drawable, How how) {
   const Part& part = job.at(id);
   const std::vector<ContentKey> keys = keys_of(job, part);
@@ -360,7 +381,7 @@ EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& co
   // From the last step that is known already; all before it are asked for as well, so that they stay.
   std::size_t at = keys.size();
   for (std::size_t k = keys.size(); k-- > 0;)
-    if (node(keys[k]).evaluated && at == keys.size()) at = k;
+    if ((node(keys[k]).evaluated || recall(keys[k], k + 1 == keys.size())) && at == keys.size()) at = k;
   if (at == keys.size()) {
     Node& source = node(keys[0]);
     source.evaluated = std::make_shared<const Evaluated>(make_source(job, part, control));

@@ -8,47 +8,13 @@
 #include <unordered_map>
 
 #include "core/mesh/attributes.h"
-#include "core/soundness/report.h"
 #include "job/cast.h"
 #include "job/content_key.h"
-#include "job/drawable.h"
+#include "job/evaluated.h"
 #include "job/live_step.h"
+#include "job/result_store.h"
 
 namespace anvil {
-
-/// What one step did. Names in it are tokens (cast.h).
-struct StepReport {
-  Index step = 0;  ///< its place among the steps of the cast
-  OperationReport report;
-  std::shared_ptr<const Comparison> comparison;  ///< null for kinds that give none
-};
-
-/// What a part's recipe came to. Immutable once made. Names in messages are tokens of the cast.
-struct Evaluated {
-  std::shared_ptr<const Mesh> mesh;  ///< in the part's own frame, with origins; where `error` is set, as far as it came
-  std::optional<Issue> error;        ///< why the recipe could not be carried out to its end
-  Index error_step = no_index;       ///< the step that failed, by its place in the cast
-  std::vector<StepReport> steps;     ///< of every step carried out
-  std::vector<Index> piece;          ///< per face of the mesh, when there are several pieces; else empty
-  Index pieces = 1;
-  bool open_on_purpose = false;
-  bool free_of_crossings = false;                 ///< known to cross itself nowhere
-  std::vector<std::array<Index, 2>> fresh_edges;  ///< vertex pairs, of the last step
-  Index cast_parts = 1, cast_steps = 0;           ///< size of the cast
-  std::shared_ptr<const Drawable> drawable;       ///< null when only the mesh was asked for
-
-  /// Of all steps together; 0 when there are none.
-  double seconds() const;
-  /// What the last step changed, where its kind tells it.
-  const Comparison* comparison() const { return steps.empty() ? nullptr : steps.back().comparison.get(); }
-  /// Of the last step carried out; null when there is none.
-  const OperationReport* last_report() const { return steps.empty() ? nullptr : &steps.back().report; }
-};
-using EvaluatedPtr = std::shared_ptr<const Evaluated>;
-using ReportPtr = std::shared_ptr<const SoundnessReport>;
-
-/// The pieces of a result; for one that is all in one piece, its shells.
-std::vector<Mesh> separate_pieces(const Evaluated& evaluated);
 
 class RecipeRunner {
  public:
@@ -74,6 +40,11 @@ class RecipeRunner {
 
   /// Called, in the thread that evaluates, when a step begins to be computed.
   std::function<void(StepId)> on_step;
+
+  /// Where results are kept from run to run; none by default.
+  void set_store(std::shared_ptr<ResultStore> store) { store_ = std::move(store); }
+  /// Puts a part's result, with its report where that is known, where results are kept, if it took long enough to be worth it.
+  void keep(const Job& job, PartId id);
 
   /// How often something was really computed since the start.
   struct Counts {
@@ -103,6 +74,7 @@ class RecipeRunner {
   /// Keys of the source and of what each active step gives.
   std::vector<ContentKey> keys_of(const Job& job, const Part& part);
   Node& node(const ContentKey& key);
+  bool recall(const ContentKey& key, bool is_last);
   ContentKey mesh_key(const std::shared_ptr<const Mesh>& mesh);
   void add_to_key(const Job& job, const Part& part, const std::vector<ToolUse>& rows, std::string& key);
   Evaluated make_source(const Job& job, const Part& part, const Control& control);
@@ -129,6 +101,7 @@ class RecipeRunner {
   std::uint64_t clock_ = 1, begun_ = 0;
   std::size_t bytes_ = 0, limit_;
   Counts counts_;
+  std::shared_ptr<ResultStore> store_;
 };
 
 }  // namespace anvil

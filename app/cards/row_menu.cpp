@@ -24,6 +24,10 @@ void fill_tray_menu(Session& session, const RowId& row, QMenu& menu) {
 }
 
 void fill_tool_menu(Session& session, const RowId& row, const ToolUse& use, QMenu& menu) {
+  menu.addAction(tr("Open its own recipe"), &session, [&session, row] {
+    session.select({row.tool});
+    session.open_own_recipe(true);
+  });
   if (use.is_live())
     menu.addAction(tr("Keep it as it is now"), &session, [&session, row] { keep(session, row, true); })->setEnabled(session.snapshot_of(row.tool) != nullptr);
   else

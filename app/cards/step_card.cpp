@@ -330,7 +330,11 @@ void StepCard::refresh_tools() {
   for (const ToolRow* row : rows_) shown.push_back(row->id());
   const auto is_tool = [&](PartId part) { return std::any_of(wanted.begin(), wanted.end(), [&](const RowId& row) { return row.tool == part; }); };
   const PartId inner = session_.chosen() != 0 && is_tool(session_.chosen()) ? session_.chosen() : 0;
-  if (wanted != shown || inner != inner_of_) {
+  std::vector<StepId> inner_steps;
+  if (inner != 0)
+    for (const Step& own : session_.job().at(inner).recipe) inner_steps.push_back(own.id);
+  if (wanted != shown || inner != inner_of_ || inner_steps != inner_steps_) {
+    inner_steps_ = inner_steps;
     clear_layout(tools_layout_);
     rows_.clear();
     inner_cards_.clear();
@@ -353,13 +357,15 @@ void StepCard::refresh_tools() {
   add_->setVisible(!addable().empty());
 }
 
-/// The chosen tool's own source and place, below its row.
+/// The chosen tool's own source, place and steps, below its row.
 void StepCard::show_inner(PartId tool) {
   inner_ = new QWidget;
   auto* layout = new QVBoxLayout(inner_);
   layout->setContentsMargins(14, 2, 0, 6);
-  for (const CardId::What what : {CardId::of_source, CardId::of_place}) {
-    inner_cards_.push_back(make_card(session_, {what, tool, 0, session_.job().at(tool).source.index()}));
+  std::vector<CardId> cards{{CardId::of_source, tool, 0, session_.job().at(tool).source.index()}, {CardId::of_place, tool, 0, session_.job().at(tool).source.index()}};
+  for (StepId step : inner_steps_) cards.push_back({CardId::of_step, tool, step});
+  for (const CardId& card : cards) {
+    inner_cards_.push_back(make_card(session_, card));
     layout->addWidget(inner_cards_.back());
   }
   auto* ride = new QHBoxLayout;

@@ -42,6 +42,7 @@ class StepCard : public RecipeCard {
   QVBoxLayout* tools_layout_ = nullptr;  // null for kinds without tools
   std::vector<ToolRow*> rows_;
   std::set<UseId> folded_;              // trays
+  std::vector<StepId> inner_steps_;     // of that tool
   PartId inner_of_ = 0;                 // the tool whose own cards stand below its row
   QWidget* inner_ = nullptr;
   std::vector<RecipeCard*> inner_cards_;

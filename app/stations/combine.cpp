@@ -202,6 +202,11 @@ void add_combine_verbs(Desk& desk) {
   desk.book.allow(desk.book.add(Station::combine, QObject::tr("Recipe"), "fasten", QObject::tr("Fasten or loosen"), "kept", {key("Shift+A")},
                                 QObject::tr("Let the other chosen parts ride on the first without being its tools, or no more."), [&session] { fasten(session); }),
                   [&session] { return session.selection().size() > 1; });
+  QAction* own = desk.book.add(Station::combine, QObject::tr("Recipe"), "own_recipe", QObject::tr("Tool's own recipe"), "", {key("Shift+R")},
+                               QObject::tr("Work on the recipe of the chosen tool itself, with the part in view; once more goes back."),
+                               [&session] { session.open_own_recipe(!session.own_recipe_open()); });
+  desk.book.check(own, [&session] { return session.own_recipe_open(); });
+  desk.book.allow(own, [&session] { return session.job().is_tool(session.chosen()); });
   for (const bool forward : {true, false})
     desk.book.allow(desk.book.add(Station::anywhere, QObject::tr("Edit"), forward ? "next_tool" : "previous_tool", forward ? QObject::tr("Next tool") : QObject::tr("Previous tool"), "",
                                   {key(forward ? "." : ",")}, QObject::tr("Choose one tool of the shown recipe after the other."), [&session, forward] { step_tools(session, forward); }),

@@ -43,6 +43,9 @@ void add_window_verbs(Desk& desk);  ///< stations, finder, keys
 QString choose_group();
 QString edit_group();
 
+/// Switches whether results are kept on disk, for this run and later ones.
+void keep_results(Session& session, bool keep);
+
 inline QKeySequence key(const char* text) { return QKeySequence(QLatin1String(text)); }
 
 }  // namespace anvil::app

@@ -177,6 +177,91 @@ TEST_CASE("what a crash left is offered with its picture and its time") {
   autosave.discard();
 }
 
+namespace {
+
+std::string bytes_in(const std::filesystem::path& path) {
+  std::ifstream in(path, std::ios::binary);
+  return std::string(std::istreambuf_iterator<char>(in), {});
+}
+
+/// Exports a part by the session, as the dialog does once it has its answer.
+void send_out(Driver& d, PartId part, const std::filesystem::path& path) {
+  bool ready = false;
+  d.session().when_ready({part}, [&](const std::vector<OutgoingPart>& parts) {
+    d.session().send_out(parts, path);
+    ready = true;
+  });
+  REQUIRE(Driver::until([&] { return ready && !d.session().busy_with_files(); }));
+}
+
+}  // namespace
+
+TEST_CASE("the command line runs a job to the same bytes as the window exports, also with a dimension set") {
+  const TemporaryFolder folder;
+  const std::filesystem::path demo = DEMO_DATA "/kestrel-point.anvil";
+  std::filesystem::copy_file(demo, folder / "gauge.anvil");
+  Driver d;
+  open(d, folder / "gauge.anvil");
+  const auto run = [&](const std::string& arguments) {
+    const std::string command = std::string(CLI_PROGRAM) + " run '" + (folder / "gauge.anvil").string() + "' " + arguments + " 2>/dev/null";
+    return std::system(command.c_str());
+  };
+  for (const char* ending : {"ply", "stl", "obj"}) {
+    CAPTURE(ending);
+    for (const char* name : {"Mast clamp", "Gland plate"}) {
+      CAPTURE(name);
+      const auto ours = folder / (std::string("window.") + ending), theirs = folder / (std::string("line.") + ending);
+      send_out(d, d.named(name), ours);
+      REQUIRE(run(std::string("--part '") + name + "' -o '" + theirs.string() + "'") == 0);
+      CHECK(bytes_in(ours) == bytes_in(theirs));
+    }
+  }
+  const PartId clamp = d.named("Mast clamp");
+  d.session().select({clamp});
+  QTest::qWait(50);
+  d.type(d.widget(QStringLiteral("dimension_%1_x").arg(clamp)), QStringLiteral("150"));
+  d.settle();
+  send_out(d, clamp, folder / "window.off");
+  REQUIRE(run("--part 'Mast clamp' --set 'Mast clamp/source.x=150' -o '" + (folder / "line.off").string() + "'") == 0);
+  CHECK(bytes_in(folder / "window.off") == bytes_in(folder / "line.off"));
+}
+
+TEST_CASE("a job that is opened again is not computed again, until kept results are emptied") {
+  const TemporaryFolder folder;
+  QSettings().setValue(QStringLiteral("keep_results"), true);
+  std::filesystem::copy_file(DEMO_DATA "/kestrel-point.anvil", folder / "gauge.anvil");
+  const auto results = std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) / "results";
+  const auto kept = [&] {
+    std::size_t n = 0;
+    for (const auto& entry : std::filesystem::recursive_directory_iterator(results)) n += entry.path().extension() == ".result";
+    return n;
+  };
+  Mesh first;
+  {
+    Driver d;
+    open(d, folder / "gauge.anvil");
+    REQUIRE(Driver::until([&] { return kept() > 0; }));
+    d.session().wait_idle();
+    first = *d.session().result(d.named("Gland plate")).evaluated->mesh;
+  }
+  {
+    Driver d;
+    CHECK(d.session().keeps_results());
+    open(d, folder / "gauge.anvil");
+    CHECK(d.session().result(d.named("Gland plate")).evaluated->mesh->positions == first.positions);
+    CHECK(d.session().result(d.named("Gland plate")).report->sound);
+    QString said;
+    QObject::connect(&d.session(), &Session::said, &d.window, [&](const QString& text) { said = text; });
+    d.key(Qt::Key_F10, Qt::ControlModifier);
+    CHECK(said.contains(QStringLiteral("deleted")));
+    CHECK(kept() == 0);
+    d.key(Qt::Key_F9, Qt::ControlModifier);
+    CHECK_FALSE(d.session().keeps_results());
+  }
+  Driver d;
+  CHECK_FALSE(d.session().keeps_results());  // remembered
+}
+
 TEST_CASE("looking closely that is stopped gives the usual list back") {
   Driver d;
   d.key(Qt::Key_B);

@@ -352,3 +352,32 @@ TEST_CASE("a press in the list of parts chooses nothing before it is let go") {
   d.click(list->viewport(), list->visualItemRect(list->item(0)).center(), Qt::ControlModifier);
   CHECK(d.session().selection() == std::vector<PartId>{2, 1});
 }
+
+TEST_CASE("a tool's own recipe is worked on with the part in view, and its steps stand below its row") {
+  Driver d;
+  Job job = edit::add_part(d.job(), box("Body", {40, 40, 20}, {0, 0, 0}));
+  job = edit::add_part(job, box("Cutter", {10, 10, 40}, {0, 0, 0}));
+  d.session().commit(QStringLiteral("parts"), *edit::combine(job, 1, {2}, Operation::difference));
+  d.settle();
+  d.key(Qt::Key_2, Qt::ControlModifier);
+  d.click(d.widget<ToolRow>(QStringLiteral("tool_2")));
+  CHECK(d.session().recipe_owner() == 1);
+  d.key(Qt::Key_R, Qt::ShiftModifier);
+  CHECK(d.session().recipe_owner() == 2);
+  // A plane cut goes into the tool's recipe, and the part follows: the lower half of the cutter is left.
+  d.key(Qt::Key_3, Qt::ControlModifier);
+  d.key(Qt::Key_A);
+  d.settle();
+  REQUIRE(d.job().at(2).recipe.size() == 1);
+  CHECK(d.job().at(1).recipe.size() == 1);
+  CHECK(d.volume(1) == Approx(40 * 40 * 20 - 10 * 10 * 10));
+  d.key(Qt::Key_Escape);
+  d.click(d.widget(QStringLiteral("back_to_part")));
+  CHECK(d.session().recipe_owner() == 1);
+  CHECK(d.session().selection() == std::vector<PartId>{2});
+  // Its steps stand below its row now.
+  CHECK(d.widget(QStringLiteral("step_%1_on").arg(d.job().at(2).recipe[0].id)) != nullptr);
+  d.click(d.widget(QStringLiteral("step_%1_on").arg(d.job().at(2).recipe[0].id)));
+  d.settle();
+  CHECK(d.volume(1) == Approx(40 * 40 * 20 - 10 * 10 * 20));
+}

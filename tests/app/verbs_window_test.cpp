@@ -17,10 +17,6 @@
 using namespace anvil;
 using namespace anvil::test;
 
-namespace {
-
-}  // namespace
-
 TEST_CASE("every operation of the Combine station gives what its name says") {
   struct Case {
     Qt::Key key;
