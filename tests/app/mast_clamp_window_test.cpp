@@ -25,15 +25,26 @@ void type_position(Driver& d, PartId part, int axis, double value) {
   d.type(d.widget(QStringLiteral("position_%1_%2").arg(part).arg(axis)), QString::number(value));
 }
 
-/// A box made by its key, with its numbers typed into its card.
+/// Types numbers into one field and those after it, going on by Tab.
+void type_row(Driver& d, QWidget* first, const Vec3& numbers) {
+  d.click(first);
+  for (int k = 0; k < 3; ++k) {
+    QTest::keyClick(d.window.windowHandle(), Qt::Key_A, Qt::ControlModifier);
+    for (const QChar c : QString::number(numbers[k])) QTest::keyClick(d.window.windowHandle(), c.toLatin1());
+    QTest::keyClick(d.window.windowHandle(), k < 2 ? Qt::Key_Tab : Qt::Key_Return);
+  }
+}
+
+/// A box made by its key, with its numbers typed into its cards.
 PartId make_box(Driver& d, const Vec3& size, const Vec3& at) {
   d.key(Qt::Key_Escape);
   d.key(Qt::Key_Escape);
   d.key(Qt::Key_B);
   const PartId box = d.job().parts.back()->id;
-  for (int k = 0; k < 3; ++k) d.type(d.widget(QStringLiteral("dimension_%1_%2").arg(box).arg(QLatin1Char("xyz"[k]))), QString::number(size[k]));
-  for (int k = 0; k < 3; ++k)
-    if (d.job().at(box).placement.position[k] != at[k]) type_position(d, box, k, at[k]);
+  type_row(d, d.widget(QStringLiteral("dimension_%1_x").arg(box)), size);
+  d.open_card(QStringLiteral("Place"));
+  type_row(d, d.widget(QStringLiteral("position_%1_0").arg(box)), at);
+  CHECK(d.job().at(box).placement.position == at);
   return box;
 }
 

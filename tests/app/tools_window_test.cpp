@@ -360,6 +360,8 @@ TEST_CASE("a tool's own recipe is worked on with the part in view, and its steps
   d.session().commit(QStringLiteral("parts"), *edit::combine(job, 1, {2}, Operation::difference));
   d.settle();
   d.key(Qt::Key_2, Qt::ControlModifier);
+  d.session().select({1});
+  QTest::qWait(50);
   d.click(d.widget<ToolRow>(QStringLiteral("tool_2")));
   CHECK(d.session().recipe_owner() == 1);
   d.key(Qt::Key_R, Qt::ShiftModifier);
