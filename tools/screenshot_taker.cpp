@@ -2,9 +2,11 @@
 // Takes the pictures of docs/screenshots from the demo job. Usage: screenshot_taker JOB FOLDER [NAME]
 // Run it through tools/take_screenshots, which provides a display.
 #include <QApplication>
+#include <QLabel>
 #include <QElapsedTimer>
 #include <QScreen>
 #include <QStandardPaths>
+#include <QToolButton>
 #include <fmt/format.h>
 
 #include <functional>
@@ -220,8 +222,32 @@ const std::vector<Shot> shots = {
        Session& session = w.session();
        w.set_station(Station::combine);
        show_only(w, named(w, "Gland plate"));
-       // The rim gets the plate itself as a tool: a loop, refused with its way out.
-       session.commit(QStringLiteral("loop"), edit::combine(session.job(), named(w, "Rim"), {named(w, "Gland plate")}, Operation::difference));
+       // A label without any thickness is to keep what it has in common with the plate.
+       Mesh sheet;
+       for (const Vec3& corner : {Vec3(-30, -12, 0), Vec3(30, -12, 0), Vec3(30, 12, 0), Vec3(-30, 12, 0)}) sheet.add_vertex(corner);
+       sheet.add_face({0, 1, 2, 3});
+       Part label;
+       label.name = "Gauge label";
+       label.source = ImportedSource{std::make_shared<const Mesh>(std::move(sheet)), "gauge-label.off"};
+       label.placement.position = Vec3(0, 110, 4);
+       PartId id = 0;
+       StepId step = 0;
+       const PartId plate = named(w, "Gland plate");
+       Job job = edit::add_part(session.job(), label, &id);
+       job = *edit::add_step(job, plate, new_step(steps::combine), &step);
+       session.commit(QStringLiteral("label"), edit::add_tools(job, step, {id}, Operation::intersection));
+       session.wait_idle();
+       wait(500);
+       // The first step is closed, so that the one that fails is in sight.
+       for (QToolButton* title : w.findChildren<QToolButton*>())
+         if (title->isVisible() && title->isCheckable() && title->isChecked() && (title->text() == QStringLiteral("Box") || title->text() == QStringLiteral("Combine"))) {
+           title->setChecked(false);
+         }
+       wait(200);
+       for (QLabel* failure : w.findChildren<QLabel*>(QStringLiteral("step_failure")))
+         if (!failure->text().isEmpty())
+           for (QToolButton* title : failure->parentWidget()->parentWidget()->findChildren<QToolButton*>())
+             if (title->isCheckable() && title->text() == QStringLiteral("Combine")) title->setChecked(true);
        w.view().fit_all();
      }},
     {QStringLiteral("changes"),

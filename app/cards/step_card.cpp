@@ -74,12 +74,13 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
   failure_->setObjectName(QStringLiteral("step_failure"));
   failure_->setWordWrap(true);
   failure_->setStyleSheet(QStringLiteral("color: #B3202C;"));
+  failure_->hide();
   body()->addWidget(failure_);
   remedies_row_ = new QWidget;
   remedies_row_->hide();
-  remedies_ = new QHBoxLayout(remedies_row_);
+  remedies_ = new QVBoxLayout(remedies_row_);
   remedies_->setContentsMargins(0, 0, 0, 0);
-  remedies_->setSpacing(4);
+  remedies_->setSpacing(0);
   body()->addWidget(remedies_row_);
   if (with_tools) {
     tools_layout_ = new QVBoxLayout;
@@ -233,9 +234,8 @@ void StepCard::refresh_remedies(const QString& failure) {
     auto* button = link_button(remedy.label);
     button->setObjectName(QStringLiteral("remedy_%1").arg(id_.step));
     connect(button, &QToolButton::clicked, this, remedy.run);
-    remedies_->addWidget(button);
+    remedies_->addWidget(button, 0, Qt::AlignLeft);
   }
-  remedies_->addStretch();
 }
 
 void StepCard::show_activity(double seconds, double progress) {

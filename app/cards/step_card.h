@@ -51,7 +51,7 @@ class StepCard : public RecipeCard {
   FieldRows* fields_ = nullptr;
   QLabel *failure_, *note_, *compared_;
   QWidget* remedies_row_;
-  QHBoxLayout* remedies_;
+  QVBoxLayout* remedies_;
   QString note_text_;
   std::optional<QPoint> pressed_at_;  // on the header
   bool dragging_ = false;

@@ -15,6 +15,7 @@
 #include "core/boolean/assemble.h"
 #include "core/boolean/facets.h"
 #include "core/boolean/repair.h"
+#include "core/mesh/edges.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/soundness/check.h"
 
@@ -390,6 +391,29 @@ Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operan
 
 }  // namespace
 
+namespace {
+
+/// Why a part may be to blame where a combination came to nothing: it is open, so that the engine had to guess what it encloses.
+std::optional<Issue> open_edges_of(const Operand& operand) {
+  for (const Operand& member : operand.tray)
+    if (auto open = open_edges_of(member)) return open;
+  if (operand.mesh == nullptr) return std::nullopt;
+  const EdgeTable edges = build_edges(*operand.mesh);
+  std::size_t count = 0;
+  std::vector<Vec3> places;
+  for (Index e = 0; e < edges.size(); ++e) {
+    if (edges.corners_of(e).size() != 1) continue;
+    ++count;
+    const auto [v, w] = edges.vertices[e];
+    if (places.size() < OperationReport::max_places) places.push_back(operand.placement * Vec3(0.5 * (operand.mesh->positions[v] + operand.mesh->positions[w])));
+  }
+  if (count == 0) return std::nullopt;
+  return Issue{fmt::format("is open ({} open edges), and what it encloses cannot be told here", count), operand.name, std::move(places),
+               "mend it first, or use it with split or score"};
+}
+
+}  // namespace
+
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
   std::string why;
   bool diverges = false;
@@ -417,6 +441,8 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
       why = contradiction.what();
     }
   }
+  for (const Operand& operand : operands)
+    if (const auto open = open_edges_of(operand)) return *open;
   return Issue{fmt::format("the combination contradicts itself ({})", why), operands.back().name, {},
                "move the tool slightly and please report the parts"};
 }

@@ -6,7 +6,9 @@
 #include "core/boolean/combine.h"
 #include "core/io/mesh_file.h"
 #include "core/soundness/check.h"
+#include "job/edit.h"
 #include "job/job_file.h"
+#include "job/recipe_runner.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_chains.h"
 #include "tests/support/referee.h"
@@ -273,5 +275,33 @@ TEST_CASE("the demo's gland plate comes out of the same polygons when it is turn
     const Mesh mesh = combined(turned(steps));
     CHECK(signed_volume(mesh) == Approx(signed_volume(square)).epsilon(1e-9));
     CHECK(static_cast<double>(mesh.face_count()) < 1.2 * static_cast<double>(square.face_count()));
+  }
+}
+
+TEST_CASE("a sheet that is to keep what it has in common with a plate is named as what is open, wherever it lies") {
+  const auto loaded = load_job(DEMO_DATA "/kestrel-point.anvil");
+  REQUIRE(loaded);
+  const auto plate = std::find_if(loaded->parts.begin(), loaded->parts.end(), [](const PartPtr& part) { return part->name == "Gland plate"; });
+  REQUIRE(plate != loaded->parts.end());
+  for (const double z : {0.0, 2.0, 4.0, 8.0}) {
+    CAPTURE(z);
+    Mesh sheet;
+    for (const Vec3& corner : {Vec3(-30, -12, 0), Vec3(30, -12, 0), Vec3(30, 12, 0), Vec3(-30, 12, 0)}) sheet.add_vertex(corner);
+    sheet.add_face({0, 1, 2, 3});
+    Part label;
+    label.name = "Label";
+    label.source = ImportedSource{shared(std::move(sheet)), ""};
+    label.placement.position = Vec3(0, 110, z);
+    PartId id = 0;
+    StepId step = 0;
+    Job job = *edit::add_step(edit::add_part(*loaded, label, &id), (*plate)->id, new_step(steps::combine), &step);
+    job = *edit::add_tools(job, step, {id}, Operation::intersection);
+    RecipeRunner runner;
+    const EvaluatedPtr result = runner.evaluate(job, (*plate)->id, {}, false);
+    REQUIRE(result->error);
+    CHECK(part_of_token(cast_of(job, (*plate)->id), result->error->subject) == id);
+    CHECK((result->error->what.find("open") != std::string::npos || result->error->what.find("enclose no volume") != std::string::npos));
+    CHECK(result->error->remedy.find("split or score") != std::string::npos);
+    CHECK(!result->mesh->empty());
   }
 }
