@@ -136,10 +136,8 @@ Result<Job> duplicate_parts(const Job& job, const std::vector<PartId>& ids, std:
   std::function<void(PartId)> take = [&](PartId id) {
     if (contains(all, id)) return;
     all.push_back(id);
-    for (const Step& step : job.at(id).recipe)
-      for_each_row(step.tools, [&](const ToolUse& row) {
-        if (!row.is_tray() && job.at(row.tool).rides_on == id) take(row.tool);
-      });
+    for (const Job::Use& use : job.uses_by(id))
+      if (job.at(use.tool).rides_on == id) take(use.tool);
   };
   for (PartId id : ids) take(id);
   // Rows for which a copy of their tool is put beside: those of parts that are not copied themselves.
@@ -156,15 +154,29 @@ Result<Job> duplicate_parts(const Job& job, const std::vector<PartId>& ids, std:
     copy.locked = false;
     next = add_part(next, std::move(copy), &twin[id]);
   }
+  // A tray that holds a set of which some ride on the part: the copy has a tray of its own, with its own copies of those.
+  const auto rides_in = [&](SetId set, PartId part) {
+    const PartSet* held = job.find_set(set);
+    return held != nullptr && std::any_of(held->parts.begin(), held->parts.end(), [&](PartId id) { return job.find(id) != nullptr && job.at(id).rides_on == part; });
+  };
+  UseId next_use = next.next_use;
+  const auto own_rows = [&](ToolUse& tray, PartId part) {
+    if (!rides_in(tray.set, part)) return;
+    tray.inside = job.rows_of(tray);
+    tray.set = 0;
+    for (ToolUse& row : tray.inside) row.id = next_use++;
+  };
   for (PartId id : all)
     next = change_part(next, twin[id], [&](Part& part) {
       if (part.rides_on && twin.contains(*part.rides_on)) part.rides_on = twin[*part.rides_on];
       if (auto* source = std::get_if<PartSource>(&part.source); source != nullptr && twin.contains(source->part)) source->part = twin[source->part];
       for (Step& step : part.recipe)
         for_each_row(step.tools, [&](ToolUse& row) {
+          if (row.set != 0) own_rows(row, id);
           if (!row.is_tray() && twin.contains(row.tool)) row.tool = twin[row.tool];
         });
     });
+  next.next_use = next_use;
   // A copied tool whose part was not copied stays a tool of that part, beside the original.
   for (const Job::Use& use : beside)
     next = change_part(next, use.part, [&](Part& part) {
@@ -174,12 +186,20 @@ Result<Job> duplicate_parts(const Job& job, const std::vector<PartId>& ids, std:
       copy.id = next.next_use;
       at.rows->insert(at.rows->begin() + static_cast<std::ptrdiff_t>(at.at + 1), copy);
     }), ++next.next_use;
-  // A part in a set has its copy there too, so that a tray of the set cuts by both.
+  // A part in a set has its copy there too, so that a tray of the set cuts by both; but for one that was copied with the part whose
+  // tray that is, which has its copy in a tray of its own.
+  const auto uses_set = [&](PartId part, SetId set) {
+    bool found = false;
+    for (const Step& step : job.at(part).recipe) for_each_row(step.tools, [&](const ToolUse& row) { found = found || row.set == set; });
+    return found;
+  };
   for (PartSet& set : next.sets) {
     std::vector<PartId> with_copies;
     for (PartId id : set.parts) {
       with_copies.push_back(id);
-      if (twin.contains(id)) with_copies.push_back(twin[id]);
+      if (!twin.contains(id)) continue;
+      const auto carrier = job.at(id).rides_on;
+      if (!(carrier && twin.contains(*carrier) && uses_set(*carrier, set.id))) with_copies.push_back(twin[id]);
     }
     set.parts = std::move(with_copies);
   }

@@ -125,6 +125,26 @@ TEST_CASE("of a damaged job all that is whole opens, what is lost is listed, and
   CHECK(std::filesystem::file_size(folder / "gauge.anvil") == bytes.size());
 }
 
+TEST_CASE("a job whose folder has vanished is told, stays unsaved, and is saved elsewhere") {
+  Driver d;
+  {
+    const TemporaryFolder folder;
+    REQUIRE(save_job(job_with("Gauge"), folder / "gauge.anvil"));
+    open(d, folder / "gauge.anvil");
+  }
+  d.session().select({1});
+  d.key(Qt::Key_H);
+  d.key(Qt::Key_S, Qt::ControlModifier);
+  REQUIRE(Driver::until([&] { return told(d).contains(QStringLiteral("cannot write")); }));
+  CHECK_FALSE(d.session().history().saved());
+  CHECK(d.job().parts.size() == 1);
+  const TemporaryFolder other;
+  d.answer_file(other / "gauge.anvil");
+  d.key(Qt::Key_S, Qt::ControlModifier | Qt::ShiftModifier);
+  REQUIRE(Driver::until([&] { return d.session().history().saved(); }));
+  CHECK(load_job(other / "gauge.anvil"));
+}
+
 TEST_CASE("jobs opened and saved last stand in the menu and open from there") {
   const TemporaryFolder folder;
   QSettings().remove(QStringLiteral("recent"));

@@ -8,6 +8,7 @@
 #include "job/history.h"
 #include "job/job_file.h"
 #include "job/job_json.h"
+#include "job/template.h"
 #include "tests/support/meshes.h"
 #include "tests/support/schema.h"
 
@@ -122,7 +123,7 @@ class Commands {
   }
 
   Result<Job> command(const Job& job, bool& moves) {
-    switch (below(26)) {
+    switch (below(27)) {
       case 0:
       case 1:
       case 2: return edit::combine(job, part(job), some(job, 3), operation());
@@ -168,6 +169,7 @@ class Commands {
       case 23: return below(3) == 0 ? edit::remove_set(job, set(job)) : edit::add_set(job, "Set", some(job, 3));
       case 24: return below(2) == 0 ? edit::add_set_tray(job, step(job), set(job), operation())
                                     : edit::change_set(job, set(job), [&, ids = some(job, 3)](PartSet& s) { s.parts = ids; });
+      case 25: return edit::add_template(job, part(job), template_of(job, {step(job), step(job)}, "Kept"), {step(job)});
       default: {
         moves = true;
         const Vec3 position(number(-10, 10), number(-10, 10), number(-10, 10));

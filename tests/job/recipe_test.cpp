@@ -374,3 +374,34 @@ TEST_CASE("fastening moves nothing, and nothing rides on itself") {
   const Job loose = *edit::fasten(job, 2, std::nullopt);
   CHECK((loose.world_of(3).translation() - Vec3(-10, 0, 0)).norm() < 1e-12 * 100);
 }
+
+TEST_CASE("a part copied with tools that it has by a set cuts by copies of its own; the original is left as it was") {
+  Job job = plate_and_pins();
+  SetId set = 0;
+  job = edit::add_set(job, "Pins", {2, 3}, &set);
+  StepId step = 0;
+  job = *edit::add_step(job, 1, new_step(steps::combine), &step);
+  job = *edit::add_set_tray(job, step, set, Operation::difference);
+  job = *edit::fasten(job, 2, PartId{1});  // the other one stays put
+  CHECK(volume(job) == Approx(plate - 2 * hole));
+  std::vector<PartId> copies;
+  job = *edit::duplicate_parts(job, {1}, &copies);
+  REQUIRE(copies.size() == 1);
+  const PartId copy = copies[0];
+  CHECK(job.find_set(set)->parts == std::vector<PartId>{2, 3});
+  CHECK(volume(job) == Approx(plate - 2 * hole));
+  CHECK(volume(job, copy) == Approx(plate - 2 * hole));
+  const auto uses = job.uses_by(copy);
+  REQUIRE(uses.size() == 2);
+  CHECK(uses[0].tool != 2);
+  CHECK(job.at(uses[0].tool).rides_on == copy);
+  CHECK(uses[1].tool == 3);
+  // Moved aside, the copy takes its own pin along and leaves the shared one behind.
+  job = edit::change_part(job, copy, [](Part& part) { part.placement.position.y() = 100; });
+  CHECK(volume(job, copy) == Approx(plate - hole));
+  CHECK(volume(job) == Approx(plate - 2 * hole));
+  (void)reopened(job);
+  // A tool copied by itself goes into the set, and cuts there.
+  job = *edit::duplicate_parts(job, {3}, &copies);
+  CHECK(job.find_set(set)->parts.size() == 3);
+}
