@@ -6,6 +6,7 @@
 #include "app/remedies.h"
 #include "app/stations/desk.h"
 #include "app/theme.h"
+#include "core/mesh/touch.h"
 #include "job/edit.h"
 
 namespace anvil::app {
@@ -78,14 +79,31 @@ void make_tray(Session& session) {
   session.commit(QObject::tr("make a tray"), edit::add_tray(session.job(), rows, "Tray"));
 }
 
-/// All parts that the chosen one touches become its tools.
+/// All parts that the chosen one touches become its tools; whether they do is found out beside the window.
 void add_touching(Session& session) {
+  constexpr double share = 1e-6;  // of the part's size
   const Job& job = session.job();
   const PartId part = session.recipe_owner();
-  const std::vector<PartId> tools = touching(session, part, [&](const Part& other) { return !job.depends_on(other.id, part); });
-  if (tools.empty()) return session.say(QObject::tr("Nothing that could be a tool touches %1").arg(QString::fromStdString(job.at(part).name)));
-  if (session.commit(QObject::tr("add all that touch"), edit::combine(job, part, tools, Operation::difference, session.new_step_place())))
-    session.say(QObject::tr("%1 tools added").arg(tools.size()));
+  const auto solid_of = [&](PartId id) { return std::pair(session.result(id).evaluated, job.world_of(id)); };
+  std::vector<std::pair<PartId, std::pair<EvaluatedPtr, Affine>>> near;
+  for (PartId id : touching(session, part, [&](const Part& other) { return !job.depends_on(other.id, part); })) near.emplace_back(id, solid_of(id));
+  session.read_beside(QObject::tr("Looking what touches"), [&session, part, near, own = solid_of(part)](const std::stop_token& stop) {
+    std::vector<PartId> tools;
+    try {
+      for (const auto& [id, solid] : near)
+        if (own.first && solid.first && touch(*own.first->mesh, *solid.first->mesh, own.second.inverse() * solid.second, share * bounds(*own.first->mesh).diagonal(), stop)) tools.push_back(id);
+    } catch (const Stopped&) {
+    }
+    return std::function<void()>([&session, part, tools] {
+      if (session.job().find(part) == nullptr) return;
+      std::vector<PartId> still;
+      for (PartId id : tools)
+        if (session.job().find(id) != nullptr) still.push_back(id);
+      if (still.empty()) return session.say(QObject::tr("Nothing that could be a tool touches %1").arg(QString::fromStdString(session.job().at(part).name)));
+      if (session.commit(QObject::tr("add all that touch"), edit::combine(session.job(), part, still, Operation::difference, session.new_step_place())))
+        session.say(QObject::tr("%1 tools added").arg(still.size()));
+    });
+  });
 }
 
 /// Tools that follow are kept as they are now; when all are kept, they follow again.

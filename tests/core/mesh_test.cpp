@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/mesh/bvh.h"
 #include "core/mesh/edges.h"
+#include "core/mesh/touch.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
 #include "core/mesh/winding.h"
+#include "job/placement.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
@@ -167,4 +169,32 @@ TEST_CASE("a polygon with a slit to a hole comes apart into triangles that face 
       }
       CHECK(area == 12 * 12 - 6 * 6);
     }
+}
+
+TEST_CASE("solids touch where surfaces meet, by corner, edge, face or crossing, and where one lies in the other") {
+  const Mesh a = stock("box", {10, 10, 10});
+  const auto touches = [&](const Mesh& b, const Vec3& at, const Vec3& angles = Vec3::Zero(), double within = 1e-6) {
+    Placement placement;
+    placement.position = at;
+    placement.angles = angles;
+    const bool one = touch(a, b, placement.matrix(), within);
+    CHECK(one == touch(b, a, placement.matrix().inverse(), within));
+    return one;
+  };
+  CHECK(touches(a, {10, 0, 0}));     // face on face
+  CHECK(touches(a, {10, 3, 4}));     // faces that cover each other in part
+  CHECK(touches(a, {10, 10, 0}));    // edge on edge
+  CHECK(touches(a, {10, 10, 10}));   // corner on corner
+  CHECK(touches(a, {7, 7, 7}));      // overlapping
+  CHECK(touches(a, Vec3::Zero()));   // the same
+  CHECK_FALSE(touches(a, {10.001, 0, 0}));
+  CHECK(touches(a, {10.001, 0, 0}, Vec3::Zero(), 0.002));
+  const Mesh bar = stock("box", {40, 2, 2}), grain = stock("box", {1, 1, 1}), ball = stock("icosphere", {8, 3});
+  CHECK(touches(bar, {0, 0, 6}));    // across a face, no corner on it
+  CHECK(touches(grain, {1, 2, 3}));  // within
+  // Bounds that overlap tell nothing: a bar past the corner, turned; a ball beyond an edge.
+  CHECK_FALSE(touches(bar, {9, 9, 0}, {0, 0, -45}));
+  CHECK_FALSE(touches(ball, {7.9, 7.9, 0}));
+  CHECK(touches(ball, {7.7, 7.7, 0}));  // 8/2 from the edge at 5, 5: it reaches to 7.83
+  CHECK_FALSE(touch(a, Mesh(), Affine::Identity(), 1));
 }
