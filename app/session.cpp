@@ -376,9 +376,17 @@ void Session::new_job() {
   ++document_;
   stand_at({});
   selection_.clear();
+  own_ = 0;
   changed(false);
   first_request_ = request_;
   emit selection_changed();
+}
+
+/// One name for one file, however it was named: its lock goes by it.
+static std::filesystem::path whole_name(const std::filesystem::path& path) {
+  std::error_code error;
+  const std::filesystem::path whole = std::filesystem::absolute(path, error);
+  return error ? path : whole.lexically_normal();
 }
 
 static std::function<void()> told_not_done(const std::function<void(bool)>& finished) {
@@ -387,7 +395,8 @@ static std::function<void()> told_not_done(const std::function<void(bool)>& fini
   };
 }
 
-void Session::open_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
+void Session::open_job(const std::filesystem::path& named, std::function<void(bool)> finished) {
+  const std::filesystem::path path = whole_name(named);
   const JobPtr before = history_.committed();
   struct Opened {
     std::optional<Job> job;
@@ -463,7 +472,8 @@ void Session::stand_at(const std::filesystem::path& path, std::shared_ptr<QLockF
   read_only_ = path.empty() || lock_ != nullptr ? QString() : take_lock(path, lock_);
 }
 
-void Session::save_job(const std::filesystem::path& path, std::function<void(bool)> finished) {
+void Session::save_job(const std::filesystem::path& named, std::function<void(bool)> finished) {
+  const std::filesystem::path path = whole_name(named);
   const auto refuse = [&](const QString& why) {
     complain({"not saved: this job " + why.toStdString(), path.string(), {}, "save it under another name"});
     if (finished) finished(false);

@@ -271,7 +271,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
   };
   StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control, before.piece, before.pieces};
   Opened opened{{before.mesh.get()}, {{}}, {[&] {
-                  return before.free_of_crossings || check_node(before_key, node(before_key).evaluated, control)->free_of_crossings();
+                  return before.free_of_crossings || check_node(before_key, std::make_shared<const Evaluated>(before), control)->free_of_crossings();
                 }}};
   std::vector<EvaluatedPtr> held;
   std::optional<Issue> tool_error;
@@ -381,38 +381,46 @@ EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& co
   // From the last step that is known already; all before it are asked for as well, so that they stay.
   std::size_t at = keys.size();
   for (std::size_t k = keys.size(); k-- > 0;)
-    if ((node(keys[k]).evaluated || recall(keys[k], k + 1 == keys.size())) && at == keys.size()) at = k;
+    if (const auto known = nodes_.find(keys[k]); (known != nodes_.end() && known->second.evaluated) || recall(keys[k], k + 1 == keys.size())) {
+      (void)node(keys[k]);
+      if (at == keys.size()) at = k;
+    }
   if (at == keys.size()) {
     Node& source = node(keys[0]);
     source.evaluated = std::make_shared<const Evaluated>(make_source(job, part, control));
     settle_bytes(source);
     at = 0;
   }
-  // From the first step on that is made live, results stand under keys of their own.
+  // From the first step on that is made live nothing is kept: the next frame is another one.
+  EvaluatedPtr result = node(keys[at]).evaluated;
   ContentKey here = keys[at];
   bool is_live = false;
   for (; at + 1 < keys.size(); ++at) {
-    const EvaluatedPtr before = node(here).evaluated;
-    Made made = before->error ? Made{same_failure(job, id, *before), nullptr} : run_step(job, part, *steps[at], *before, here, control, how);
+    Made made = result->error ? Made{same_failure(job, id, *result), nullptr} : run_step(job, part, *steps[at], *result, here, control, how);
     is_live = is_live || made.is_live;
     here = !is_live ? keys[at + 1] : made.is_live ? keys[at + 1].with("live") : step_key(job, part, *steps[at], here);
+    result = std::make_shared<const Evaluated>(std::move(made.evaluated));
+    if (is_live) continue;
     Node& after = node(here);
-    after.evaluated = std::make_shared<const Evaluated>(std::move(made.evaluated));
+    after.evaluated = result;
     after.report = std::move(made.report);
     settle_bytes(after);
   }
-  Node& last = node(here);
-  if (with_drawable && !last.evaluated->drawable) {
+  if (with_drawable && !result->drawable) {
     ++counts_.drawables;
-    Evaluated complete = *last.evaluated;
+    Evaluated complete = *result;
     const Comparison* comparison = complete.comparison();
     const bool is_mapped = comparison != nullptr && comparison->deviation.from_new.at_vertex.size() == complete.mesh->positions.size();
     complete.drawable = std::make_shared<const Drawable>(make_drawable(*complete.mesh, control.stop, complete.fresh_edges,
                                                                        is_mapped ? &comparison->deviation.from_new : nullptr));
-    last.evaluated = std::make_shared<const Evaluated>(std::move(complete));
-    settle_bytes(last);
+    result = std::make_shared<const Evaluated>(std::move(complete));
+    if (!is_live) {
+      Node& last = node(here);
+      last.evaluated = result;
+      settle_bytes(last);
+    }
   }
-  return last.evaluated;
+  return result;
 }
 
 ReportPtr RecipeRunner::check_node(const ContentKey& key, const EvaluatedPtr& evaluated, const Control& control) {

@@ -87,6 +87,18 @@ TEST_CASE("a job that another window has is read-only there, and it is said who 
   CHECK(state(third) == "saved");
 }
 
+TEST_CASE("a job opened by a relative name is saved over itself by its whole one") {
+  const TemporaryFolder folder;
+  REQUIRE(save_job(job_with("Gauge"), folder / "gauge.anvil"));
+  Driver d;
+  open(d, std::filesystem::relative(folder / "gauge.anvil"));
+  CHECK(d.session().path() == folder / "gauge.anvil");
+  bool saved = false;
+  d.session().save_job(folder / "gauge.anvil", [&](bool good) { saved = good; });
+  REQUIRE(Driver::until([&] { return !d.session().busy_with_files(); }));
+  CHECK(saved);
+}
+
 TEST_CASE("a job of a newer version opens read-only and says so") {
   const TemporaryFolder folder;
   nlohmann::json document = job_to_json(job_with("Gauge"), [](const auto&) { return ""; });

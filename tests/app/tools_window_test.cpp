@@ -43,6 +43,15 @@ void plate_with_forty(Driver& d) {
   QTest::qWait(600);
 }
 
+/// A body (1) with a plug (2) through its middle taken out, in the Combine station.
+void body_and_plug(Driver& d) {
+  Job job = edit::add_part(d.job(), box("Body", {40, 40, 20}, {0, 0, 0}));
+  job = edit::add_part(job, box("Plug", {10, 10, 40}, {0, 0, 0}));
+  d.session().commit(QStringLiteral("parts"), *edit::combine(job, 1, {2}, Operation::difference));
+  d.settle();
+  d.key(Qt::Key_2, Qt::ControlModifier);
+}
+
 /// Chooses an entry of the menu that comes up, found by its text.
 void answer_menu(Driver& d, const QString& name, const QString& text) {
   auto* timer = new QTimer(&d.window);
@@ -120,12 +129,17 @@ TEST_CASE("markers, ghosts and lines of belonging are switched by their keys; st
   CHECK(d.view().chosen_ghosts_only());
   QTest::qWait(200);
   const auto without = dark();
+  CHECK(dark() == without);  // only what is switched makes a difference
   d.key(Qt::Key_F7);
   QTest::qWait(200);
   CHECK(dark() != without);
   d.key(Qt::Key_F8);
   CHECK(d.view().belonging());
+  QTest::qWait(200);
+  const auto with_lines = dark();
   d.key(Qt::Key_F8);
+  QTest::qWait(200);
+  CHECK(dark() != with_lines);
   d.key(Qt::Key_Period);
   CHECK(d.session().selection() == std::vector<PartId>{2});
   d.key(Qt::Key_Period);
@@ -208,23 +222,19 @@ TEST_CASE("parts are fastened without being tools, and loosened, where they stan
 
 TEST_CASE("a loop is refused with its chain, and the snapshot that is offered takes its place") {
   Driver d;
-  Job job = edit::add_part(d.job(), box("Body", {40, 40, 20}, {0, 0, 0}));
-  job = edit::add_part(job, box("Cutter", {10, 10, 40}, {0, 0, 0}));
-  d.session().commit(QStringLiteral("parts"), *edit::combine(job, 1, {2}, Operation::difference));
-  d.settle();
-  d.key(Qt::Key_2, Qt::ControlModifier);
-  // The body becomes a tool of its own cutter.
+  body_and_plug(d);
+  // The body becomes a tool of its own plug.
   d.session().select({2, 1});
   d.key(Qt::Key_I);
   const auto* text = d.widget<QLabel>(QStringLiteral("issue_text"));
   REQUIRE(text != nullptr);
-  CHECK(text->text().contains(QStringLiteral("Cutter → Body → Cutter")));
+  CHECK(text->text().contains(QStringLiteral("Plug → Body → Plug")));
   CHECK(d.job().at(2).recipe.empty());
   d.click(d.widget(QStringLiteral("remedy")));
   d.settle();
   REQUIRE(d.job().at(2).recipe.size() == 1);
   CHECK(!d.job().at(2).recipe[0].tools.at(0).is_live());
-  // What the cutter has in common with the body as it was: nothing, since the body is cut there.
+  // What the plug has in common with the body as it was: nothing, since the body is cut there.
   CHECK(d.session().result(2).evaluated->mesh->empty());
   CHECK(d.widget(QStringLiteral("remedy")) == nullptr);
 }
@@ -355,18 +365,14 @@ TEST_CASE("a press in the list of parts chooses nothing before it is let go") {
 
 TEST_CASE("a tool's own recipe is worked on with the part in view, and its steps stand below its row") {
   Driver d;
-  Job job = edit::add_part(d.job(), box("Body", {40, 40, 20}, {0, 0, 0}));
-  job = edit::add_part(job, box("Cutter", {10, 10, 40}, {0, 0, 0}));
-  d.session().commit(QStringLiteral("parts"), *edit::combine(job, 1, {2}, Operation::difference));
-  d.settle();
-  d.key(Qt::Key_2, Qt::ControlModifier);
+  body_and_plug(d);
   d.session().select({1});
   QTest::qWait(50);
   d.click(d.widget<ToolRow>(QStringLiteral("tool_2")));
   CHECK(d.session().recipe_owner() == 1);
   d.key(Qt::Key_R, Qt::ShiftModifier);
   CHECK(d.session().recipe_owner() == 2);
-  // A plane cut goes into the tool's recipe, and the part follows: the lower half of the cutter is left.
+  // A plane cut goes into the tool's recipe, and the part follows: the lower half of the plug is left.
   d.key(Qt::Key_3, Qt::ControlModifier);
   d.key(Qt::Key_A);
   d.settle();
@@ -382,4 +388,12 @@ TEST_CASE("a tool's own recipe is worked on with the part in view, and its steps
   d.click(d.widget(QStringLiteral("step_%1_on").arg(d.job().at(2).recipe[0].id)));
   d.settle();
   CHECK(d.volume(1) == Approx(40 * 40 * 20 - 10 * 10 * 20));
+  // Another job knows nothing of it.
+  d.key(Qt::Key_2, Qt::ControlModifier);
+  d.key(Qt::Key_R, Qt::ShiftModifier);
+  CHECK(d.session().recipe_owner() == 2);
+  d.session().new_job();
+  body_and_plug(d);
+  d.session().select({2});
+  CHECK(d.session().recipe_owner() == 1);
 }

@@ -135,3 +135,20 @@ TEST_CASE("steps after the dragged one follow it, and what was shown is never ta
   CHECK(runner.check(job, 1, {})->sound);
   CHECK(runner.evaluate(job, 1, {}, false)->mesh->positions == exact->mesh->positions);
 }
+
+TEST_CASE("however long a drag is, nothing of its frames is kept but what stays") {
+  Job job = edit::add_part(Job{}, part_of("box", {100, 60, 12}, Vec3::Zero()));
+  for (int k = 0; k < 4; ++k) job = edit::add_part(job, part_of("cylinder", {8, 30, 48}, {20.0 * k - 30, 0, 0}));
+  job = *edit::combine(job, 1, {2, 3, 4, 5}, Operation::difference);
+  RecipeRunner runner;
+  runner.begin(job);
+  (void)runner.evaluate(job, 1, {}, true);
+  std::size_t second = 0;
+  for (int frame = 1; frame <= 12; ++frame) {
+    const Job now = moved(job, 4, {0.1 * frame, 0, 0});
+    runner.begin(now, live);
+    (void)runner.evaluate(now, 1, {}, true, live);
+    if (frame == 2) second = runner.memory().used;
+  }
+  CHECK(static_cast<double>(runner.memory().used) < 1.1 * static_cast<double>(second));
+}
