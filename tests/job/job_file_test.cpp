@@ -353,6 +353,7 @@ TEST_CASE("a job file with any one byte changed opens whole, gives back what is 
   const TemporaryFolder folder;
   REQUIRE(save_job(job_with_follower(), folder / "gauge.anvil"));
   const std::string whole = bytes_in(folder / "gauge.anvil");
+  const Mesh scanned = placed(stock("icosphere", {3, 2}), {1, 2, 3}, {4, 5, 6});
   std::mt19937 random(7);
   for (int trial = 0; trial < 400; ++trial) {
     std::string changed = whole;
@@ -368,6 +369,9 @@ TEST_CASE("a job file with any one byte changed opens whole, gives back what is 
     }
     CHECK(!salvaged->job.parts.empty());
     CHECK((salvaged->job.parts.size() == 4 || !salvaged->lost.empty()));
+    // A mesh that it gives is the very one that was saved.
+    for (const PartPtr& part : salvaged->job.parts)
+      if (const auto* scan = std::get_if<ImportedSource>(&part->source)) CHECK((scan->mesh->positions == scanned.positions));
     // What it gives can be saved, and is a whole job then.
     REQUIRE(save_job(salvaged->job, folder / "again.anvil"));
     CHECK(load_job(folder / "again.anvil"));
