@@ -5,6 +5,7 @@
 #include <random>
 
 #include "core/io/mesh_file.h"
+#include "core/io/package.h"
 #include "job/edit.h"
 #include "job/job_file.h"
 #include "job/job_json.h"
@@ -467,4 +468,24 @@ TEST_CASE("what is written is as the schema says, and the schema refuses what is
     spoil(bad);
     CHECK(against_schema(bad) != "");
   }
+}
+
+TEST_CASE("an entry of a package whose contents were changed is lost, also where they are not packed") {
+  const TemporaryFolder folder;
+  const std::string text = "forty-two sides and no hole";
+  int error = 0;
+  zip_t* zip = zip_open((folder / "plain.zip").c_str(), ZIP_CREATE | ZIP_TRUNCATE, &error);
+  for (const char* name : {"kept", "changed"}) {
+    const auto index = zip_file_add(zip, name, zip_source_buffer(zip, text.data(), text.size(), 0), ZIP_FL_OVERWRITE);
+    zip_set_file_compression(zip, static_cast<zip_uint64_t>(index), ZIP_CM_STORE, 0);
+  }
+  REQUIRE(zip_close(zip) == 0);
+  std::string bytes = bytes_in(folder / "plain.zip");
+  bytes[bytes.rfind("forty-two") + 3] = 'k';
+  std::vector<std::string> lost;
+  const auto whole = salvage_entries(bytes, lost);
+  REQUIRE(whole.size() == 1);
+  CHECK(whole[0].name == "kept");
+  CHECK(whole[0].contents == text);
+  CHECK(lost == std::vector<std::string>{"changed"});
 }
