@@ -342,6 +342,8 @@ void MainWindow::set_station(Station station) {
 }
 
 void MainWindow::refresh() {
+  // What was offered was for the job as it stood then.
+  if (session_.history().committed() != remedies_of_) clear_layout(issue_remedies_);
   book_.refresh();
   const QString title = session_.path().empty() ? QString::fromStdString(session_.job().title)
                                                 : QString::fromStdString(session_.path().stem().string());
@@ -375,6 +377,7 @@ void MainWindow::show_activity() {
 }
 
 void MainWindow::show_remedies(const std::vector<Remedy>& remedies) {
+  remedies_of_ = session_.history().committed();
   for (const Remedy& remedy : remedies) {
     auto* button = new QPushButton(remedy.label);
     button->setObjectName(QStringLiteral("remedy"));

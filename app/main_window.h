@@ -73,6 +73,7 @@ class MainWindow : public QMainWindow {
   QLabel* saved_;
   QFrame* issue_strip_;
   QHBoxLayout* issue_remedies_;
+  JobPtr remedies_of_;  ///< the job for which these were offered
   QLabel *issue_text_, *hint_, *activity_;
   QToolButton* issue_show_;
   QPushButton* stop_;

@@ -114,12 +114,9 @@ bool RecipePanel::eventFilter(QObject* watched, QEvent* event) {
 void RecipePanel::take_parts(PartId part, const std::vector<PartId>& parts, const edit::RowPlace& to) {
   const Step& step = *session_.job().find_step(to.step).step;
   const auto operation = field_place(step.kind->fields, "operation");
-  const Operation what = operation ? *operation_named(std::get<std::string>(step.fields[*operation])) : Operation::difference;
-  if (!make_tools(session_, tr("add tools"), part, parts, what, to.step, to.tray) || to.at == static_cast<std::size_t>(-1)) return;
-  std::vector<UseId> rows;
-  for (const Job::Use& use : session_.job().uses_by(part))
-    if (use.step == to.step && std::find(parts.begin(), parts.end(), use.tool) != parts.end()) rows.push_back(use.id);
-  session_.commit(tr("reorder tools"), edit::move_uses(session_.job(), rows, to));
+  // What is dropped on a tray does together with the others there what the tray does.
+  const Operation what = to.tray != 0 ? Operation::unite : operation ? *operation_named(std::get<std::string>(step.fields[*operation])) : Operation::difference;
+  make_tools(session_, tr("add tools"), part, parts, what, to);
 }
 
 void RecipePanel::reveal() {

@@ -38,20 +38,29 @@ StepId combining_step(Job& job, PartId part, const edit::StepPlace& place) {
   return made;
 }
 
-void use_snapshots(Session& session, const QString& label, PartId part, const std::vector<PartId>& tools, Operation operation, StepId step, UseId tray) {
+/// Puts the rows of tools, which stand at the end of where they were added, before the one that is asked for.
+Result<Job> put_rows(const Result<Job>& job, PartId part, const std::vector<PartId>& tools, const edit::RowPlace& to) {
+  if (!job || to.at == edit::RowPlace::last) return job;
+  std::vector<UseId> rows;
+  for (const Job::Use& use : job->uses_by(part))
+    if (use.step == to.step && std::find(tools.begin(), tools.end(), use.tool) != tools.end()) rows.push_back(use.id);
+  return edit::move_uses(*job, rows, to);
+}
+
+void use_snapshots(Session& session, const QString& label, PartId part, const std::vector<PartId>& tools, Operation operation, edit::RowPlace to) {
   Result<Job> job = session.job();
-  if (step == 0) step = combining_step(*job, part, session.new_step_place());
+  if (to.step == 0) to.step = combining_step(*job, part, session.new_step_place());
   for (PartId tool : tools) {
     if (!job) break;
     if (!session.job().depends_on(tool, part)) {
-      job = edit::add_tools(*job, step, {tool}, operation, tray);
+      job = edit::add_tools(*job, to.step, {tool}, operation, to.tray);
       continue;
     }
     const auto kept = session.snapshot_of(tool);
     if (kept == nullptr) return session.complain({"has no result that could be kept", session.job().at(tool).name, {}, "wait for it, or look at its recipe"}, tool);
-    job = edit::add_kept_tool(*job, step, tool, kept, operation, tray);
+    job = edit::add_kept_tool(*job, to.step, tool, kept, operation, to.tray);
   }
-  if (session.commit(label, job)) session.say(tr("The snapshot does not follow; its row says so"));
+  if (session.commit(label, put_rows(job, part, tools, to))) session.say(tr("The snapshot does not follow; its row says so"));
 }
 
 }  // namespace
@@ -76,11 +85,12 @@ std::vector<Remedy> remedies_for(Session& session, PartId part, StepId failed) {
   return remedies;
 }
 
-bool make_tools(Session& session, const QString& label, PartId part, const std::vector<PartId>& tools, Operation operation, StepId step, UseId tray) {
-  const Result<Job> job = step == 0 ? edit::combine(session.job(), part, tools, operation, session.new_step_place()) : edit::add_tools(session.job(), step, tools, operation, tray);
+bool make_tools(Session& session, const QString& label, PartId part, const std::vector<PartId>& tools, Operation operation, const edit::RowPlace& to) {
+  const Result<Job> job = to.step == 0 ? edit::combine(session.job(), part, tools, operation, session.new_step_place())
+                                       : edit::add_tools(session.job(), to.step, tools, operation, to.tray);
   const bool is_loop = !job && std::any_of(tools.begin(), tools.end(), [&](PartId tool) { return tool != part && session.job().depends_on(tool, part); });
-  if (!is_loop) return session.commit(label, job);
-  session.complain(job.issue(), part, {{tr("Use a snapshot"), [&session, label, part, tools, operation, step, tray] { use_snapshots(session, label, part, tools, operation, step, tray); }}});
+  if (!is_loop) return session.commit(label, put_rows(job, part, tools, to));
+  session.complain(job.issue(), part, {{tr("Use a snapshot"), [&session, label, part, tools, operation, to] { use_snapshots(session, label, part, tools, operation, to); }}});
   return false;
 }
 

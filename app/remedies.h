@@ -11,7 +11,8 @@ std::vector<Remedy> remedies_for(Session& session, PartId part, StepId failed);
 
 /// Makes parts tools of a part, as one change. Where a part would need itself by that, it is refused with the chain named, and
 /// the way out is offered: snapshots of those tools as they are now.
-/// @param step  that they become tools of; 0: the one that combines at the place for new steps, or a new one
-bool make_tools(Session& session, const QString& label, PartId part, const std::vector<PartId>& tools, Operation operation, StepId step = 0, UseId tray = 0);
+/// @param to  where their rows come; with step 0 into the one that combines at the place for new steps, or a new one
+bool make_tools(Session& session, const QString& label, PartId part, const std::vector<PartId>& tools, Operation operation,
+                const edit::RowPlace& to = {0, 0, edit::RowPlace::last});
 
 }  // namespace anvil::app

@@ -58,6 +58,7 @@ struct RowPlace {
   StepId step = 0;
   UseId tray = 0;      ///< 0: straight in the step
   std::size_t at = 0;  ///< before the row that has this place now; more: at the end
+  static constexpr std::size_t last = static_cast<std::size_t>(-1);
 };
 /// Moves rows, in their order, to a place in a step of the same part. What would do in its new tray what the tray does is united
 /// there; what was only united in the tray that it leaves does what that did.

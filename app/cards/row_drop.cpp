@@ -41,7 +41,7 @@ std::optional<edit::RowPlace> RowDrop::over(const QPoint& global) {
   const bool into = on.tool == 0 && nearest->holds_rows() && share > 0.3 && (share < 0.7 || (on.use == home_ && home_ != 0)) && on.use != dragged_;
   if (into) {
     show_mark(QRect(corner, nearest->size()), true);
-    return edit::RowPlace{on.step, on.use, static_cast<std::size_t>(-1)};
+    return edit::RowPlace{on.step, on.use, edit::RowPlace::last};
   }
   const int left = ToolRow::left_of(on.depth);
   show_mark(QRect(corner.x() + left, corner.y() + (share < 0.5 ? -2 : nearest->height()), nearest->width() - left, 2), false);
@@ -55,7 +55,7 @@ std::optional<edit::RowPlace> RowDrop::into_card(const QPoint& global) {
   for (RecipeCard* card : cards_->findChildren<RecipeCard*>()) {
     if (!card->takes_tools() || !card->isVisible() || !card->rect().contains(card->mapFromGlobal(global))) continue;
     show_mark(QRect(card->mapTo(cards_, QPoint(0, 0)), card->size()), true);
-    return edit::RowPlace{card->id().step, 0, static_cast<std::size_t>(-1)};
+    return edit::RowPlace{card->id().step, 0, edit::RowPlace::last};
   }
   return std::nullopt;
 }

@@ -90,7 +90,7 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
     connect(add_, &QToolButton::clicked, this, [this] {
       const std::vector<PartId> others = addable();
       const auto operation = field_place(step().kind->fields, "operation");
-      make_tools(session_, tr("add tools"), id_.part, others, operation ? *operation_named(std::get<std::string>(step().fields[*operation])) : Operation::difference, id_.step);
+      make_tools(session_, tr("add tools"), id_.part, others, operation ? *operation_named(std::get<std::string>(step().fields[*operation])) : Operation::difference, {id_.step, 0, edit::RowPlace::last});
     });
     body()->addWidget(add_);
   }
@@ -215,7 +215,7 @@ void StepCard::refresh() {
         if (done.note->place == Note::Place::card) note += QStringLiteral(" · ") + session_.named(id_.part, in_words(done));
     }
   }
-  if (failure != failure_->text()) refresh_remedies(failure);
+  show_failure(failure);
   compared_->setText(compared);
   compared_->setVisible(!compared.isEmpty() && step().on);
   note_text_ = note;
@@ -223,14 +223,19 @@ void StepCard::refresh() {
   note_->setVisible(!note.isEmpty() && step().on);
 }
 
-void StepCard::refresh_remedies(const QString& failure) {
+/// With its ways out, of which more may be known later: whether the tool that it blames can be mended.
+void StepCard::show_failure(const QString& failure) {
+  if (failure != failure_->text() && !failure.isEmpty()) set_open(true);
   failure_->setText(failure);
   failure_->setVisible(!failure.isEmpty());
+  const std::vector<Remedy> remedies = failure.isEmpty() ? std::vector<Remedy>() : remedies_for(session_, id_.part, id_.step);
+  QStringList offered;
+  for (const Remedy& remedy : remedies) offered << remedy.label;
+  if (offered == offered_) return;
+  offered_ = offered;
   clear_layout(remedies_);
-  remedies_row_->setVisible(!failure.isEmpty());
-  if (failure.isEmpty()) return;
-  set_open(true);
-  for (const Remedy& remedy : remedies_for(session_, id_.part, id_.step)) {
+  remedies_row_->setVisible(!offered.isEmpty());
+  for (const Remedy& remedy : remedies) {
     auto* button = link_button(remedy.label);
     button->setObjectName(QStringLiteral("remedy_%1").arg(id_.step));
     connect(button, &QToolButton::clicked, this, remedy.run);

@@ -29,7 +29,7 @@ class StepCard : public RecipeCard {
   void fill_menu(QMenu& menu);
   void rename();
   void refresh_tools();
-  void refresh_remedies(const QString& failure);
+  void show_failure(const QString& failure);
   /// The place in the recipe that the step would get if it were let go there; draws the mark.
   std::optional<std::size_t> place_at(const QPoint& global);
   void end_drag();
@@ -50,6 +50,7 @@ class StepCard : public RecipeCard {
   QToolButton* add_ = nullptr;
   FieldRows* fields_ = nullptr;
   QLabel *failure_, *note_, *compared_;
+  QStringList offered_;  ///< ways out that are shown
   QWidget* remedies_row_;
   QVBoxLayout* remedies_;
   QString note_text_;

@@ -175,27 +175,35 @@ OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double s
       for (Index w : {a, b, c}) sum.meet(way.at_vertex[w], positions[w], i);
       float& most = way.in_triangle[i];
       most = std::max({way.at_vertex[a], way.at_vertex[b], way.at_vertex[c]});
-      const double longest = std::max({u.norm(), v.norm(), (v - u).norm()});
+      const double sides[] = {(v - u).norm(), v.norm(), u.norm()};  // over from p, over from its next, over from the last
+      const double longest = *std::max_element(sides, sides + 3);
       if (longest <= spacing) {
         sum.weighted += area * (way.at_vertex[a] + way.at_vertex[b] + way.at_vertex[c]) / 3;
         continue;
       }
-      // The middles of equal small triangles, n to a side.
-      const auto n = static_cast<int>(std::min(1000.0, std::ceil(longest / spacing)));
-      double total = 0;
-      std::size_t count = 0;
-      for (int x = 0; x < n; ++x)
-        for (int y = 0; x + y < n; ++y)
-          for (int half = 0; half < (x + y + 1 < n ? 2 : 1); ++half) {
-            const double third = half == 0 ? 1.0 / 3 : 2.0 / 3;
-            const Vec3 at = p + (x + third) / n * u + (y + third) / n * v;
-            const double distance = ask(at);
-            sum.meet(distance, at, i);
-            most = std::max(most, static_cast<float>(distance));
-            total += distance;
-            ++count;
-          }
-      sum.weighted += area * total / static_cast<double>(count);
+      // Rows of equal height along the shortest side, each cut into as many equal pieces as its length asks for: a needle is
+      // one row of points, however many times longer than wide.
+      const auto opposite = static_cast<std::size_t>(std::min_element(sides, sides + 3) - sides);
+      const std::array<Vec3, 3> corner{p, positions[b], positions[c]};
+      const Vec3& apex = corner[opposite];
+      const Vec3 left = corner[(opposite + 1) % 3] - apex, across = corner[(opposite + 2) % 3] - corner[(opposite + 1) % 3];
+      const auto pieces = [&](double length) { return static_cast<int>(std::clamp(std::ceil(length / spacing), 1.0, 1000.0)); };
+      const int rows = pieces(longest);
+      double mean = 0;
+      for (int row = 0; row < rows; ++row) {
+        const double down = 2 * (3.0 * row * (row + 1) + 1) / (3 * (2.0 * row + 1) * rows);  // its centroid
+        const int count = pieces(down * sides[opposite]);
+        double total = 0;
+        for (int k = 0; k < count; ++k) {
+          const Vec3 at = apex + down * (left + (k + 0.5) / count * across);
+          const double distance = ask(at);
+          sum.meet(distance, at, i);
+          most = std::max(most, static_cast<float>(distance));
+          total += distance;
+        }
+        mean += total / count * (2 * row + 1) / (static_cast<double>(rows) * rows);
+      }
+      sum.weighted += area * mean;
     }
   });
   double area = 0;

@@ -239,6 +239,19 @@ TEST_CASE("a loop is refused with its chain, and the snapshot that is offered ta
   CHECK(d.widget(QStringLiteral("remedy")) == nullptr);
 }
 
+TEST_CASE("a way out that was offered goes when the job is no longer the one it was offered for") {
+  Driver d;
+  body_and_plug(d);
+  d.session().select({2, 1});
+  d.key(Qt::Key_I);
+  REQUIRE(d.widget(QStringLiteral("remedy")) != nullptr);
+  d.session().select({2});
+  d.key(Qt::Key_Delete);
+  d.settle();
+  CHECK(d.job().find(2) == nullptr);
+  CHECK(d.widget(QStringLiteral("remedy")) == nullptr);
+}
+
 TEST_CASE("a step that fails says why on its card, offers ways out, and the part is shown as it was before") {
   Driver d;
   Job job = edit::add_part(d.job(), box("Body", {40, 40, 20}, {0, 0, 0}));
@@ -262,6 +275,7 @@ TEST_CASE("a step that fails says why on its card, offers ways out, and the part
   for (auto* button : d.window.findChildren<QToolButton*>(QStringLiteral("remedy_%1").arg(step)))
     if (button->isVisible()) offered << button->text();
   CHECK(offered.contains(QStringLiteral("Leave Label out")));
+  CHECK(offered.contains(QStringLiteral("Mend Label")));
   CHECK(offered.contains(QStringLiteral("Switch the step off")));
   QToolButton* leave_out = nullptr;
   for (auto* button : d.window.findChildren<QToolButton*>(QStringLiteral("remedy_%1").arg(step)))
@@ -342,6 +356,39 @@ TEST_CASE("parts dragged from the list onto a card become its tools, where the m
   std::vector<PartId> tools;
   for (const ToolUse& use : d.job().at(1).recipe.at(0).tools) tools.push_back(use.tool);
   CHECK(tools == std::vector<PartId>{3, 4, 2});
+  CHECK(d.volume(1) == Approx(40 * 40 * 20 - 3 * 4 * 4 * 20));
+  // It was one change.
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  CHECK(d.job().at(1).recipe.at(0).tools.size() == 1);
+}
+
+TEST_CASE("a part dropped on a tray does with the others there what the tray does") {
+  Driver d;
+  Job job = edit::add_part(d.job(), box("Body", {40, 40, 20}, {0, 0, 0}));
+  for (int k = 0; k < 3; ++k) job = edit::add_part(job, box("Pin", {4, 4, 40}, {-12.0 + 12 * k, 0, 0}));
+  job = *edit::combine(job, 1, {2, 3}, Operation::difference);
+  UseId tray = 0;
+  const auto& rows = job.at(1).recipe.at(0).tools;
+  d.session().commit(QStringLiteral("parts"), *edit::add_tray(job, {rows[0].id, rows[1].id}, "Pins", &tray));
+  d.settle();
+  d.session().select({1});
+  QTest::qWait(100);
+  QWidget* cards = d.widget(QStringLiteral("recipe_cards"));
+  const QWidget* row = d.widget(QStringLiteral("tray_%1").arg(tray));
+  REQUIRE(row != nullptr);
+  QMimeData mime;
+  mime.setData(QLatin1String(parts_mime), "4");
+  const QPoint at = row->mapTo(cards, QPoint(40, row->height() / 2));
+  QDragEnterEvent enter(at, Qt::MoveAction | Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(cards, &enter);
+  QDragMoveEvent move(at, Qt::MoveAction | Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(cards, &move);
+  QDropEvent drop(at, Qt::MoveAction | Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+  QApplication::sendEvent(cards, &drop);
+  d.settle();
+  REQUIRE(d.job().at(1).recipe.at(0).tools.size() == 1);
+  CHECK(d.job().at(1).recipe[0].tools[0].inside.size() == 3);
   CHECK(d.volume(1) == Approx(40 * 40 * 20 - 3 * 4 * 4 * 20));
 }
 

@@ -294,6 +294,29 @@ TEST_CASE("the deviation of two surfaces is that of their points, both ways") {
   CHECK(deviation_between(Mesh{}, cube(2)).max() == 0);
 }
 
+TEST_CASE("the deviation of needles is sampled along them, in time that does not grow with their slenderness") {
+  // Elementary: the distance from a tilted strip to the ground grows evenly, so its mean is that at the strip's centroid; two
+  // tubes lie half the difference of their diameters apart. 30 000 needles as long as the part, sampled as squares, are minutes.
+  Mesh ground, strip;
+  for (const Vec3& p : {Vec3(-50, -50, 0), Vec3(150, -50, 0), Vec3(150, 50, 0), Vec3(-50, 50, 0)}) ground.add_vertex(p);
+  ground.add_face({0, 1, 2, 3});
+  for (const Vec3& p : {Vec3(0, 0, 0), Vec3(100, -0.1, 3), Vec3(100, 0.1, 3)}) strip.add_vertex(p);
+  strip.add_face({0, 1, 2});
+  CHECK(deviation_between(ground, strip).from_new.mean == Approx(2).epsilon(1e-6));
+  CHECK(deviation_between(ground, strip).from_new.max == Approx(3));
+  const auto tube = [](double radius) {
+    Mesh mesh;
+    constexpr Index sides = 15000;
+    for (Index k = 0; k < sides; ++k)
+      for (double z : {0.0, 100.0}) mesh.add_vertex({radius * std::cos(2 * M_PI * k / sides), radius * std::sin(2 * M_PI * k / sides), z});
+    for (Index k = 0; k < sides; ++k) mesh.add_face({2 * k, 2 * ((k + 1) % sides), 2 * ((k + 1) % sides) + 1, 2 * k + 1});
+    return mesh;
+  };
+  const Deviation d = deviation_between(tube(20), tube(20.25));
+  CHECK(d.from_old.mean == Approx(0.25).epsilon(1e-4));
+  CHECK(d.from_new.mean == Approx(0.25).epsilon(1e-4));
+}
+
 TEST_CASE("the mesh editor carries out edits together and leaves the rest bit for bit") {
   const Mesh mesh = cube(2);
   MeshEditor edit(mesh);
