@@ -9,6 +9,9 @@
 #include <cstring>
 #include <stdexcept>
 
+#include "core/mesh/edge_rule.h"
+#include "core/outline.h"
+
 namespace anvil {
 namespace {
 
@@ -43,8 +46,9 @@ bool is_number(FieldKind kind) {
   return kind == FieldKind::length || kind == FieldKind::angle || kind == FieldKind::count || kind == FieldKind::share;
 }
 bool is_vector(FieldKind kind) {
-  return kind == FieldKind::point || kind == FieldKind::direction || kind == FieldKind::axis;
+  return kind == FieldKind::point || kind == FieldKind::direction || kind == FieldKind::axis || kind == FieldKind::counts || kind == FieldKind::offset;
 }
+bool is_direction(FieldKind kind) { return kind == FieldKind::direction || kind == FieldKind::axis; }
 
 bool has_right_type(FieldKind kind, const FieldValue& value) {
   if (is_number(kind)) return std::holds_alternative<double>(value);
@@ -125,6 +129,33 @@ Field elements_field(std::string key, std::string label, std::vector<std::string
   for (std::string& kind : kinds) field.choices.push_back({kind, kind});
   return field;
 }
+static Field textual(FieldKind kind, std::string key, std::string label, std::string initial, std::string help, std::optional<Issue> (*fault)(std::string_view)) {
+  Field field = numeric(kind, std::move(key), std::move(label), 0, 0, 0, std::move(help));
+  field.initial = std::move(initial);
+  field.fault = fault;
+  return field;
+}
+Field edges_field(std::string key, std::string label, std::string initial, std::string help) {
+  return textual(FieldKind::edges, std::move(key), std::move(label), std::move(initial), std::move(help), edge_rule_fault);
+}
+Field counts_field(std::string key, std::string label, const Vec3& initial, double min, double max, std::string help) {
+  Field field = vectorial(FieldKind::counts, std::move(key), std::move(label), initial, std::move(help), {});
+  field.min = min;
+  field.max = max;
+  return field;
+}
+Field offset_field(std::string key, std::string label, const Vec3& initial, std::string help) {
+  return vectorial(FieldKind::offset, std::move(key), std::move(label), initial, std::move(help), {});
+}
+Field text_field(std::string key, std::string label, std::string initial, std::string help) {
+  return textual(FieldKind::text, std::move(key), std::move(label), std::move(initial), std::move(help), nullptr);
+}
+Field outline_field(std::string key, std::string label, std::string initial, std::string help) {
+  return textual(FieldKind::outline, std::move(key), std::move(label), std::move(initial), std::move(help), outline_fault);
+}
+Field path_field(std::string key, std::string label, std::string help) {
+  return textual(FieldKind::path, std::move(key), std::move(label), "", std::move(help), path_fault);
+}
 
 Field folded(Field field) {
   field.folded = true;
@@ -143,12 +174,18 @@ const char* name_of(FieldKind kind) {
     case FieldKind::direction: return "direction";
     case FieldKind::axis: return "axis";
     case FieldKind::elements: return "elements";
+    case FieldKind::edges: return "edges";
+    case FieldKind::counts: return "counts";
+    case FieldKind::offset: return "offset";
+    case FieldKind::text: return "text";
+    case FieldKind::outline: return "outline";
+    case FieldKind::path: return "path";
   }
   return "";
 }
 
 const char* unit_of(FieldKind kind) {
-  if (kind == FieldKind::length || kind == FieldKind::point) return "mm";
+  if (kind == FieldKind::length || kind == FieldKind::point || kind == FieldKind::offset) return "mm";
   return kind == FieldKind::angle ? "°" : "";
 }
 
@@ -160,6 +197,12 @@ std::string range_of(const Field& field) {
     case FieldKind::elements: return listed(field.choices) + ", as \"" + field.choices[0].key + " at x,y,z; x,y,z\" or \"" + field.choices[0].key + " all\"";
     case FieldKind::direction:
     case FieldKind::axis: return "three numbers x,y,z that are not all zero";
+    case FieldKind::edges: return edge_rule_words;
+    case FieldKind::text: return "any text";
+    case FieldKind::outline: return outline_words;
+    case FieldKind::path: return path_words;
+    case FieldKind::counts: return fmt::format("three whole numbers x,y,z from {} to {}", field.min, field.max);
+    case FieldKind::offset:
     case FieldKind::point: return fmt::format("three numbers x,y,z from {} to {} {}", field.min, field.max, unit);
     case FieldKind::count: return fmt::format("a whole number from {} to {}", field.min, field.max);
     default: return fmt::format("a value from {} to {}{}{}", field.min, field.max, *unit == '\0' ? "" : " ", unit);
@@ -189,8 +232,15 @@ std::optional<Issue> check_value(const Field& field, const FieldValue& value) {
   if (is_vector(field.kind)) {
     const Vec3& v = std::get<Vec3>(value);
     if (!v.allFinite() || v.cwiseAbs().maxCoeff() > max_coordinate) return refused(field, to_text(value) + ", out of range");
-    if (field.kind != FieldKind::point && v.norm() < 1e-100) return refused(field, "zero and points nowhere");
+    if (is_direction(field.kind) && v.norm() < 1e-100) return refused(field, "zero and points nowhere");
+    if (field.kind == FieldKind::counts && ((v.array() < field.min).any() || (v.array() > field.max).any() || v.array().floor().matrix() != v))
+      return refused(field, to_text(value) + ", out of range");
   }
+  if (field.fault != nullptr)
+    if (auto issue = field.fault(std::get<std::string>(value))) {
+      issue->what = field.label + " " + issue->what;
+      return issue;
+    }
   if (field.kind == FieldKind::choice) {
     const auto& key = std::get<std::string>(value);
     if (std::none_of(field.choices.begin(), field.choices.end(), [&](const FieldChoice& c) { return c.key == key; }))
@@ -251,7 +301,7 @@ Result<FieldValue> parse_value(const Field& field, std::string_view text, bool u
     for (int k = 0; k < 3; ++k) {
       const auto comma = rest.find(',');
       if ((comma == std::string_view::npos) != (k == 2)) return refused(field, fmt::format("\"{}\"", text));
-      const Result<double> number = parse_sum(rest.substr(0, comma), units && field.kind == FieldKind::point);
+      const Result<double> number = parse_sum(rest.substr(0, comma), units && *unit_of(field.kind) != '\0');
       if (!number) return Issue{field.label + ": " + number.issue().what, "", {}, "choose " + range_of(field)};
       v[k] = *number;
       if (k < 2) rest.remove_prefix(comma + 1);
@@ -289,6 +339,11 @@ std::string in_words(const Field& field, const FieldValue& value) {
     const auto count = 1 + std::count(text->begin(), text->end(), ';');
     const std::string kind = text->substr(0, text->find(' '));
     return fmt::format("{} {}", count, count > 1 ? kind : kind == "vertices" ? "vertex" : kind.substr(0, kind.size() - 1));
+  }
+  if (const auto* text = std::get_if<std::string>(&value)) {
+    if (field.kind == FieldKind::edges) return edge_rule_in_words(*text);
+    if (field.kind == FieldKind::outline) return outline_in_words(*text);
+    if (field.kind == FieldKind::path) return path_in_words(*text);
   }
   return to_text(value);
 }

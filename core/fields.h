@@ -25,7 +25,13 @@ enum class FieldKind {
   point,      ///< Vec3, mm
   direction,  ///< Vec3, not zero; its length does not matter
   axis,       ///< Vec3, not zero: the direction of a line through the field named in `through`
-  elements    ///< string: chosen faces, edges or vertices, as core/modify/find_again.h reads it
+  elements,   ///< string: chosen faces, edges or vertices, as core/modify/find_again.h reads it
+  edges,      ///< string: a rule by which edges are found, as core/mesh/edge_rule.h reads it
+  counts,     ///< Vec3 of whole numbers
+  offset,     ///< Vec3, mm: how far along each axis; no place
+  text,       ///< string, in UTF-8: any text, lines split by newlines
+  outline,    ///< string: an outline in a plane, as core/outline.h reads it
+  path        ///< string: points in space, as core/outline.h reads it
 };
 
 using FieldValue = std::variant<double, bool, std::string, Vec3>;
@@ -50,6 +56,8 @@ struct Field {
   /// placed in the view.
   std::string through = {};
   bool folded = false;  ///< seldom changed: the card shows it only when asked
+  /// Of a text that has to be read: why it cannot be, and the remedy; nothing when it can.
+  std::optional<Issue> (*fault)(std::string_view) = nullptr;
 };
 
 /// The farthest that anything may be placed from the origin, and the largest length that can be set.
@@ -71,10 +79,21 @@ Field axis_field(std::string key, std::string label, const Vec3& initial, std::s
 /// @param kinds  "faces", "edges", "vertices": which fit
 Field elements_field(std::string key, std::string label, std::vector<std::string> kinds, double min, double max, std::string help);
 
+/// @param initial  a rule, as core/mesh/edge_rule.h reads it
+Field edges_field(std::string key, std::string label, std::string initial, std::string help);
+/// @param min,max  of each of the three numbers
+Field counts_field(std::string key, std::string label, const Vec3& initial, double min, double max, std::string help);
+Field offset_field(std::string key, std::string label, const Vec3& initial, std::string help);
+Field text_field(std::string key, std::string label, std::string initial, std::string help);
+/// @param initial  as core/outline.h reads it
+Field outline_field(std::string key, std::string label, std::string initial, std::string help);
+Field path_field(std::string key, std::string label, std::string help);
+
 /// The same, shown only when asked for.
 Field folded(Field field);
 
-/// "length", "angle", "count", "share", "choice", "switch", "point", "direction", "axis", "elements".
+/// "length", "angle", "count", "share", "choice", "switch", "point", "direction", "axis", "elements", "edges", "counts",
+/// "offset", "text", "outline", "path".
 const char* name_of(FieldKind kind);
 /// "mm", "°" or "".
 const char* unit_of(FieldKind kind);
@@ -112,6 +131,7 @@ class FieldReader {
   bool on(std::string_view key) const;
   const std::string& text(std::string_view key) const;
   const Vec3& vector(std::string_view key) const;
+  Index count(std::string_view key) const { return static_cast<Index>(number(key)); }
 
  private:
   const FieldValue& at(std::string_view key) const;

@@ -6,23 +6,6 @@
 
 namespace anvil {
 
-std::array<double, 2> sine_cosine(double degrees) {
-  const double whole = std::fmod(degrees, 360.0);
-  const double quarters = std::round(whole / 90.0);
-  const double rest = (whole - 90.0 * quarters) * std::numbers::pi / 180.0;
-  const double s = std::sin(rest), c = std::cos(rest);
-  switch ((static_cast<int>(quarters) % 4 + 4) % 4) {
-    case 0:
-      return {s, c};
-    case 1:
-      return {c, -s};
-    case 2:
-      return {-s, -c};
-    default:
-      return {-c, s};
-  }
-}
-
 Affine Placement::matrix() const {
   const auto [sx, cx] = sine_cosine(angles.x());
   const auto [sy, cy] = sine_cosine(angles.y());

@@ -4,6 +4,7 @@
 
 #include <array>
 
+#include "core/turn.h"
 #include "core/types.h"
 
 namespace anvil {
@@ -25,9 +26,6 @@ struct Placement {
     return position == o.position && angles == o.angles && scale == o.scale && shear == o.shear;
   }
 };
-
-/// Sine and cosine of an angle in degrees, exact at multiples of 90.
-std::array<double, 2> sine_cosine(double degrees);
 
 /// The angles of a pure rotation, in degrees, such that Placement{·, angles, ·} gives it back to rounding, also where
 /// y is near a quarter turn.

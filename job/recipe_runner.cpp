@@ -269,7 +269,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
     ++after.cast_steps;
     return Made{after, nullptr};
   };
-  StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control, before.piece, before.pieces};
+  StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control, before.piece, before.pieces, before.fresh_edges};
   Opened opened{{before.mesh.get()}, {{}}, {[&] {
                   return before.free_of_crossings || check_node(before_key, std::make_shared<const Evaluated>(before), control)->free_of_crossings();
                 }}};

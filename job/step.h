@@ -73,6 +73,7 @@ struct StepInput {
   Control control = {};
   std::span<const Index> piece = {};  ///< per face, where the part is in several pieces
   Index pieces = 1;
+  std::span<const std::array<Index, 2>> fresh_edges = {};  ///< of the part: those that the step before made
 };
 
 /// What it gives back. An empty mesh says why in its report.
@@ -90,6 +91,7 @@ struct StepOutput {
 };
 /// What an operation of the engine gives, as a step's output.
 StepOutput as_output(BooleanResult result);
+Result<StepOutput> as_output(Result<BooleanResult> result);
 
 enum class ToolRule { none, needed };
 

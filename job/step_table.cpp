@@ -47,4 +47,9 @@ StepOutput as_output(BooleanResult result) {
   return output;
 }
 
+Result<StepOutput> as_output(Result<BooleanResult> result) {
+  if (!result) return result.issue();
+  return as_output(std::move(*result));
+}
+
 }  // namespace anvil

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/shape/clip.h"
+#include "core/shape/with_made.h"
 
 namespace anvil {
 namespace {
@@ -27,15 +28,6 @@ Mesh cover_above(const HalfSpace& plane, const Box3& box) {
   mesh.add_face({3, 4, 5});
   for (Index k = 0; k < 3; ++k) mesh.add_face({k, (k + 1) % 3, 3 + (k + 1) % 3, 3 + k});
   return mesh;
-}
-
-BooleanResult unchanged(const Mesh& mesh, Index piece) {
-  BooleanResult result;
-  result.mesh = mesh;
-  result.mesh.origins.clear();
-  result.piece.assign(mesh.face_count(), piece);
-  for (Index f = 0; f < mesh.face_count(); ++f) result.sources.add(0, f);
-  return result;
 }
 
 /// Two results as the two pieces of one.
@@ -78,7 +70,7 @@ class PlaneCut {
       highest = std::max(highest, height);
     }
     if (highest <= tolerance || lowest >= -tolerance) return missed(highest <= tolerance);
-    tool_ = std::make_shared<const Mesh>(cover_above(plane_, box));
+    tool_ = cover_above(plane_, box);
     return cut(tolerance);
   }
 
@@ -89,7 +81,7 @@ class PlaneCut {
     const bool kept = settings_.keep == KeepSide::both || (settings_.keep == KeepSide::below) == all_below;
     BooleanResult result;
     if (kept) {
-      result = unchanged(*mesh_, 0);
+      result = unchanged_part(*mesh_);
       result.report.tell(plane_misses, 1, name_, {plane_.projected(bounds(*mesh_).centre())});
     } else {
       result.report.empty_reason = all_below ? "the whole part lies below the plane" : "the whole part lies above the plane";
@@ -98,21 +90,7 @@ class PlaneCut {
   }
 
   Result<BooleanResult> combined(Operation operation) {
-    std::vector<Operand> operands{{mesh_, name_, Operation::unite, Affine::Identity(), settings_.free_of_crossings, {}},
-                                  {tool_, "the plane", operation, Affine::Identity(), true, {}}};
-    CombineSettings with;
-    with.cache = settings_.cache;
-    // The tolerance is that of the part; the tool is larger.
-    with.contact = contact_tolerance();
-    Result<BooleanResult> result = combine(operands, control_, with);
-    if (!result) return result;
-    // Where the tool's own faces come through they are the cap: made anew.
-    FaceSources& sources = result->sources;
-    for (std::size_t f = 0; f < sources.input.size(); ++f)
-      if (sources.input[f] != 0) sources.input[f] = 0, sources.face[f] = no_index;
-    const std::array<const Mesh*, 1> part{mesh_.get()};
-    carry_materials(part, sources, result->mesh);
-    return result;
+    return combine_with_made({mesh_, name_, settings_.free_of_crossings, settings_.cache}, {{tool_, operation, "the plane", true}}, control_, contact_tolerance());
   }
 
   /// Both sides are made one by one: a split tells pieces apart by place, of which several may touch on one side.
@@ -149,7 +127,7 @@ class PlaneCut {
   const PlaneCutSettings& settings_;
   const Control& control_;
   HalfSpace plane_;
-  std::shared_ptr<const Mesh> tool_;
+  Mesh tool_;
 };
 
 }  // namespace

@@ -8,6 +8,8 @@
 #include <numbers>
 #include <stdexcept>
 
+#include "core/stock/kinds.h"
+
 namespace anvil {
 namespace {
 
@@ -270,7 +272,8 @@ const std::vector<StockKind>& stock_table() {
        {length("x", "Width", 60, "Size from left to right."), length("y", "Depth", 60, "Size from front to back."),
         count("columns", "Columns", 1, 1, 1024, "How many faces side by side."),
         count("rows", "Rows", 1, 1, 1024, "How many faces behind each other.")},
-       [](const FieldReader& f) { return sheet(f.number("x"), f.number("y"), whole(f, "columns"), whole(f, "rows")); }, nullptr}};
+       [](const FieldReader& f) { return sheet(f.number("x"), f.number("y"), whole(f, "columns"), whole(f, "rows")); }, nullptr},
+      polyhedron_kind(), outline_kind(), helix_kind(), thread_kind(), lettering_kind()};
   return table;
 }
 

@@ -1,0 +1,130 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/shape/push.h"
+
+#include <algorithm>
+#include <cmath>
+#include <unordered_map>
+
+#include "core/mesh/edges.h"
+
+namespace anvil {
+namespace {
+
+/// The chosen faces as a mesh of their own.
+Mesh region_of(const Mesh& mesh, std::span<const Index> faces) {
+  Mesh region;
+  std::unordered_map<Index, Index> number;
+  for (Index f : faces) {
+    std::vector<Index> ring;
+    for (Index v : mesh.face(f)) {
+      const auto [it, is_new] = number.try_emplace(v, static_cast<Index>(region.positions.size()));
+      if (is_new) region.add_vertex(mesh.positions[v]);
+      ring.push_back(it->second);
+    }
+    region.add_face(ring);
+  }
+  return region;
+}
+
+/// How far a vertex moves for all faces around it to move by 1, against their normals; by at most four times as far.
+std::vector<Vec3> ways_inwards(const Mesh& region) {
+  std::vector<Vec3> sums(region.positions.size(), Vec3::Zero());
+  std::vector<std::vector<Vec3>> around(region.positions.size());
+  for (Index f = 0; f < region.face_count(); ++f) {
+    const Vec3 normal = newell_normal(region.positions, region.face(f)).stableNormalized();
+    for (Index v : region.face(f)) {
+      // Faces in one plane count once.
+      if (std::any_of(around[v].begin(), around[v].end(), [&](const Vec3& n) { return (n - normal).norm() < 1e-6; })) continue;
+      around[v].push_back(normal);
+      sums[v] += normal;
+    }
+  }
+  constexpr double longest = 4;
+  for (std::size_t v = 0; v < sums.size(); ++v) {
+    const double length = sums[v].norm();
+    if (length < 1e-9) {
+      sums[v].setZero();
+      continue;
+    }
+    const Vec3 along = sums[v] / length;
+    double least = 1;
+    for (const Vec3& n : around[v]) least = std::min(least, n.dot(along));
+    sums[v] = -along / std::max(least, 1 / longest);
+  }
+  return sums;
+}
+
+}  // namespace
+
+Vec3 mean_direction(const Mesh& mesh, std::span<const Index> faces) {
+  Vec3 sum = Vec3::Zero();
+  double all = 0;
+  for (Index f : faces) {
+    const Vec3 normal = newell_normal(mesh.positions, mesh.face(f));
+    sum += normal;
+    all += normal.norm();
+  }
+  return sum.norm() > 1e-9 * all ? Vec3(-sum.stableNormalized()) : Vec3(Vec3::Zero());
+}
+
+Result<Mesh> pushed_solid(const Mesh& mesh, const PushSettings& settings) {
+  if (settings.faces.empty()) return Issue{"no faces are chosen to be pushed", "", {}, "choose some"};
+  const Mesh region = region_of(mesh, settings.faces);
+  const bool together = settings.direction != Vec3::Zero();
+  const Vec3 way = together ? Vec3(settings.direction.stableNormalized()) : Vec3(Vec3::Zero());
+  double depth = settings.depth;
+  if (settings.through) {
+    // Beyond all of the part, from wherever the region is.
+    const Box3 box = bounds(mesh);
+    depth = 1.0213 * box.diagonal();
+  }
+  if (depth == 0) return Issue{"the faces are pushed nowhere", "", {}, "choose a depth"};
+  if (together) {
+    double most = 0;
+    for (Index f = 0; f < region.face_count(); ++f) most = std::max(most, std::abs(newell_normal(region.positions, region.face(f)).stableNormalized().dot(way)));
+    if (most < 1e-6) return Issue{"the faces would be pushed along themselves", "", {}, "choose another direction"};
+  }
+  const std::vector<Vec3> own = together ? std::vector<Vec3>() : ways_inwards(region);
+  Mesh solid;
+  for (const Vec3& p : region.positions) solid.add_vertex(p);
+  for (std::size_t v = 0; v < region.positions.size(); ++v) solid.add_vertex(region.positions[v] + depth * (together ? way : own[v]));
+  const auto count = static_cast<Index>(region.positions.size());
+  const bool inwards = depth > 0;
+  for (Index f = 0; f < region.face_count(); ++f) {
+    std::vector<Index> outer(region.face(f).begin(), region.face(f).end()), inner(outer.rbegin(), outer.rend());
+    for (Index& v : inwards ? inner : outer) v += count;
+    solid.add_face(outer);
+    solid.add_face(inner);
+  }
+  // `outer` looks out: the region itself going in, the moved one going out. Its boundary runs with the region on the left.
+  const EdgeTable edges = build_edges(region);
+  const auto add_side = [&](Index a, Index b) {
+    // Down from a, along, and up to b: seen from outside counter-clockwise.
+    const Index low = inwards ? count : 0, high = inwards ? 0 : count;
+    if (together) {
+      solid.add_face({a + low, b + low, b + high, a + high});
+    } else {
+      solid.add_face({a + low, b + low, b + high});
+      solid.add_face({a + low, b + high, a + high});
+    }
+  };
+  for (Index e = 0; e < edges.size(); ++e) {
+    const auto uses = edges.corners_of(e);
+    if (uses.size() != 1) continue;
+    const Index c = uses[0];
+    add_side(region.corners[c], region.corners[next_corner(region, edges.corner_face[c], c)]);
+  }
+  return solid;
+}
+
+Result<BooleanResult> push(const Workpiece& part, const PushSettings& settings, const Control& control) {
+  Result<Mesh> solid = pushed_solid(*part.mesh, settings);
+  if (!solid) {
+    solid.issue().subject = part.name;
+    return solid.issue();
+  }
+  const bool inwards = settings.through || settings.depth > 0;
+  return combine_with_made(part, {{std::move(*solid), inwards ? Operation::difference : Operation::unite, "what the faces pass over"}}, control);
+}
+
+}  // namespace anvil

@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/shape/with_made.h"
+
+namespace anvil {
+
+Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, double contact) {
+  std::vector<Operand> operands{{part.mesh, part.name, Operation::unite, Affine::Identity(), part.free_of_crossings}};
+  for (MadeTool& tool : tools)
+    operands.push_back({std::make_shared<const Mesh>(std::move(tool.mesh)), std::move(tool.name), tool.operation, Affine::Identity(), tool.free_of_crossings});
+  CombineSettings settings;
+  settings.cache = part.cache;
+  settings.contact = contact < 0 ? contact_share * bounds(*part.mesh).diagonal() : contact;
+  Result<BooleanResult> result = combine(operands, control, settings);
+  if (!result) return result;
+  FaceSources& sources = result->sources;
+  for (std::size_t f = 0; f < sources.input.size(); ++f)
+    if (sources.input[f] != 0) sources.input[f] = 0, sources.face[f] = no_index;
+  const std::array<const Mesh*, 1> from{part.mesh.get()};
+  carry_materials(from, sources, result->mesh);
+  return result;
+}
+
+BooleanResult unchanged_part(const Mesh& mesh) {
+  BooleanResult result;
+  result.mesh = mesh;
+  result.mesh.origins.clear();
+  result.piece.assign(mesh.face_count(), 0);
+  for (Index f = 0; f < mesh.face_count(); ++f) result.sources.add(0, f);
+  return result;
+}
+
+}  // namespace anvil

@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A part combined with solids that a step makes: every cut of this folder ends here, so that its result is sound.
+#pragma once
+
+#include "core/boolean/combine.h"
+
+namespace anvil {
+
+/// The part that is worked on, as the engine wants to know it.
+struct Workpiece {
+  std::shared_ptr<const Mesh> mesh;
+  std::string name;                ///< for messages and the report
+  bool free_of_crossings = false;  ///< the part is known not to cross itself
+  CombineCache* cache = nullptr;   ///< as for combine()
+};
+
+/// A solid that is made for a cut, in the part's frame. May cross itself: what it winds around counts.
+struct MadeTool {
+  Mesh mesh;
+  Operation operation = Operation::difference;
+  std::string name;  ///< for messages: "the stencil"
+  bool free_of_crossings = false;  ///< known to cross itself nowhere
+};
+
+/// Combines the part with what was made, in order. Faces of the tools that come through are faces of the part, made anew, with its most
+/// used material. The contact tolerance is that of the part alone, however large the tools are.
+/// @param contact  as for combine(), negative: a millionth of the part's diagonal
+/// @return as combine(). Throws Stopped.
+Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, double contact = -1);
+
+/// A part as it is.
+BooleanResult unchanged_part(const Mesh& mesh);
+
+}  // namespace anvil

@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What chamfer and round have in common.
+#pragma once
+
+#include "core/shape/finish.h"
+#include "job/step_parts.h"
+
+namespace anvil {
+
+/// "edges": fresh ones at first.
+Field finish_edges_field();
+Result<StepOutput> run_finish(const StepInput& input, const Field& rule, const FinishSettings& settings);
+
+}  // namespace anvil

@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/step_parts.h"
+
+#include "core/mesh/edge_rule.h"
+#include "core/modify/choose.h"
+#include "core/modify/find_again.h"
+
+namespace anvil {
+
+Workpiece workpiece(const StepInput& input) { return {input.mesh, input.name, input.free_of_crossings(0), input.cache}; }
+
+namespace {
+
+/// Elements of one kind that a text names.
+Result<Elements> elements_named(const StepInput& input, const std::string& text, ElementKind kind, std::vector<Vec3>& missing) {
+  const Topology topology(*input.mesh);
+  Result<FoundElements> found = about(input, find_again(*input.mesh, topology, text));
+  if (!found) return found.issue();
+  missing = std::move(found->missing);
+  return converted(*input.mesh, topology, found->found, kind);
+}
+
+}  // namespace
+
+Result<std::vector<Index>> chosen_faces(const StepInput& input, const Field& field, bool needed, std::vector<Vec3>& missing) {
+  Result<Elements> faces = elements_named(input, input.fields.text(field.key), ElementKind::faces, missing);
+  if (!faces) return faces.issue();
+  if (faces->empty() && !missing.empty()) return Issue{"none of the chosen faces is there any more", input.name, missing, "choose them again on the step's card"};
+  if (faces->empty() && needed) return Issue{"no faces are chosen", input.name, {}, "choose them in the view and press \"take what is chosen\" on the step's card"};
+  return std::move(faces->list);
+}
+
+Result<std::vector<Index>> edges_of_rule(const StepInput& input, const EdgeTable& edges, const Field& field, std::vector<Vec3>& missing) {
+  const std::string& text = input.fields.text(field.key);
+  const Result<EdgeRule> rule = parse_edge_rule(text);
+  if (!rule) return rule.issue();
+  std::vector<Index> list;
+  if (rule->by == EdgeRule::By::chosen) {
+    Result<Elements> chosen = elements_named(input, text, ElementKind::edges, missing);
+    if (!chosen) return chosen.issue();
+    list = proper_edges(*input.mesh, edges, chosen->list);
+  } else {
+    list = edges_by_rule(*input.mesh, edges, *rule, input.fresh_edges);
+  }
+  if (!list.empty()) return list;
+  if (!missing.empty()) return Issue{"none of the chosen edges is there any more", input.name, missing, "choose them again on the step's card"};
+  return Issue{"there are no " + edge_rule_in_words(text) + " to work on", input.name, {}, "choose other edges on the step's card"};
+}
+
+std::vector<RepeatedTool> repeated_tools(const StepInput& input) {
+  std::vector<RepeatedTool> tools;
+  std::size_t opened = 0;
+  const auto add = [&](const auto& self, const StepInput::Tool& tool) -> void {
+    for (const StepInput::Tool& inner : tool.tray) self(self, inner);
+    if (!tool.tray.empty()) return;
+    Affine own = tool.placement;
+    own.translation().setZero();
+    tools.push_back({tool.mesh, tool.name, own, input.free_of_crossings(++opened)});
+  };
+  for (const StepInput::Tool& tool : input.tools) add(add, tool);
+  return tools;
+}
+
+std::vector<FieldChoice> choices_of(std::initializer_list<Operation> operations) {
+  std::vector<FieldChoice> choices;
+  for (const Operation operation : operations) choices.push_back({key_of(operation), key_of(operation)});
+  return choices;
+}
+
+}  // namespace anvil

@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What steps of shaping have in common: the part as a workpiece, chosen faces or edges that are found again.
+#pragma once
+
+#include "core/mesh/edges.h"
+#include "core/shape/array.h"
+#include "job/step.h"
+
+namespace anvil {
+
+Workpiece workpiece(const StepInput& input);
+
+/// An Issue of a core function, with the part as its subject.
+template <class T>
+Result<T> about(const StepInput& input, Result<T> result) {
+  if (!result && result.issue().subject.empty()) result.issue().subject = input.name;
+  return result;
+}
+
+/// Faces that a field of elements names, found again; those that are gone are told in `missing`. An Issue when none is there and some are needed.
+Result<std::vector<Index>> chosen_faces(const StepInput& input, const Field& field, bool needed, std::vector<Vec3>& missing);
+
+/// Edges by the rule of a field (core/mesh/edge_rule.h), that can be finished. An Issue when there is none.
+Result<std::vector<Index>> edges_of_rule(const StepInput& input, const EdgeTable& edges, const Field& field, std::vector<Vec3>& missing);
+
+/// Tools of the step, trays opened, as they are repeated: each about its own origin.
+std::vector<RepeatedTool> repeated_tools(const StepInput& input);
+
+/// The operations that a step with made tools offers: "difference", "union", "intersection" and so on.
+std::vector<FieldChoice> choices_of(std::initializer_list<Operation> operations);
+
+}  // namespace anvil

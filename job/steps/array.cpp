@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Array: the part repeated in a box grid.
+#include "core/shape/array.h"
+
+#include "job/step_parts.h"
+
+namespace anvil {
+namespace {
+
+Result<StepOutput> run(const StepInput& input) {
+  const Vec3 &counts = input.fields.vector("count"), &spacing = input.fields.vector("spacing");
+  constexpr double max_copies = 20000;
+  if (counts.prod() > max_copies) return Issue{"would be more than 20 000 copies", input.name, {}, "choose smaller counts"};
+  for (int k = 0; k < 3; ++k)
+    if (counts[k] > 1 && spacing[k] == 0) return Issue{"has copies at one place", input.name, {}, "choose a spacing along each axis that has several"};
+  return as_output(repeat(workpiece(input), grid_places(counts, spacing), input.control));
+}
+
+}  // namespace
+
+const StepKind steps::array = {"array", "Array", "array", "shape", "Repeat the part in rows, columns and layers.", ToolRule::none,
+                               {counts_field("count", "Count", Vec3(3, 1, 1), 1, 10000, "How many along each axis."),
+                                offset_field("spacing", "Spacing", Vec3(20, 20, 20), "From copy to copy along each axis; negative goes the other way.")},
+                               run, 20, "Y"};
+
+}  // namespace anvil

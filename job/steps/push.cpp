@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Push: a region of faces pushed into the body, right through it where wanted, or pulled out of it.
+#include "core/shape/push.h"
+
+#include "job/hand_edit.h"
+#include "job/step_parts.h"
+
+namespace anvil {
+namespace {
+
+const Field region = chosen_field({"faces"}, 1, 0, "The faces that are pushed, one region or several.");
+
+Result<StepOutput> run(const StepInput& input) {
+  std::vector<Vec3> missing;
+  Result<std::vector<Index>> faces = chosen_faces(input, region, true, missing);
+  if (!faces) return faces.issue();
+  PushSettings settings;
+  settings.faces = std::move(*faces);
+  settings.through = input.fields.on("through");
+  settings.depth = input.fields.number("depth");
+  const std::string& way = input.fields.text("way");
+  if (way == "mean") {
+    settings.direction = mean_direction(*input.mesh, settings.faces);
+    if (settings.direction == Vec3::Zero()) return Issue{"the chosen faces look to all sides", input.name, {}, "choose a direction, or push each corner its own way"};
+  } else if (way == "direction") {
+    settings.direction = input.fields.vector("direction");
+  }
+  Result<StepOutput> output = as_output(about(input, push(workpiece(input), settings, input.control)));
+  if (output) tell_missing(output->report, input.name, std::move(missing));
+  return output;
+}
+
+}  // namespace
+
+const StepKind steps::push = {
+    "push", "Push through", "push", "shape", "Push a region of faces into the body or right through it, or pull it out.", ToolRule::none,
+    {region, toggle_field("through", "Right through", false, "As far as the body reaches, out on the other side."),
+     length_field("depth", "Depth", 5, "How far into the body; negative pulls the faces out of it.", -max_length),
+     choice_field("way", "Way", "mean", {{"mean", "all one way, straight in"}, {"direction", "all along a direction"}, {"own", "each corner its own way"}}, "Along one direction, or each corner against its own normal."),
+     folded(direction_field("direction", "Direction", Vec3(0, 0, -1), "The way in, where it is along a direction."))},
+    run, 5, "Shift+P"};
+
+}  // namespace anvil

@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Ring: the part repeated around an axis.
+#include "core/shape/array.h"
+#include "job/step_parts.h"
+
+namespace anvil {
+namespace {
+
+Result<StepOutput> run(const StepInput& input) {
+  return as_output(repeat(workpiece(input), ring_places(input.fields.vector("point"), input.fields.vector("axis"), input.fields.count("count"), input.fields.number("angle")), input.control));
+}
+
+}  // namespace
+
+const StepKind steps::ring = {"ring", "Ring", "ring", "shape", "Repeat the part around an axis.", ToolRule::none,
+                              {point_field("point", "Through", Vec3::Zero(), "A point of the axis, measured from the part's own origin."),
+                               axis_field("axis", "Axis", Vec3(0, 0, 1), "The direction of the axis.", "point"), count_field("count", "Count", 6, 1, 10000, "How many, the first one where it is."),
+                               angle_field("angle", "Angle", 360, "How far around they are spread; 360 is all the way.", -360, 360)},
+                              run, 21, "Shift+Y"};
+
+}  // namespace anvil

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Round: edges rounded off, and concave ones filled with a hollow.
+#include "job/finish_step.h"
+
+namespace anvil {
+namespace {
+
+const Field rule = finish_edges_field();
+
+Result<StepOutput> run(const StepInput& input) {
+  FinishSettings settings;
+  settings.round = true;
+  settings.width = input.fields.number("radius");
+  settings.segments = input.fields.count("segments");
+  settings.weld = input.fields.number("weld");
+  return run_finish(input, rule, settings);
+}
+
+}  // namespace
+
+const StepKind steps::round = {"round", "Round", "round", "shape", "Round edges off, or fill concave ones with a hollow.", ToolRule::none,
+                               {rule, length_field("radius", "Radius", 2, "Of the round."), count_field("segments", "Segments", 8, 1, 128, "How many flat strips stand for the round."),
+                                folded(length_field("weld", "Weld within", 0, "Vertices of the result nearer to each other than this are made to meet.", 0))},
+                               run, 11, "Shift+R"};
+
+}  // namespace anvil
