@@ -95,12 +95,32 @@ std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& poin
     return std::tie(a.cell, a.of_finer, a.id) < std::tie(b.cell, b.of_finer, b.id);
   });
   UnionFind sets(points.size());
-  for (std::size_t i = 0; i < entries.size(); ++i)
-    for (std::size_t j = i + 1; j < entries.size() && !entries[i].of_finer && entries[j].cell == entries[i].cell; ++j) {
-      const Index a = entries[i].id, b = entries[j].id;
-      if (points.is_given(a) && points.is_given(b)) continue;  // given vertices are welded already
-      if (sets.find(a) != sets.find(b) && points.equal(a, b)) sets.unite(a, b);
+  std::vector<Index> crowd;
+  const auto comes_before = [&](Index a, Index b) {
+    for (int axis = 0; axis < 3; ++axis)
+      if (const int sign = points.compare(axis, a, b); sign != 0) return sign < 0;
+    return false;
+  };
+  for (std::size_t i = 0, j = 0; i < entries.size(); i = j) {
+    while (j < entries.size() && entries[j].cell == entries[i].cell) ++j;
+    if (entries[i].of_finer) continue;
+    // Where hundreds of points lie in one cell and differ, each compared with each would take for ever.
+    constexpr std::size_t few = 12;
+    if (j - i > few) {
+      crowd.clear();
+      for (std::size_t k = i; k < j; ++k) crowd.push_back(entries[k].id);
+      std::sort(crowd.begin(), crowd.end(), comes_before);
+      for (std::size_t k = 1; k < crowd.size(); ++k)
+        if (points.equal(crowd[k - 1], crowd[k])) sets.unite(crowd[k - 1], crowd[k]);
+      continue;
     }
+    for (std::size_t k = i; k < j && !entries[k].of_finer; ++k)
+      for (std::size_t l = k + 1; l < j; ++l) {
+        const Index a = entries[k].id, b = entries[l].id;
+        if (points.is_given(a) && points.is_given(b)) continue;  // given vertices are welded already
+        if (sets.find(a) != sets.find(b) && points.equal(a, b)) sets.unite(a, b);
+      }
+  }
   for (Index id : ids) canonical[id] = sets.find(id);
   return canonical;
 }

@@ -247,7 +247,10 @@ class Finish {
     if (!closed) sections.push_back(end_section(links.back().to, prisms.back(), profiles.back(), end, false));
     const auto section_behind = [&](std::size_t k) -> const Section& { return sections[(k + 1) % sections.size()]; };
     bool fits = true;
-    for (std::size_t k = 0; k < count; ++k) fits = fits && runs_forward(prisms[k], sections[k], section_behind(k));
+    for (std::size_t k = 0; k < count; ++k) {
+      fits = fits && runs_forward(prisms[k], sections[k], section_behind(k));
+      note_room(prisms[k], sections[k], section_behind(k), position(links[k].from), position(links[k].to));
+    }
     Mesh& mesh = prisms[0].convex ? volumes_.removed : volumes_.added;
     if (fits)
       add_strip(mesh, prisms, profiles[0], sections, closed);
@@ -260,6 +263,14 @@ class Finish {
     for (std::size_t k = 0; k < from.points.size(); ++k)
       if ((to.points[k] - from.points[k]).dot(p.way) <= 0) return false;
     return true;
+  }
+
+  /// Strips lose as much of their length as they are wide, evenly.
+  void note_room(const Prism& p, const Section& from, const Section& to, const Vec3& begin, const Vec3& end) {
+    const double whole = (end - begin).dot(p.way);
+    double least = (to.at - from.at).dot(p.way);
+    for (std::size_t k = 0; k < from.points.size(); ++k) least = std::min(least, (to.points[k] - from.points[k]).dot(p.way));
+    if (least < whole * (1 - 1e-9)) volumes_.fits = std::min(volumes_.fits, settings_.width * whole / (whole - least));
   }
 
   // Sections ------------------------------------------------------------------------------------------------
@@ -653,11 +664,16 @@ class Finish {
 
 Result<BooleanResult> finished(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings, const Control& control) {
   FinishVolumes volumes = finish_volumes(*part.mesh, edges, list, settings);
+  const double fits = volumes.fits;
   std::vector<MadeTool> tools;
   if (!volumes.removed.empty()) tools.push_back({std::move(volumes.removed), Operation::difference, "what the edges lose"});
   if (!volumes.added.empty()) tools.push_back({std::move(volumes.added), Operation::unite, "what the edges gain"});
   if (tools.empty()) return unchanged_part(*part.mesh);
-  return combine_with_made(part, std::move(tools), control, settings.weld > 0 ? std::max(settings.weld, contact_share * bounds(*part.mesh).diagonal()) : -1);
+  // A round of many segments is as fine as its flattest strip.
+  const double finest = settings.round ? settings.width / settings.segments : settings.second_width > 0 ? std::min(settings.width, settings.second_width) : settings.width;
+  Result<BooleanResult> result = combine_with_made(part, std::move(tools), control, std::max(settings.weld, contact_for(*part.mesh, finest)));
+  if (result && settings.width > fits) result->report.tell(wider_than_fits, 1, fmt::format("{:.4g} mm", fits));
+  return result;
 }
 
 }  // namespace

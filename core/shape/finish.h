@@ -2,6 +2,7 @@
 // Chamfers and rounds: chosen edges finished by real volumes, which the engine takes away along convex edges and adds along concave ones.
 #pragma once
 
+#include <limits>
 #include <span>
 
 #include "core/mesh/edges.h"
@@ -22,6 +23,9 @@ struct FinishSettings {
 /// What is taken away and what is added.
 struct FinishVolumes {
   Mesh removed, added;
+  /// The largest width up to which no strip is cut short by the next one; beyond it they end in each other. Infinity where nothing limits it. What lies on the
+  /// far side of the faces is not looked at.
+  double fits = std::numeric_limits<double>::infinity();
 };
 
 /// The volumes for edges of a mesh; each edge must have two faces that do not lie in one plane (core/mesh/edge_rule.h, proper_edges).
@@ -32,6 +36,10 @@ struct FinishVolumes {
 /// unchosen. A prism too long for its edge ends in a point. The volumes grow with the width.
 /// The first width lies on the flat side of a chain, if one side is flat and the other is not; else on its left.
 FinishVolumes finish_volumes(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings);
+
+/// Told with the largest width that fits, where that is exceeded.
+inline constexpr Note wider_than_fits{"wider_than_fits", "wider than {1} there is no room: strips end in each other", "wider than {1} there is no room: strips end in each other",
+                                      Note::Place::card};
 
 /// Finishes edges. The part as for combine(). Nothing left is told by the empty result, with the largest width that leaves something.
 /// Throws Stopped.

@@ -124,7 +124,8 @@ Result<BooleanResult> push(const Workpiece& part, const PushSettings& settings, 
     return solid.issue();
   }
   const bool inwards = settings.through || settings.depth > 0;
-  return combine_with_made(part, {{std::move(*solid), inwards ? Operation::difference : Operation::unite, "what the faces pass over"}}, control);
+  return combine_with_made(part, {{std::move(*solid), inwards ? Operation::difference : Operation::unite, "what the faces pass over"}}, control,
+                           settings.through ? -1 : contact_for(*part.mesh, std::abs(settings.depth)));
 }
 
 }  // namespace anvil

@@ -123,6 +123,10 @@ Result<Wedge> ramp_wedge(const StraightEdge& edge, const RampSettings& settings,
   wedge.is_flat = off <= 1e-9 * part.diagonal();
   if (wedge.is_flat) {
     add({at[0][1], at[1][1], at[1][2], at[0][2]});
+  } else if (at[0][1] == at[0][0] || at[1][2] == at[1][0]) {
+    // Parted so that nothing folds onto a leg where the other one comes to nothing.
+    add({at[0][2], at[0][1], at[1][1]});
+    add({at[0][2], at[1][1], at[1][2]});
   } else {
     add({at[0][1], at[1][1], at[1][2]});
     add({at[0][1], at[1][2], at[0][2]});
@@ -134,7 +138,8 @@ Result<Wedge> ramp_wedge(const StraightEdge& edge, const RampSettings& settings,
 Result<BooleanResult> ramp_cut(const Workpiece& part, const StraightEdge& edge, const RampSettings& settings, const Control& control) {
   Result<Wedge> wedge = ramp_wedge(edge, settings, bounds(*part.mesh));
   if (!wedge) return wedge.issue();
-  return combine_with_made(part, {{std::move(wedge->mesh), settings.add ? Operation::unite : Operation::difference, "the ramp"}}, control);
+  return combine_with_made(part, {{std::move(wedge->mesh), settings.add ? Operation::unite : Operation::difference, "the ramp"}}, control,
+                           contact_for(*part.mesh, std::max(std::min(settings.first, settings.second), std::min(settings.first_end, settings.second_end))));
 }
 
 }  // namespace anvil

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/shape/with_made.h"
 
+#include <algorithm>
+
 namespace anvil {
 
 Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, double contact) {
@@ -18,6 +20,11 @@ Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeT
   const std::array<const Mesh*, 1> from{part.mesh.get()};
   carry_materials(from, sources, result->mesh);
   return result;
+}
+
+double contact_for(const Mesh& part, double width) {
+  constexpr double share_of_width = 0.01;
+  return std::min(contact_share * bounds(part).diagonal(), share_of_width * width);
 }
 
 BooleanResult unchanged_part(const Mesh& mesh) {

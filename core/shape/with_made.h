@@ -28,6 +28,10 @@ struct MadeTool {
 /// @return as combine(). Throws Stopped.
 Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, double contact = -1);
 
+/// The contact tolerance for a cut that is only so wide: a millionth of the part's diagonal, or less, so that the cut itself does not count as near faces.
+/// @param width  mesh units, above 0
+double contact_for(const Mesh& part, double width);
+
 /// A part as it is.
 BooleanResult unchanged_part(const Mesh& mesh);
 

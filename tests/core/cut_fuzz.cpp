@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The long run of chamfers and rounds, ramps, pushes and stencils on forty bodies.
+//   build/release/tests/cut_fuzz finish|ramp|push|stencil [CASES] [FIRST_SEED]
+// Results are judged by CGAL, and by how the volume changes.
+#include <cstring>
+
+#include "tests/support/fuzz.h"
+#include "tests/support/random_cuts.h"
+
+int main(int argc, char** argv) {
+  using namespace anvil::test;
+  struct Run {
+    const char* name;
+    std::string (*wrong)(unsigned);
+  };
+  for (const Run& run : {Run{"finish", what_is_wrong_with_finish}, Run{"ramp", what_is_wrong_with_ramp}, Run{"push", what_is_wrong_with_push}, Run{"stencil", what_is_wrong_with_stencil}})
+    if (argc > 1 && std::strcmp(argv[1], run.name) == 0) return fuzz(argc - 1, argv + 1, run.wrong);
+  fmt::print("cut_fuzz finish|ramp|push|stencil [CASES] [FIRST_SEED]\n");
+  return 2;
+}

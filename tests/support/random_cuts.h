@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Random chamfers, ramps, pushes and stencils on many bodies, and what must hold of their results.
+#pragma once
+
+#include <string>
+
+#include "core/mesh/mesh.h"
+
+namespace anvil::test {
+
+/// Forty bodies: primitives, polyhedra, brackets, plates with holes, and results of random combinations.
+inline constexpr unsigned bodies = 40;
+const Mesh& body(unsigned number);
+
+/// Chamfers or rounds all edges of a body, the convex or the concave ones, or a random choice, by widths from a millionth of its size to twice its size.
+/// The result must be sound for CGAL; of convex edges the volume must fall with the width, of concave ones rise. What is empty must be so at a larger width.
+std::string what_is_wrong_with_finish(unsigned seed);
+/// A wedge along a random edge, taken away or added. Sound; the volume falls or rises, by no more than the wedge has.
+std::string what_is_wrong_with_ramp(unsigned seed);
+/// Random regions pushed in or pulled out, often just as far as to the other side. Sound; the volume falls or rises.
+std::string what_is_wrong_with_push(unsigned seed);
+/// Random outlines of 3 to 400 points, some that cross themselves, some along silhouettes. Sound, and the volume that of the same cut made by a part whose walls
+/// and caps are put together here.
+std::string what_is_wrong_with_stencil(unsigned seed);
+
+}  // namespace anvil::test
