@@ -96,6 +96,8 @@ const Topology* Chooser::topology() {
 
 bool Chooser::fits(const Field& field) {
   if (!on_ || chosen_.empty()) return false;
+  if (field.kind == FieldKind::edges) return count_as(ElementKind::edges) > 0;
+  if (field.kind != FieldKind::elements) return false;
   const bool as_it_is = std::any_of(field.choices.begin(), field.choices.end(), [&](const FieldChoice& c) { return c.key == name_of(chosen_.kind, true); });
   ElementKind kind = chosen_.kind;
   for (const ElementKind each : {ElementKind::vertices, ElementKind::edges, ElementKind::faces})
@@ -140,6 +142,11 @@ void Chooser::choose_by(const std::function<Elements(const Mesh&, const Topology
 }
 
 std::string Chooser::text() { return topology() == nullptr ? std::string() : describe(*evaluated_->mesh, *topology(), chosen_); }
+
+std::string Chooser::text_as(ElementKind kind) {
+  if (topology() == nullptr) return {};
+  return describe(*evaluated_->mesh, *topology(), converted(*evaluated_->mesh, *topology(), chosen_, kind));
+}
 
 std::optional<std::size_t> Chooser::choose_text(const std::string& text) {
   const Topology* t = topology();

@@ -55,6 +55,8 @@ class Chooser : public QObject {
   void choose_by(const std::function<Elements(const Mesh&, const Topology&, const Elements&)>& way);
   /// The choice as a step keeps it, and the other way round. @return how many were not found; nothing when it cannot be read
   std::string text();
+  /// The choice turned into another kind, as a step keeps it.
+  std::string text_as(ElementKind kind);
   std::optional<std::size_t> choose_text(const std::string& text);
 
   /// What is chosen, drawn over the part: faces as triangles, edges as fresh edges. Null when nothing is.

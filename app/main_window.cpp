@@ -100,7 +100,7 @@ MainWindow::MainWindow() {
   connect(&session_, &Session::active_step_changed, &book_, &VerbBook::refresh);
   // What is chosen by hand can be edited in the Mend station only.
   connect(&session_.chooser(), &Chooser::changed, this, [this] {
-    if (session_.chooser().on() && book_.station() != Station::mend) set_station(Station::mend);
+    if (session_.chooser().on() && book_.station() != Station::mend && book_.station() != Station::shape) set_station(Station::mend);
     if (std::exchange(choosing_, session_.chooser().on()) == choosing_) return;
     message_timer_.stop();  // what was said before is of another kind of work
     hint_->setText(view_->hint());
@@ -337,8 +337,9 @@ void MainWindow::set_station(Station station) {
     stations_->button(static_cast<int>(k))->setChecked(stations[k] == station);
   book_.set_station(station);
   verb_row_->set_station(station);
-  hand_row_->setVisible(station == Station::mend);
-  if (station != Station::mend) session_.chooser().stop();
+  const bool by_hand = station == Station::mend || station == Station::shape;
+  hand_row_->setVisible(by_hand);
+  if (!by_hand) session_.chooser().stop();
 }
 
 void MainWindow::refresh() {

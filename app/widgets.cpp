@@ -40,7 +40,7 @@ NumberField::NumberField(const Field& field, const QString& accessible_name, QWi
 }
 
 QString NumberField::text_of(double value) const {
-  QString text = QString::number(value, 'f', field_.kind == FieldKind::count ? 0 : 6);
+  QString text = QString::number(value, 'f', field_.kind == FieldKind::count || field_.kind == FieldKind::counts ? 0 : 6);
   if (text.contains(QLatin1Char('.'))) {
     while (text.endsWith(QLatin1Char('0'))) text.chop(1);
     if (text.endsWith(QLatin1Char('.'))) text.chop(1);
@@ -49,7 +49,7 @@ QString NumberField::text_of(double value) const {
   if (text == QStringLiteral("0") && value != 0) text = QString::number(value, 'g', 3);  // tiny, but not nothing
   const char* unit = unit_of(field_.kind);
   if (field_.kind == FieldKind::length) text += QLatin1Char(' ');
-  return field_.kind == FieldKind::point ? text : text + QString::fromUtf8(unit);
+  return std::holds_alternative<Vec3>(field_.initial) ? text : text + QString::fromUtf8(unit);
 }
 
 void NumberField::show_value(double shown) {
@@ -62,7 +62,7 @@ void NumberField::take(double number) {
   if (number == value_) return show_value(value_);
   FieldValue value = number;
   Field one = field_;
-  if (one.kind == FieldKind::point || one.kind == FieldKind::direction || one.kind == FieldKind::axis) one.kind = FieldKind::share;
+  if (std::holds_alternative<Vec3>(one.initial)) one.kind = one.kind == FieldKind::counts ? FieldKind::count : FieldKind::share;
   if (const auto issue = check_value(one, value)) {
     setText(text_of(value_));
     emit refused(*issue);
@@ -78,7 +78,7 @@ void NumberField::finish() {
   setModified(false);
   QString typed = text().trimmed();
   if (const QString degree = QStringLiteral("°"); typed.endsWith(degree)) typed.chop(1);
-  const bool length = field_.kind == FieldKind::length || field_.kind == FieldKind::point;
+  const bool length = field_.kind == FieldKind::length || field_.kind == FieldKind::point || field_.kind == FieldKind::offset;
   const Result<double> number = parse_sum(typed.replace(QLatin1Char(','), QLatin1Char('.')).toStdString(), length);
   if (number) return take(*number);
   Issue issue = number.issue();

@@ -58,6 +58,7 @@ struct Field {
   bool folded = false;  ///< seldom changed: the card shows it only when asked
   /// Of a text that has to be read: why it cannot be, and the remedy; nothing when it can.
   std::optional<Issue> (*fault)(std::string_view) = nullptr;
+  std::vector<std::string> (*suggestions)() = nullptr;  ///< of a text of one line: what is often meant
 };
 
 /// The farthest that anything may be placed from the origin, and the largest length that can be set.

@@ -4,8 +4,9 @@
 namespace anvil {
 
 std::vector<Field> lettering_fields() {
-  return {text_field("text", "Text", "Kestrel Point", "What is written; a new line begins a new one."),
-          text_field("font", "Font", LetterSettings().font, "The name of a font that comes along or is installed."),
+  Field font = text_field("font", "Font", LetterSettings().font, "The name of a font that comes along or is installed.");
+  font.suggestions = fonts;
+  return {text_field("text", "Text", "Kestrel Point", "What is written; a new line begins a new one."), std::move(font),
           length_field("size", "Size", 10, "Height of the font's square: capitals are about seven tenths of it."),
           folded(share_field("line-space", "Line space", 1.3, 0.1, 10, "From line to line, as a share of the size.")),
           folded(length_field("letter-space", "Letter space", 0, "Added behind each letter.", -1000, 1000)),

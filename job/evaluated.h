@@ -10,6 +10,7 @@
 #include "core/result.h"
 #include "core/soundness/report.h"
 #include "job/drawable.h"
+#include "job/grip.h"
 
 namespace anvil {
 
@@ -18,6 +19,7 @@ struct StepReport {
   Index step = 0;  ///< its place among the steps of the cast
   OperationReport report;
   std::shared_ptr<const Comparison> comparison;  ///< null for kinds that give none
+  Grips grips = {};
 };
 
 /// What a part's recipe came to. Immutable once made. Names in messages are tokens of the cast.

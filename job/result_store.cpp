@@ -16,7 +16,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::string_view mark = "anvil result 1\n";
+constexpr std::string_view mark = "anvil result 2\n";
 
 /// Raised where bytes end too early or say what cannot be.
 struct NotWhole {};
@@ -234,6 +234,12 @@ void pass(auto& archive, Evaluated& evaluated) {
     a.plain(step.step);
     pass(a, step.report);
     pass_shared(a, step.comparison);
+    a.each(step.grips, [](auto& b, Grip& grip) {
+      b.plain(grip.what);
+      b.text(grip.field);
+      b.plain(grip.component);
+      for (Vec3* v : {&grip.origin, &grip.way, &grip.frame.origin, &grip.frame.u, &grip.frame.v, &grip.frame.normal}) pass(b, *v);
+    });
   });
   archive.list(evaluated.piece);
   archive.plain(evaluated.pieces);

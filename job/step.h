@@ -10,6 +10,7 @@
 #include "core/comparison.h"
 #include "core/fields.h"
 #include "core/soundness/report.h"
+#include "job/grip.h"
 #include "job/step_rows.h"
 
 namespace anvil {
@@ -88,6 +89,7 @@ struct StepOutput {
   bool free_of_crossings = false;                 ///< known to cross itself nowhere
   std::shared_ptr<const SoundnessReport> soundness = nullptr;  ///< when it was found out anyway
   std::shared_ptr<const Comparison> comparison = nullptr;      ///< of kinds that people compare before and after
+  Grips grips = {};                                            ///< where its numbers can be taken hold of
 };
 /// What an operation of the engine gives, as a step's output.
 StepOutput as_output(BooleanResult result);
@@ -107,6 +109,8 @@ struct StepKind {
   Result<StepOutput> (*run)(const StepInput&) = nullptr;
   int rank = 0;           ///< place among the kinds of its station
   std::string shortcut = {};  ///< of the verb that adds it, as "Shift+M"
+  /// Sets the numbers of a new step to what suits a part with these bounds, in its own frame; null: as they are.
+  void (*suit)(Step& step, const Box3& part) = nullptr;
 };
 
 using StepTable = std::span<const StepKind* const>;
@@ -115,6 +119,11 @@ using StepTable = std::span<const StepKind* const>;
 StepTable step_table();
 /// Null when there is no such kind.
 const StepKind* find_step_kind(std::string_view key, StepTable table = step_table());
+
+/// 1, 2 or 5 with a power of ten, the next below.
+double round_number(double value);
+/// Sets one number of a step.
+void set_field(Step& step, std::string_view key, FieldValue value);
 
 /// A step of this kind with its initial fields; the job gives it its id.
 Step new_step(const StepKind& kind);

@@ -2,6 +2,7 @@
 #include "job/step.h"
 
 #include <algorithm>
+#include <cmath>
 #include <tuple>
 
 namespace anvil {
@@ -22,6 +23,14 @@ const StepKind* find_step_kind(std::string_view key, StepTable table) {
     if (kind->key == key) return kind;
   return nullptr;
 }
+
+double round_number(double value) {
+  const double power = std::pow(10, std::floor(std::log10(value)));
+  const double digit = value / power;
+  return power * (digit >= 5 ? 5 : digit >= 2 ? 2 : 1);
+}
+
+void set_field(Step& step, std::string_view key, FieldValue value) { step.fields[*field_place(step.kind->fields, key)] = std::move(value); }
 
 Step new_step(const StepKind& kind) {
   Step step;

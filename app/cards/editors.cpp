@@ -15,7 +15,7 @@ std::span<const EditorKind> editor_table() {
                  [](Session& session, const Step& step, std::size_t field) -> QWidget* {
                    return new PlaneEditor(session, step.id, *field_place(step.kind->fields, step.kind->fields[field].through), field);
                  }},
-      EditorKind{[](const StepKind& kind, std::size_t field) { return kind.fields[field].kind == FieldKind::elements && !kind.fields[field].folded; },
+      EditorKind{[](const StepKind& kind, std::size_t field) { return (kind.fields[field].kind == FieldKind::elements && !kind.fields[field].folded) || kind.fields[field].kind == FieldKind::edges; },
                  [](Session& session, const Step& step, std::size_t field) -> QWidget* { return new ElementsEditor(session, step.id, field); }}};
   return rows;
 }

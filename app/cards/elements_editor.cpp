@@ -39,7 +39,10 @@ void ElementsEditor::show_elements() {
 }
 
 void ElementsEditor::take() {
-  const std::string text = session_.chooser().text();
+  const auto found = session_.job().find_step(step_);
+  if (!found) return;
+  const bool as_edges = found.step->kind->fields[field_].kind == FieldKind::edges;
+  const std::string text = as_edges ? session_.chooser().text_as(ElementKind::edges) : session_.chooser().text();
   session_.commit(tr("choose elements anew"), edit::change_step(session_.job(), step_, [&](Step& s) { s.fields[field_] = text; }));
 }
 

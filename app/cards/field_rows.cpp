@@ -2,8 +2,13 @@
 #include "app/cards/field_rows.h"
 
 #include <QComboBox>
+#include <QHBoxLayout>
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QTimer>
 
 #include "app/widgets.h"
+#include "core/mesh/edge_rule.h"
 
 namespace anvil::app {
 
@@ -36,7 +41,13 @@ void FieldRows::add_row(std::size_t place, const Field& field, const QString& na
     case FieldKind::toggle: editor = toggle(place, field, name); break;
     case FieldKind::point:
     case FieldKind::direction:
-    case FieldKind::axis: editor = vector(place, field, name); break;
+    case FieldKind::axis:
+    case FieldKind::counts:
+    case FieldKind::offset: editor = vector(place, field, name); break;
+    case FieldKind::edges: editor = edges(place, field, name); break;
+    case FieldKind::text: editor = field.suggestions != nullptr ? suggested(place, field, name) : text(place, field, name); break;
+    case FieldKind::outline:
+    case FieldKind::path: editor = line(place, field, name); break;
     case FieldKind::elements: editor = elements(place, field, name); break;
     default: editor = number(place, field, name);
   }
@@ -115,6 +126,120 @@ QWidget* FieldRows::elements(std::size_t place, const Field& field, const QStrin
   words->setToolTip(QString::fromStdString(field.help));
   show_[place] = [words, field](const FieldValue& value) { words->setText(QString::fromStdString(in_words(field, value))); };
   return words;
+}
+
+bool FieldRows::take_text(std::size_t place, const Field& field, const QString& text) {
+  const FieldValue value = text.toStdString();
+  if (value == shown_[place]) return true;
+  if (auto issue = check_value(field, value)) {
+    emit refused(*issue);
+    return false;
+  }
+  set_(place, value);
+  return true;
+}
+
+/// A rule by which edges are found; chosen ones are taken from the view by the editor below.
+QWidget* FieldRows::edges(std::size_t place, const Field& field, const QString& name) {
+  auto* both = new QWidget;
+  auto* layout = new QHBoxLayout(both);
+  layout->setContentsMargins(0, 0, 0, 0);
+  layout->setSpacing(3);
+  auto* box = new QComboBox;
+  box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  box->setMinimumContentsLength(6);
+  box->setObjectName(name);
+  box->setAccessibleName(QString::fromStdString(field.label));
+  box->setToolTip(QString::fromStdString(field.help));
+  using By = EdgeRule::By;
+  for (const auto& [by, words] : {std::pair(By::fresh, tr("fresh edges")), std::pair(By::sharp, tr("sharper than")), std::pair(By::all, tr("all")), std::pair(By::materials, tr("between materials")),
+                                  std::pair(By::parts, tr("between parts")), std::pair(By::chosen, tr("chosen ones"))})
+    box->addItem(words, static_cast<int>(by));
+  auto* angle = new NumberField(share_field("angle", tr("Angle").toStdString(), 30, 0, 180, "By how many degrees the surface turns there at least."), tr("Angle"));
+  angle->setObjectName(name + QStringLiteral("_angle"));
+  angle->setMaximumWidth(56);
+  layout->addWidget(box, 1);
+  layout->addWidget(angle);
+  connect(box, &QComboBox::activated, this, [this, box, place](int index) {
+    EdgeRule rule;
+    rule.by = static_cast<By>(box->itemData(index).toInt());
+    if (const auto before = parse_edge_rule(std::get<std::string>(shown_[place])); before && before->by == rule.by) return;
+    set_(place, to_text(rule));
+  });
+  connect(angle, &NumberField::entered, this, [this, place](double degrees) { set_(place, to_text(EdgeRule{By::sharp, degrees})); });
+  connect(angle, &NumberField::refused, this, &FieldRows::refused);
+  show_[place] = [box, angle](const FieldValue& value) {
+    const auto rule = parse_edge_rule(std::get<std::string>(value));
+    if (!rule) return;
+    const int index = box->findData(static_cast<int>(rule->by));
+    box->setItemText(box->findData(static_cast<int>(By::chosen)), rule->by == By::chosen ? QString::fromStdString(edge_rule_in_words(std::get<std::string>(value))) : tr("chosen ones"));
+    box->setCurrentIndex(index);
+    angle->setVisible(rule->by == By::sharp);
+    angle->show_value(rule->degrees);
+  };
+  return both;
+}
+
+/// A text that programs read: shown whole, taken when it is left or ended by Return.
+QWidget* FieldRows::line(std::size_t place, const Field& field, const QString& name) {
+  auto* edit = new QLineEdit;
+  edit->setObjectName(name);
+  edit->setAccessibleName(QString::fromStdString(field.label));
+  edit->setToolTip(tr("%1\n%2").arg(QString::fromStdString(field.help), QString::fromStdString(range_of(field))));
+  connect(edit, &QLineEdit::editingFinished, this, [this, edit, place, field] {
+    if (!edit->isModified()) return;
+    edit->setModified(false);
+    if (!take_text(place, field, edit->text())) edit->setText(QString::fromStdString(std::get<std::string>(shown_[place])));
+  });
+  show_[place] = [edit](const FieldValue& value) {
+    if (edit->hasFocus() && edit->isModified()) return;
+    const QString text = QString::fromStdString(std::get<std::string>(value));
+    if (edit->text() == text) return;
+    edit->setText(text);
+    edit->setCursorPosition(0);
+  };
+  return edit;
+}
+
+/// Words for people, on several lines; taken a moment after the last key.
+QWidget* FieldRows::text(std::size_t place, const Field& field, const QString& name) {
+  auto* edit = new QPlainTextEdit;
+  edit->setObjectName(name);
+  edit->setAccessibleName(QString::fromStdString(field.label));
+  edit->setToolTip(QString::fromStdString(field.help));
+  edit->setTabChangesFocus(true);
+  edit->setFixedHeight(3 * edit->fontMetrics().lineSpacing() + 10);
+  auto* rest = new QTimer(edit);
+  rest->setSingleShot(true);
+  rest->setInterval(500);
+  connect(edit, &QPlainTextEdit::textChanged, rest, [edit, rest] {
+    if (edit->hasFocus()) rest->start();
+  });
+  connect(rest, &QTimer::timeout, this, [this, edit, place, field] { take_text(place, field, edit->toPlainText()); });
+  show_[place] = [edit, rest](const FieldValue& value) {
+    const QString text = QString::fromStdString(std::get<std::string>(value));
+    if (!rest->isActive() && edit->toPlainText() != text) edit->setPlainText(text);
+  };
+  return edit;
+}
+
+QWidget* FieldRows::suggested(std::size_t place, const Field& field, const QString& name) {
+  auto* box = new QComboBox;
+  box->setEditable(true);
+  box->setInsertPolicy(QComboBox::NoInsert);
+  box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  box->setMinimumContentsLength(6);
+  box->setObjectName(name);
+  box->setAccessibleName(QString::fromStdString(field.label));
+  box->setToolTip(QString::fromStdString(field.help));
+  for (const std::string& one : field.suggestions()) box->addItem(QString::fromStdString(one));
+  const auto take = [this, box, place, field] { take_text(place, field, box->currentText()); };
+  connect(box, &QComboBox::activated, this, take);
+  connect(box->lineEdit(), &QLineEdit::editingFinished, this, take);
+  show_[place] = [box](const FieldValue& value) {
+    if (!box->lineEdit()->isModified() || !box->hasFocus()) box->setCurrentText(QString::fromStdString(std::get<std::string>(value)));
+  };
+  return box;
 }
 
 void FieldRows::show_values(const FieldValues& values) {

@@ -31,6 +31,12 @@ class FieldRows : public QWidget {
   QWidget* choice(std::size_t place, const Field& field, const QString& name);
   QWidget* toggle(std::size_t place, const Field& field, const QString& name);
   QWidget* elements(std::size_t place, const Field& field, const QString& name);
+  QWidget* edges(std::size_t place, const Field& field, const QString& name);
+  QWidget* line(std::size_t place, const Field& field, const QString& name);
+  QWidget* text(std::size_t place, const Field& field, const QString& name);
+  QWidget* suggested(std::size_t place, const Field& field, const QString& name);
+  /// Puts a text into the job where it can be read; else tells why not. @return is it as it was?
+  bool take_text(std::size_t place, const Field& field, const QString& text);
 
   QGridLayout* grid_;
   std::function<void(std::size_t, const FieldValue&)> set_;

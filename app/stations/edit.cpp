@@ -115,7 +115,7 @@ void add_edit_verbs(Desk& desk) {
       QObject::tr("Put away the place shown, or leave the step that is worked on; then let go of what is chosen."),
       [&session, &window = desk.window, &view = desk.view] {
         window.hide_issue();
-        if (view.stop_picking()) return;
+        if (view.stop_picking() || view.stop_drawing()) return;
         if (Chooser& chooser = session.chooser(); chooser.on()) return chooser.chosen().empty() ? chooser.stop() : chooser.clear();
         if (session.active_step() != 0) return session.set_active_step(0);
         view.forget_place();

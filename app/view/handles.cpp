@@ -45,10 +45,12 @@ void Handles::add_arrow(const Picture& picture, int handle, const Vec3& to, cons
 
 void Handles::place(const Session& session, const Picture& picture) {
   arms_.clear();
+  beads_.clear();
+  place_grips(session, picture);
   plane_ = work_plane(session);
   if (plane_)
     place_plane(session, picture);
-  else
+  else if (beads_.empty())
     place_part(session, picture);
 }
 
@@ -60,6 +62,44 @@ void Handles::place_plane(const Session& session, const Picture& picture) {
   add_arrow(picture, PlaneDrag::shift, length * plane_->normal, QString::fromStdString(plane_->label).toLower());
   add_ring(picture, PlaneDrag::turn_u, plane_->v, plane_->normal, 0.72 * length, QObject::tr("tilt"));
   add_ring(picture, PlaneDrag::turn_v, plane_->u, plane_->normal, 0.72 * length, QObject::tr("tilt"));
+}
+
+void Handles::place_grips(const Session& session, const Picture& picture) {
+  for (PlacedGrip& grip : placed_grips(session)) {
+    Bead bead{std::move(grip), {}, {}};
+    if (picture.at(bead.grip.from, bead.from) && picture.at(bead.grip.at, bead.at)) beads_.push_back(std::move(bead));
+  }
+}
+
+/// A thin line with a bar across its end, like the end of a dimension, and the number beside it; of points a dot with a ring.
+void Handles::paint_grips(QPainter& painter, int hot) const {
+  painter.setRenderHint(QPainter::Antialiasing);
+  for (std::size_t k = 0; k < beads_.size(); ++k) {
+    const Bead& bead = beads_[k];
+    const bool is_hot = hot == first_grip + static_cast<int>(k);
+    const QColor colour = is_hot ? theme::selection : theme::ink;
+    if (bead.grip.grip.what == Grip::What::outline_point || bead.grip.grip.what == Grip::What::in_plane) {
+      painter.setPen(round_pen(Qt::white, 1.5));
+      painter.setBrush(colour);
+      painter.drawEllipse(bead.at, is_hot ? 5 : 4, is_hot ? 5 : 4);
+      painter.setBrush(Qt::NoBrush);
+      if (!bead.grip.label.isEmpty()) halo_text(painter, bead.at + QPointF(0, -14), bead.grip.label, colour);
+      continue;
+    }
+    const QPointF along = bead.at - bead.from;
+    const double length = std::hypot(along.x(), along.y());
+    const QPointF across = length > 1 ? QPointF(-along.y(), along.x()) / length : QPointF(0, 1);
+    stroke(painter, QPolygonF{{bead.from, bead.at}}, colour, is_hot ? 2.2 : 1.4);
+    stroke(painter, QPolygonF{{bead.at - 7 * across, bead.at + 7 * across}}, colour, is_hot ? 4.5 : 3.4);
+    const QPointF beside = length > 1 ? along / length : QPointF(0, -1);
+    halo_text(painter, bead.at + 40 * beside, bead.grip.label, colour);
+  }
+}
+
+std::optional<QPointF> Handles::grip_pixel(const std::string& field, int component) const {
+  for (const Bead& bead : beads_)
+    if (bead.grip.grip.field == field && (component < 0 || bead.grip.grip.component == component)) return bead.at;
+  return std::nullopt;
 }
 
 void Handles::place_part(const Session& session, const Picture& picture) {
@@ -87,6 +127,7 @@ void Handles::place_part(const Session& session, const Picture& picture) {
 }
 
 void Handles::paint(QPainter& painter, int hot) const {
+  paint_grips(painter, hot);
   if (arms_.empty()) return;
   painter.setRenderHint(QPainter::Antialiasing);
   const bool squares = !plane_ && mode == HandleMode::scale;
@@ -121,6 +162,14 @@ void Handles::paint(QPainter& painter, int hot) const {
 }
 
 std::optional<int> Handles::hit(const QPointF& pixel) const {
+  std::optional<int> grip;
+  double nearest_grip = grip_pixels;
+  for (std::size_t k = 0; k < beads_.size(); ++k)
+    if (const QPointF off = pixel - beads_[k].at; std::hypot(off.x(), off.y()) < nearest_grip) {
+      nearest_grip = std::hypot(off.x(), off.y());
+      grip = first_grip + static_cast<int>(k);
+    }
+  if (grip) return grip;
   if (arms_.empty()) return std::nullopt;
   if (!plane_ && mode == HandleMode::scale && std::hypot(pixel.x() - centre_.x(), pixel.y() - centre_.y()) < grip_pixels) return all_axes;
   std::optional<int> best;
@@ -139,6 +188,7 @@ std::optional<int> Handles::hit(const QPointF& pixel) const {
 }
 
 std::unique_ptr<Drag> Handles::begin(const Session& session, int handle) const {
+  if (handle >= first_grip) return std::make_unique<GripDrag>(session, beads_[static_cast<std::size_t>(handle - first_grip)].grip);
   if (plane_) return std::make_unique<PlaneDrag>(session, *plane_, static_cast<PlaneDrag::What>(handle));
   return std::make_unique<PartDrag>(session, session.selection(), mode, handle == all_axes ? -1 : handle, pivot_, pivot_);
 }

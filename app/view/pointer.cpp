@@ -31,7 +31,7 @@ Handles Pointer::handles_in(const Picture& picture) const {
 }
 
 ToolMarkers Pointer::markers_in(const Picture& picture) const {
-  if (!tool_markers || filter.bare || picking_ || choosing() || session_.active_step() != 0) return {};
+  if (!tool_markers || filter.bare || picking_ || drawing_ || choosing() || session_.active_step() != 0) return {};
   return place_tool_markers(session_, picture, view_->font());
 }
 
@@ -71,6 +71,12 @@ void Pointer::press(const QMouseEvent& event) {
     return;
   }
   if (event.button() != Qt::LeftButton) return;
+  if (drawing_) {
+    gesture_ = Gesture::draw;
+    if (drawing_->press(drawing_at(pressed_at_, event.modifiers()))) end_drawing();
+    emit hint_changed();
+    return;
+  }
   if (picking_) {
     gesture_ = Gesture::pending;
     pressed_on_.reset();
@@ -126,7 +132,16 @@ void Pointer::move(const QMouseEvent& event) {
   const QPointF moved = pixel - last_;
   switch (gesture_) {
     case Gesture::none:
+      if (drawing_) {
+        drawing_->move(drawing_at(pixel, event.modifiers()));
+        emit changed();
+        break;
+      }
       hover(pixel);
+      break;
+    case Gesture::draw:
+      if (drawing_) drawing_->move(drawing_at(pixel, event.modifiers()));
+      emit changed();
       break;
     case Gesture::pending:
       if (std::hypot(pixel.x() - pressed_at_.x(), pixel.y() - pressed_at_.y()) < drag_threshold) return;
@@ -212,6 +227,10 @@ void Pointer::release(const QMouseEvent& event) {
   const Gesture gesture = gesture_;
   if (gesture == Gesture::drag) return finish_drag();
   gesture_ = Gesture::none;
+  if (gesture == Gesture::draw) {
+    if (drawing_ && drawing_->release(drawing_at(event.position(), event.modifiers()))) end_drawing();
+    return;
+  }
   if (gesture == Gesture::pending && pressed_marker_) return choose_part(*pressed_marker_, event.modifiers());
   if (gesture == Gesture::pending) picking_ ? pick_click() : choosing() ? choose_click(event.modifiers()) : click(event.modifiers());
   if (gesture == Gesture::region) choose_region(event.modifiers());
@@ -332,6 +351,68 @@ void Pointer::pick_click() {
   done.answer(done.points);
 }
 
+// Drawing outlines ----------------------------------------------------------------------------------------
+
+void Pointer::draw_outline(DrawKind kind, OutlineDraw::Answer answer) {
+  stop_picking();
+  drawing_.emplace(kind, std::move(answer));
+  typed_.clear();
+  view_->setCursor(Qt::CrossCursor);
+  view_->setFocus(Qt::OtherFocusReason);
+  emit changed();
+  emit hint_changed();
+}
+
+bool Pointer::stop_drawing() {
+  if (!drawing_) return false;
+  drawing_.reset();
+  typed_.clear();
+  view_->unsetCursor();
+  emit changed();
+  emit hint_changed();
+  return true;
+}
+
+OutlineDraw::At Pointer::drawing_at(const QPointF& pixel, Qt::KeyboardModifiers modifiers) const {
+  const QRectF area = rig_.area(picture_);
+  OutlineDraw::At at{rig_.camera(picture_), pixel - area.topLeft(), area.size(), {}, {}, 0, bool(modifiers & Qt::ShiftModifier)};
+  const auto hit = hit_at(pixel);
+  if (hit) at.under = hit->point;
+  SnapSettings with = snap;
+  if (modifiers & Qt::AltModifier) with.on = !with.on;
+  if (!with.on) return at;
+  with.faces = false;
+  if (hit) at.caught = catch_on(*hit, with, at.camera, at.pixel, at.size);
+  if (with.grid) at.grid = rig_.grid_step() / 10;
+  return at;
+}
+
+void Pointer::end_drawing() {
+  const OutlineDraw done = *drawing_;
+  stop_drawing();
+  gesture_ = Gesture::none;
+  done.answer();
+}
+
+void Pointer::type_into_drawing(const QKeyEvent& event) {
+  const QString text = event.text();
+  const bool enter = event.key() == Qt::Key_Return || event.key() == Qt::Key_Enter;
+  if (enter) {
+    const bool done = typed_.isEmpty() ? drawing_->finish() : drawing_->take_size(typed_.toStdString());
+    typed_.clear();
+    if (done) return end_drawing();
+  } else if (event.key() == Qt::Key_Backspace) {
+    if (typed_.isEmpty())
+      drawing_->take_back();
+    else
+      typed_.chop(1);
+  } else if (text.size() == 1 && QStringLiteral("0123456789.,x").contains(text)) {
+    typed_ += text == QStringLiteral(",") ? QStringLiteral(".") : text;
+  }
+  emit changed();
+  emit hint_changed();
+}
+
 // Dragging ----------------------------------------------------------------------------------------------
 
 void Pointer::begin_drag(std::unique_ptr<Drag> drag) {
@@ -400,6 +481,11 @@ void Pointer::type_into_drag(const QKeyEvent& event) {
 // Keys --------------------------------------------------------------------------------------------------
 
 bool Pointer::key(const QKeyEvent& event) {
+  if (drawing_ && (event.key() == Qt::Key_Return || event.key() == Qt::Key_Enter || event.key() == Qt::Key_Backspace ||
+                   (event.text().size() == 1 && QStringLiteral("0123456789.,x").contains(event.text())))) {
+    type_into_drawing(event);
+    return true;
+  }
   if (!dragging()) return move_camera_by_key(event);
   type_into_drag(event);
   return true;
@@ -434,7 +520,8 @@ void Pointer::paint(QPainter& painter, std::size_t picture) const {
   const Picture here = rig_.picture(picture);
   for (const PickedPoint& picked : picking_ ? picking_->points : std::vector<PickedPoint>())
     if (QPointF at; here.at(picked.point, at)) paint_spot(painter, at);
-  if (!picking_ && !choosing()) handles_in(here).paint(painter, picture == picture_ ? hot_ : -1);
+  if (drawing_ && picture == picture_) drawing_->paint(painter, [&](const Vec3& p, QPointF& at) { return here.at(p, at); });
+  if (!picking_ && !drawing_ && !choosing()) handles_in(here).paint(painter, picture == picture_ ? hot_ : -1);
   if (picture == picture_ && (gesture_ == Gesture::region || gesture_ == Gesture::paint)) {
     QPolygonF around = region_;
     if (gesture_ == Gesture::paint) {
@@ -449,6 +536,7 @@ void Pointer::paint(QPainter& painter, std::size_t picture) const {
 }
 
 QString Pointer::doing() const {
+  if (drawing_) return drawing_->prompt() + (typed_.isEmpty() ? QString() : tr(" · typed: %1").arg(typed_)) + tr(" · Escape: leave it");
   if (drag_) {
     const QString typed = typed_.isEmpty() ? QString() : tr(" · typed: %1").arg(typed_);
     return drag_->text() + typed + tr(" · Shift: one direction · Alt: snap · type a number · Escape: back");

@@ -9,6 +9,7 @@
 #include <QWheelEvent>
 
 #include "app/session.h"
+#include "app/view/outline_draw.h"
 #include "app/view/camera_rig.h"
 #include "app/view/element_pick.h"
 #include "app/view/handles.h"
@@ -49,6 +50,12 @@ class Pointer : public QObject {
   /// Leaves picking without an answer; false when nothing was being picked.
   bool stop_picking();
 
+  /// Lets an outline be drawn on the view; leaves whatever was being picked or drawn.
+  void draw_outline(DrawKind kind, OutlineDraw::Answer answer);
+  bool drawing() const { return drawing_.has_value(); }
+  /// Leaves drawing without an answer; false when nothing was being drawn.
+  bool stop_drawing();
+
   /// Draws handles, picked points and what a drag has caught on into one picture.
   void paint(QPainter& painter, std::size_t picture) const;
   /// The handles as they stand in a picture.
@@ -75,7 +82,7 @@ class Pointer : public QObject {
   void tool_menu_wanted(const anvil::Job::Use& use, const QPoint& global);
 
  private:
-  enum class Gesture { none, pending, orbit, pan, drag, region, paint };
+  enum class Gesture { none, pending, orbit, pan, drag, region, paint, draw };
   struct Picking {
     int count;
     QString prompt;
@@ -99,6 +106,9 @@ class Pointer : public QObject {
   void paint_at(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
   /// The part whose elements are chosen, in the picture under the pointer; nothing while it has no result.
   std::optional<ElementView> element_view();
+  OutlineDraw::At drawing_at(const QPointF& pixel, Qt::KeyboardModifiers modifiers) const;
+  void end_drawing();
+  void type_into_drawing(const QKeyEvent& event);
   void begin_drag(std::unique_ptr<Drag> drag);
   void update_drag(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
   void finish_drag();
@@ -123,6 +133,7 @@ class Pointer : public QObject {
   QString typed_;
   std::optional<Issue> refused_;  // why the number typed so far cannot be had
   std::optional<Picking> picking_;
+  std::optional<OutlineDraw> drawing_;
   QPolygonF region_;  // of a box or a lasso that is being drawn
 };
 

@@ -409,7 +409,9 @@ void ViewWidget::keyPressEvent(QKeyEvent* event) {
 
 bool ViewWidget::event(QEvent* event) {
   // While dragging, digits are a distance and not the shortcuts of the views.
-  if (event->type() == QEvent::ShortcutOverride && pointer_.dragging()) {
+  // While something is dragged or drawn, numbers belong to it.
+  const auto* key = event->type() == QEvent::ShortcutOverride ? static_cast<QKeyEvent*>(event) : nullptr;
+  if (key != nullptr && (pointer_.dragging() || (pointer_.drawing() && key->key() != Qt::Key_Escape && key->modifiers() == Qt::NoModifier))) {
     event->accept();
     return true;
   }

@@ -73,6 +73,11 @@ class ViewWidget : public QWidget {
   QRectF picture_area(std::size_t picture) const { return rig_.area(picture); }
   bool picking() const { return pointer_.picking(); }
   bool stop_picking() { return pointer_.stop_picking(); }
+  void draw_outline(DrawKind kind, OutlineDraw::Answer answer) { pointer_.draw_outline(kind, std::move(answer)); }
+  bool drawing() const { return pointer_.drawing(); }
+  bool stop_drawing() { return pointer_.stop_drawing(); }
+  /// Pixel of a grip of the step that is worked on, in the first picture.
+  std::optional<QPointF> grip_pixel(const std::string& field, int component = -1) const { return pointer_.handles_in(rig_.picture(0)).grip_pixel(field, component); }
   const Renderer& renderer() const { return scene_.renderer(); }
   /// The view as it is now, with all that is painted over it.
   QImage picture() { return grab().toImage(); }

@@ -13,7 +13,16 @@ Result<StepOutput> run(const StepInput& input) {
   if (counts.prod() > max_copies) return Issue{"would be more than 20 000 copies", input.name, {}, "choose smaller counts"};
   for (int k = 0; k < 3; ++k)
     if (counts[k] > 1 && spacing[k] == 0) return Issue{"has copies at one place", input.name, {}, "choose a spacing along each axis that has several"};
-  return as_output(repeat(workpiece(input), grid_places(counts, spacing), input.control));
+  Result<StepOutput> output = as_output(repeat(workpiece(input), grid_places(counts, spacing), input.control));
+  if (!output) return output;
+  const Vec3 middle = bounds(*input.mesh).centre();
+  for (int k = 0; k < 3; ++k) {
+    // The second copy holds the spacing, the last one the count; where there is one alone, it is drawn out of it.
+    const Vec3 step = Vec3::Unit(k) * (spacing[k] == 0 ? 1 : spacing[k]);
+    if (counts[k] > 1) output->grips.push_back({Grip::What::along, "spacing", k, middle, Vec3::Unit(k)});
+    output->grips.push_back({Grip::What::count, "count", k, middle - 0.5 * step, step});
+  }
+  return output;
 }
 
 }  // namespace
@@ -21,6 +30,7 @@ Result<StepOutput> run(const StepInput& input) {
 const StepKind steps::array = {"array", "Array", "array", "shape", "Repeat the part in rows, columns and layers.", ToolRule::none,
                                {counts_field("count", "Count", Vec3(3, 1, 1), 1, 10000, "How many along each axis."),
                                 offset_field("spacing", "Spacing", Vec3(20, 20, 20), "From copy to copy along each axis; negative goes the other way.")},
-                               run, 20, "Y"};
+                               run, 20, "N",
+    [](Step& step, const Box3& part) { set_field(step, "spacing", Vec3((1.25 * part.size()).array().ceil())); }};
 
 }  // namespace anvil

@@ -23,7 +23,12 @@ Result<StepOutput> run(const StepInput& input) {
   settings.from = raised ? -depth : -reach;
   settings.to = raised ? reach : depth;
   settings.operation = raised ? Operation::unite : Operation::difference;
-  return as_output(about(input, stencil_cut(workpiece(input), settings, input.control)));
+  Result<StepOutput> output = as_output(about(input, stencil_cut(workpiece(input), settings, input.control)));
+  if (!output) return output;
+  output->grips.push_back({Grip::What::in_plane, "point", -1, point, settings.frame.normal});
+  output->grips.push_back({Grip::What::along, "depth", -1, point + 0.4 * input.fields.number("size") * settings.frame.v, raised ? settings.frame.normal : Vec3(-settings.frame.normal)});
+  output->grips.push_back({Grip::What::along, "size", -1, point, settings.frame.v});
+  return output;
 }
 
 std::vector<Field> fields() {
@@ -40,6 +45,7 @@ std::vector<Field> fields() {
 
 }  // namespace
 
-const StepKind steps::lettering = {"lettering", "Lettering", "lettering", "shape", "Cut text into a face of the part, or let it stand out.", ToolRule::none, fields(), run, 24, "Shift+L"};
+const StepKind steps::lettering = {"lettering", "Lettering", "lettering", "shape", "Cut text into a face of the part, or let it stand out.", ToolRule::none, fields(), run, 24, "L",
+    [](Step& step, const Box3& part) { set_field(step, "size", round_number(part.diagonal() / 10)), set_field(step, "depth", round_number(part.diagonal() / 150)); }};
 
 }  // namespace anvil

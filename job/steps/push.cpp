@@ -26,6 +26,12 @@ Result<StepOutput> run(const StepInput& input) {
     settings.direction = input.fields.vector("direction");
   }
   Result<StepOutput> output = as_output(about(input, push(workpiece(input), settings, input.control)));
+  if (output && !settings.through) {
+    Vec3 middle = Vec3::Zero();
+    for (Index v : input.mesh->face(settings.faces[0])) middle += input.mesh->positions[v] / static_cast<double>(input.mesh->face(settings.faces[0]).size());
+    const Vec3 in = settings.direction == Vec3::Zero() ? mean_direction(*input.mesh, settings.faces) : settings.direction;
+    if (in != Vec3::Zero()) output->grips.push_back({Grip::What::along, "depth", -1, middle, in.stableNormalized()});
+  }
   if (output) tell_missing(output->report, input.name, std::move(missing));
   return output;
 }
@@ -38,6 +44,7 @@ const StepKind steps::push = {
      length_field("depth", "Depth", 5, "How far into the body; negative pulls the faces out of it.", -max_length),
      choice_field("way", "Way", "mean", {{"mean", "all one way, straight in"}, {"direction", "all along a direction"}, {"own", "each corner its own way"}}, "Along one direction, or each corner against its own normal."),
      folded(direction_field("direction", "Direction", Vec3(0, 0, -1), "The way in, where it is along a direction."))},
-    run, 5, "Shift+P"};
+    run, 5, "P",
+    [](Step& step, const Box3& part) { set_field(step, "depth", round_number(part.diagonal() / 20)); }};
 
 }  // namespace anvil

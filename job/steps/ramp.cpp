@@ -46,6 +46,12 @@ Result<StepOutput> run(const StepInput& input) {
   const Result<Wedge> wedge = about(input, ramp_wedge(*edge, settings, bounds(*input.mesh)));
   if (!wedge) return wedge.issue();
   Result<StepOutput> output = as_output(about(input, ramp_cut(workpiece(input), *edge, settings, input.control)));
+  if (output) {
+    const bool in_corner = settings.add != edge->convex;
+    const Vec3 middle = (edge->begin + edge->end) / 2;
+    output->grips.push_back({Grip::What::along, "first", -1, middle, in_corner || settings.on_first ? edge->first_way : Vec3(-edge->first_way)});
+    if (input.fields.number("angle") == 0) output->grips.push_back({Grip::What::along, "second", -1, middle, in_corner || !settings.on_first ? edge->second_way : Vec3(-edge->second_way)});
+  }
   if (output && !wedge->is_flat) output->report.tell(twisted, 1, input.name, {(edge->begin + edge->end) / 2});
   if (output) tell_missing(output->report, input.name, std::move(missing));
   return output;
@@ -66,6 +72,7 @@ const StepKind steps::ramp = {
      folded(angle_field("begin-angle", "Lean at begin", 0, "By how much its first end leans outwards.", -80, 80)), folded(angle_field("end-angle", "Lean at end", 0, "By how much its last end leans outwards.", -80, 80)),
      folded(toggle_field("tapered", "Tapered", false, "Other widths at the end of the edge.")), folded(gap("first-end", "First, at end", "How far on the first face at the end of the edge.")),
      folded(gap("second-end", "Second, at end", "How far on the second face at the end of the edge."))},
-    run, 6, "R"};
+    run, 6, "R",
+    [](Step& step, const Box3& part) { set_field(step, "first", round_number(part.diagonal() / 8)), set_field(step, "second", round_number(part.diagonal() / 16)); }};
 
 }  // namespace anvil

@@ -60,6 +60,6 @@ const StepKind steps::scatter = {
      share_field("share", "Keep, %", 100, 0, 100, "How many of them are kept, at random."), share_field("smallest", "Smallest", 1, 0.001, 1000, "The least factor of size."),
      share_field("largest", "Largest", 1, 0.001, 1000, "The greatest factor of size."), toggle_field("upright", "Upright on the face", true, "The tools' third axis stands upright on the face."),
      toggle_field("turned", "Turned at random", true, "Turned about that axis by chance."), count_field("seed", "Seed", 1, 0, 1e9, "Another seed, other places.")},
-    run, 23, "Shift+A"};
+    run, 23, "Shift+C"};
 
 }  // namespace anvil

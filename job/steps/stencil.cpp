@@ -17,7 +17,23 @@ Result<StepOutput> run(const StepInput& input) {
     settings.from = input.fields.number("from");
     settings.to = input.fields.number("to");
   }
-  return as_output(about(input, stencil_cut(workpiece(input), settings, input.control)));
+  Result<StepOutput> output = as_output(about(input, stencil_cut(workpiece(input), settings, input.control)));
+  if (!output) return output;
+  const Result<Outline> outline = parse_outline(input.fields.text("outline"));
+  int number = 0;
+  Vec2 middle = Vec2::Zero();
+  for (const OutlineLoop& loop : *outline)
+    for (const OutlinePoint& point : loop) {
+      output->grips.push_back({Grip::What::outline_point, "outline", number++, settings.frame.at(point.at), settings.frame.normal, settings.frame});
+      middle += point.at;
+    }
+  middle /= number;
+  // A free line has too many points to be taken hold of one by one.
+  constexpr int max_points = 60;
+  if (number > max_points) output->grips.clear();
+  if (settings.from)
+    for (const char* depth : {"from", "to"}) output->grips.push_back({Grip::What::along, depth, -1, settings.frame.at(middle), -settings.frame.normal});
+  return output;
 }
 
 }  // namespace
@@ -34,6 +50,7 @@ const StepKind steps::stencil = {
      folded(direction_field("right", "Right", Vec3(1, 0, 0), "The direction of the outline's first numbers.")),
      folded(length_field("eye", "Eye", 0, "How far in front of the plane the eye is for an outline as seen in perspective; 0: straight into the depth.", 0)),
      folded(length_field("flatness", "Flatness", 0.02, "How far a flat piece may lie off its arc."))},
-    run, 3, "S"};
+    run, 3, "S",
+    [](Step& step, const Box3& part) { set_field(step, "to", round_number(part.diagonal() / 10)); }};
 
 }  // namespace anvil
