@@ -333,7 +333,7 @@ std::string in_words(const Field& field, const FieldValue& value) {
   if (const auto* v = std::get_if<Vec3>(&value)) return fmt::format("{:.4g}, {:.4g}, {:.4g}", v->x(), v->y(), v->z());
   if (const auto* key = std::get_if<std::string>(&value))
     for (const FieldChoice& choice : field.choices)
-      if (choice.key == *key) return field.kind == FieldKind::elements ? "none" : choice.label;
+      if (choice.key == *key) return field.kind != FieldKind::elements ? choice.label : field.min > 0 ? "none" : "all";
   // A text that names elements one by one is for programs.
   if (const auto* text = std::get_if<std::string>(&value); field.kind == FieldKind::elements && text->find(" at ") != std::string::npos) {
     const auto count = 1 + std::count(text->begin(), text->end(), ';');

@@ -60,6 +60,14 @@ class JobBuilder {
     job = *next;
   }
 
+  void step(PartId part, const StepKind& kind, const std::vector<std::pair<const char*, FieldValue>>& values) {
+    Step made = new_step(kind);
+    for (const auto& [key, value] : values) set_field(made, key, value);
+    Result<Job> next = edit::add_step(job, part, std::move(made));
+    if (!next) give_up(next.issue().message());
+    job = *next;
+  }
+
   Job job;
 };
 
@@ -90,6 +98,16 @@ void add_mast_clamp(JobBuilder& b) {
        Operation::difference);
   with("Pinch bolt", primitive("cylinder", {6.6, 90, 28}), {0, -25.2, 58}, {0, 90, 0},
        Operation::difference);
+  // What the cuts left is finished; then the far cheek gets the thread of the bolt.
+  b.step(clamp, steps::chamfer, {{"edges", std::string("fresh")}, {"width", 0.8}});
+  Primitive thread = Primitive::of("thread");
+  const auto set = [&](const char* key, FieldValue value) { thread.values[*field_place(thread.kind->fields, key)] = std::move(value); };
+  set("size", std::string("M8"));
+  set("side", std::string("inner"));
+  set("length", 24.0);
+  set("clearance", 0.1);
+  set("sides", 48.0);
+  with("Pinch thread", thread, {14, -25.2, 58}, {0, 90, 0}, Operation::difference);
 }
 
 /// A plate flush with its neighbours: two half plates and a boss that touch in whole faces, 24 holes.
@@ -326,6 +344,17 @@ Mesh gauge_board() {
 
 }  // namespace
 
+/// The board with its scale: fine marks in a row, and the decimetres in figures.
+static void add_gauge_board(JobBuilder& b) {
+  const PartId board = b.add("Gauge board", ImportedSource{std::make_shared<const Mesh>(gauge_board()), "gauge-board.off"}, {390, 190, 0}, {0, 0, 90});
+  const PartId mark = b.add("Scale mark", primitive("box", {10, 0.8, 1.6}), {380, 212, 6}, {0, 0, 90});
+  b.step(mark, steps::array, {{"count", Vec3(1, 63, 1)}, {"spacing", Vec3(20, 10, 20)}});
+  b.tool(board, mark, Operation::difference);
+  b.step(board, steps::lettering,
+         {{"text", std::string("60\n50\n40\n30\n20\n10")}, {"size", 16.0}, {"line-space", 100.0 / 16}, {"depth", 0.8}, {"point", Vec3(42, 594.3, 6)}, {"normal", Vec3(0, 0, 1)}});
+  b.step(board, steps::lettering, {{"text", std::string("Kestrel Point")}, {"font", std::string("Inter Medium")}, {"size", 9.0}, {"depth", 0.6}, {"point", Vec3(30, 624, 6)}, {"normal", Vec3(0, 0, 1)}});
+}
+
 int main(int argc, char** argv) {
   if (argc != 2) give_up("usage: demo_generator FOLDER");
   const std::filesystem::path folder = argv[1];
@@ -345,7 +374,7 @@ int main(int argc, char** argv) {
         {130, 20, 0});
   add_gland_plate(b);
   // Longer than the rest together: it lies behind them.
-  b.add("Gauge board", ImportedSource{std::make_shared<const Mesh>(gauge_board()), "gauge-board.off"}, {390, 190, 0}, {0, 0, 90});
+  add_gauge_board(b);
   if (const auto saved = save_job(b.job, folder / "kestrel-point.anvil"); !saved)
     give_up(saved.issue().message());
   fmt::print("wrote the Kestrel Point demo to {}\n", folder.string());

@@ -3,6 +3,7 @@
 // Run it through tools/take_screenshots, which provides a display.
 #include <QApplication>
 #include <QLabel>
+#include <QMouseEvent>
 #include <QElapsedTimer>
 #include <QScreen>
 #include <QStandardPaths>
@@ -61,6 +62,20 @@ void set_fields(MainWindow& window, const std::vector<std::pair<std::string, Fie
                  }));
 }
 
+/// Moves the pointer to a point of the job, and clicks there.
+void point_at(MainWindow& window, const Vec3& at, bool click) {
+  ViewWidget& view = window.view();
+  const QPointF pixel = view.pixel_of(at);
+  const auto send = [&](QEvent::Type type, Qt::MouseButton button, Qt::MouseButtons buttons) {
+    QMouseEvent event(type, pixel, view.mapToGlobal(pixel), button, buttons, Qt::NoModifier);
+    QApplication::sendEvent(&view, &event);
+  };
+  send(QEvent::MouseMove, Qt::NoButton, Qt::NoButton);
+  if (!click) return;
+  send(QEvent::MouseButtonPress, Qt::LeftButton, Qt::LeftButton);
+  send(QEvent::MouseButtonRelease, Qt::LeftButton, Qt::NoButton);
+}
+
 struct Shot {
   QString name;
   std::function<void(MainWindow&)> arrange;
@@ -102,25 +117,87 @@ const std::vector<Shot> shots = {
        w.verbs().find(QStringLiteral("plane-cut"))->trigger();
        set_fields(w, {{"keep", std::string("both")}, {"normal", Vec3(0, 1, 0.25)}});
      }},
-    {QStringLiteral("mirror"),
+    {QStringLiteral("chamfer"),
      [](MainWindow& w) {
        w.set_station(Station::shape);
-       show_only(w, named(w, "Gland plate"));
+       const PartId clamp = named(w, "Mast clamp");
+       show_only(w, clamp);
        w.view().look(Direction::corner);
        wait(400);
        w.view().fit_selection();
+       for (const Step& step : w.session().job().at(clamp).recipe)
+         if (step.kind == &steps::chamfer) w.session().set_active_step(step.id);
+     }},
+    {QStringLiteral("stencil"),
+     [](MainWindow& w) {
+       w.set_station(Station::shape);
+       show_only(w, named(w, "Gland plate"));
+       w.view().look(Direction::top);
+       wait(500);
+       w.view().fit_selection();
+       wait(500);
+       w.verbs().find(QStringLiteral("stencil_polygon"))->trigger();
+       const Vec3 centre = w.session().world_bounds(w.session().chosen()).centre();
+       for (const Vec3& off : {Vec3(-46, -34, 0), Vec3(-20, -34, 0), Vec3(-8, -14, 0), Vec3(-30, 2, 0)}) point_at(w, centre + off, true);
+       point_at(w, centre + Vec3(-52, -8, 0), false);
+     }},
+    {QStringLiteral("push"),
+     [](MainWindow& w) {
+       w.set_station(Station::shape);
+       const PartId clamp = named(w, "Mast clamp");
+       show_only(w, clamp);
+       w.view().look(Direction::corner);
        wait(400);
-       w.verbs().find(QStringLiteral("mirror"))->trigger();
-       set_fields(w, {{"point", Vec3(60, 0, 0)}});
+       w.view().fit_selection();
+       w.view().set_render_style(RenderStyle::see_through);
+       // The outer end of the foot.
+       Chooser& chooser = w.session().chooser();
+       chooser.start(ElementKind::faces);
+       chooser.choose_by([](const Mesh& mesh, const Topology&, const Elements&) {
+         Elements best{ElementKind::faces, {0}};
+         double most = -1;
+         for (Index f = 0; f < mesh.face_count(); ++f) {
+           const Vec3 n = newell_normal(mesh.positions, mesh.face(f));
+           if (const double facing = n.normalized().x() > 0.99 ? n.norm() : -1; facing > most) most = facing, best.list[0] = f;
+         }
+         return best;
+       });
+       w.verbs().find(QStringLiteral("push"))->trigger();
+       set_fields(w, {{"depth", 14.0}});
+     }},
+    {QStringLiteral("scatter"),
+     [](MainWindow& w) {
+       w.set_station(Station::shape);
+       Session& session = w.session();
+       const PartId board = named(w, "Gland plate");
+       Part dot;
+       dot.name = "Dimple";
+       dot.source = Primitive::of("icosphere", {5, 2});
+       dot.placement.position = Vec3(0, 40, 3);
+       PartId ball = 0;
+       session.commit(QStringLiteral("ball"), edit::add_part(session.job(), dot, &ball));
+       show_only(w, board);
+       session.select({board, ball});
+       w.verbs().find(QStringLiteral("scatter"))->trigger();
+       set_fields(w, {{"count", 0.0}, {"distance", 7.0}, {"smallest", 0.6}});
+       w.view().look(Direction::corner);
        wait(500);
        w.view().fit_selection();
      }},
-    {QStringLiteral("rail"),
+    {QStringLiteral("lettering"),
      [](MainWindow& w) {
-       w.set_station(Station::mend);
-       w.session().select({named(w, "Float housing")});
-       wait(300);
-       w.rail().show_next(1);
+       w.set_station(Station::shape);
+       const PartId board = named(w, "Gauge board");
+       show_only(w, board);
+       w.view().look(Direction::top);
+       wait(500);
+       w.session().set_active_step(w.session().job().at(board).recipe[1].id);
+       Place place;
+       place.position = Vec3(30, 590, 6);
+       place.radius = 45;
+       emit w.session().fly_requested(board, place);
+       wait(600);
+       w.view().forget_place();
      }},
     {QStringLiteral("mend-plan"),
      [](MainWindow& w) {
@@ -168,26 +245,12 @@ const std::vector<Shot> shots = {
        w.session().set_smooth_levels(2);
        while (w.session().busy_with_files()) wait(50);
      }},
-    {QStringLiteral("contact"),
-     [](MainWindow& w) {
-       w.set_station(Station::combine);
-       show_only(w, named(w, "Gland plate"));
-       w.view().look(Direction::top);
-       wait(400);
-       w.view().fit_selection();
-     }},
     {QStringLiteral("four-views"),
      [](MainWindow& w) {
        w.set_station(Station::stock);
        w.session().select({named(w, "Gland plate")});
        w.view().set_four(true);
        w.view().fit_all();
-     }},
-    {QStringLiteral("wires"),
-     [](MainWindow& w) {
-       w.session().select({named(w, "Mast clamp")});
-       w.view().set_render_style(RenderStyle::wires);
-       w.view().fit_selection();
      }},
     {QStringLiteral("forty-markers"),
      [](MainWindow& w) {
@@ -258,7 +321,6 @@ const std::vector<Shot> shots = {
        w.session().undo();
        w.verbs().find(QStringLiteral("changes"))->trigger();
      }},
-    {QStringLiteral("finder"), [](MainWindow& w) { w.verbs().find(QStringLiteral("find"))->trigger(); }},
     {QStringLiteral("keys"), [](MainWindow& w) { w.verbs().find(QStringLiteral("key_sheet"))->trigger(); }},
 };
 

@@ -149,21 +149,16 @@ void draw_stencil(Desk& desk, DrawKind kind) {
   });
 }
 
+void add_stencil(Desk& desk, DrawKind kind, const char* id, const char* label, const char* shortcut, const char* help) {
+  desk.book.add(Station::shape, QObject::tr("Shape"), QLatin1String(id), QObject::tr(label), QStringLiteral("stencil"), {key(shortcut)}, QObject::tr(help),
+                [desk, kind]() mutable { draw_stencil(desk, kind); });
+}
+
 }  // namespace
 
 void add_shape_verbs(Desk& desk) {
   Session& session = desk.session;
-  struct Drawn {
-    DrawKind kind;
-    const char *id, *label, *icon, *key, *help;
-  };
-  for (const Drawn& d : {Drawn{DrawKind::rectangle, "stencil_rectangle", "Stencil", "stencil", "S", "Draw a rectangle on the view, and cut along the line of sight."},
-                         Drawn{DrawKind::circle, "stencil_circle", "Stencil, circle", "stencil", "Shift+S", "Draw a circle on the view, and cut along the line of sight."},
-                         Drawn{DrawKind::polygon, "stencil_polygon", "Stencil, polygon", "stencil", "D", "Click a polygon on the view, and cut along the line of sight."},
-                         Drawn{DrawKind::free, "stencil_free", "Stencil, free", "stencil", "Shift+D", "Draw around what is meant, and cut along the line of sight."},
-                         Drawn{DrawKind::line, "stencil_line", "Stencil, line", "stencil", "I", "Draw a line across the view; what lies on one side of it goes."}})
-    desk.book.add(Station::shape, QObject::tr("Shape"), QLatin1String(d.id), QObject::tr(d.label), QLatin1String(d.icon), {key(d.key)}, QObject::tr(d.help),
-                  [desk, d]() mutable { draw_stencil(desk, d.kind); });
+  add_stencil(desk, DrawKind::rectangle, "stencil_rectangle", "Stencil", "S", "Draw a rectangle on the view, and cut along the line of sight.");
   for (const StepKind* kind : step_table()) {
     if (kind->station != "shape" || kind == &steps::stencil) continue;
     QAction* action = desk.book.add(Station::shape, QObject::tr("Shape"), QString::fromStdString(kind->key), QString::fromStdString(kind->label),
@@ -173,6 +168,11 @@ void add_shape_verbs(Desk& desk) {
                                     });
     desk.book.allow(action, [desk, kind] { return kind == &steps::lettering || desk.any_chosen(); });
   }
+  // Its other shapes stand behind what is used more.
+  add_stencil(desk, DrawKind::circle, "stencil_circle", "Stencil, circle", "Shift+S", "Draw a circle on the view, and cut along the line of sight.");
+  add_stencil(desk, DrawKind::polygon, "stencil_polygon", "Stencil, polygon", "D", "Click a polygon on the view, and cut along the line of sight.");
+  add_stencil(desk, DrawKind::free, "stencil_free", "Stencil, free", "Shift+D", "Draw around what is meant, and cut along the line of sight.");
+  add_stencil(desk, DrawKind::line, "stencil_line", "Stencil, line", "I", "Draw a line across the view; what lies on one side of it goes.");
   QAction* remove = desk.book.add(Station::shape, QObject::tr("Shape"), "delete_step", QObject::tr("Delete step"), "delete", {key("Shift+Del")},
                                   QObject::tr("Take the step whose card is open out of the recipe."), [&session] {
                                     session.commit(QObject::tr("delete step"), edit::remove_step(session.job(), session.active_step()));

@@ -422,6 +422,7 @@ QString ViewWidget::hint() const {
   if (const QString doing = pointer_.doing(); !doing.isEmpty()) return doing;
   if (place_ && !pointer_.choosing()) return QString::fromStdString(place_->second.text) + tr(" · N: next place · Escape: done");
   if (pointer_.on_handle()) return tr("Drag the handle, or type a number while dragging for an exact amount");
+  if (!work_plane(session_) && !placed_grips(session_).empty()) return tr("Drag a bar to change its number, or type one while dragging · Escape: done");
   if (work_plane(session_)) return tr("Drag the arrow to move the plane, a ring to tilt it, or type a number while dragging · Escape: done");
   const std::size_t n = session_.selection().size();
   if (session_.job().parts.empty()) return tr("Bring in a mesh file or make a shape to begin");

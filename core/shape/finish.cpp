@@ -4,9 +4,16 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <cmath>
 #include <numbers>
 #include <optional>
+
+#include "core/mesh/bvh.h"
+#include "core/mesh/nearest.h"
+#include "core/mesh/triangulate.h"
+#include "core/soundness/check.h"
 
 namespace anvil {
 namespace {
@@ -48,6 +55,12 @@ struct Section {
   std::vector<Vec3> points; // of the profile
 };
 
+/// A closed chain whose strip fits, for a finish that only edits the faces beside it.
+struct LocalStrip {
+  std::vector<std::array<Index, 2>> edges;  // from, to
+  std::vector<Section> sections;            // at the beginning of each edge
+};
+
 class Finish {
  public:
   Finish(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings)
@@ -74,6 +87,9 @@ class Finish {
     balls();
     return std::move(volumes_);
   }
+
+  /// The strips, where all that is asked for is closed chains that fit and lie on the faces beside them; else nothing. After run().
+  std::optional<std::vector<LocalStrip>> local_strips() { return only_local_ ? std::optional(std::move(local_)) : std::nullopt; }
 
  private:
   const Vec3& position(Index v) const { return mesh_.positions[v]; }
@@ -252,6 +268,12 @@ class Finish {
       note_room(prisms[k], sections[k], section_behind(k), position(links[k].from), position(links[k].to));
     }
     Mesh& mesh = prisms[0].convex ? volumes_.removed : volumes_.added;
+    only_local_ = only_local_ && fits && closed;
+    if (only_local_) {
+      local_.emplace_back();
+      for (const Link& link : links) local_.back().edges.push_back({link.from, link.to});
+      local_.back().sections = sections;
+    }
     if (fits)
       add_strip(mesh, prisms, profiles[0], sections, closed);
     else
@@ -268,6 +290,8 @@ class Finish {
   /// Strips lose as much of their length as they are wide, evenly.
   void note_room(const Prism& p, const Section& from, const Section& to, const Vec3& begin, const Vec3& end) {
     const double whole = (end - begin).dot(p.way);
+    // Facets far shorter than the width go in the strip of their neighbours, and nobody misses them.
+    if (whole < 0.1 * settings_.width) return;
     double least = (to.at - from.at).dot(p.way);
     for (std::size_t k = 0; k < from.points.size(); ++k) least = std::min(least, (to.points[k] - from.points[k]).dot(p.way));
     if (least < whole * (1 - 1e-9)) volumes_.fits = std::min(volumes_.fits, settings_.width * whole / (whole - least));
@@ -279,7 +303,7 @@ class Finish {
 
   /// Where the legs of two prisms end that go on in each other, on one side of the chain.
   /// @param faces  normals of the faces that lie there between the two edges, one for each; `between` the edges that part these
-  Vec3 shared_leg(const Vec3& leg, double width, const Vec3& next_leg, double next_width, const Vec3& normal, const std::vector<Vec3>& between, bool one_face) const {
+  Vec3 shared_leg(const Vec3& leg, double width, const Vec3& next_leg, double next_width, const Vec3& normal, const std::vector<Vec3>& between, bool one_face) {
     const double middle = (width + next_width) / 2;
     if (one_face) {
       // The point of the face at the width from both edges.
@@ -294,11 +318,12 @@ class Finish {
       const double a = g.dot(leg), b = g.dot(next_leg);
       if (a > grazing && b > grazing) return (width / a + next_width / b) / 2 * g;
     }
+    only_local_ = false;
     const Vec3 sum = (leg + next_leg).stableNormalized();
     return middle / std::max(0.3, sum.dot(leg)) * sum;
   }
 
-  Section joint(Index v, const Link& before, const Prism& p, const Profile& profile, const Link& after, const Prism& q, const Profile& next_profile) const {
+  Section joint(Index v, const Link& before, const Prism& p, const Profile& profile, const Link& after, const Prism& q, const Profile& next_profile) {
     // Counter-clockwise from the way on: what comes before the way back lies on the left.
     const std::vector<Spoke> ring = spokes(v, after.edge);
     std::vector<Vec3> left_between, right_between;
@@ -660,18 +685,129 @@ class Finish {
   std::vector<Chain> chains_;
   std::vector<std::array<double, 2>> widths_;  // per edge, on the faces of its two uses
   FinishVolumes volumes_;
+  bool only_local_ = true;
+  std::vector<LocalStrip> local_;
 };
 
+/// Does a vertex lie nearer than the tolerance to a face that has it not?
+bool comes_near(const Mesh& mesh, std::span<const Index> vertices, double tolerance, const std::stop_token& stop) {
+  const TriangleList all = triangulate(mesh);
+  std::vector<Triangle> things;
+  std::vector<Index> groups(vertices.size(), 0);
+  for (Index v : vertices) things.push_back({v, v, v});
+  things.insert(things.end(), all.triangles.begin(), all.triangles.end());
+  groups.resize(things.size(), 1);
+  std::atomic<bool> near = false;
+  Bvh(mesh.positions, things, tolerance, groups)
+      .for_each_pair(
+          [&](Index i, Index j) {
+            const Vec3& p = mesh.positions[things[std::min(i, j)][0]];
+            const auto& [a, b, c] = things[std::max(i, j)];
+            const Index v = things[std::min(i, j)][0];
+            if (v == a || v == b || v == c || near) return;
+            const auto& at = mesh.positions;
+            if ((nearest_on_triangle(p, at[a], at[b], at[c]) - p).norm() <= tolerance) near = true;
+          },
+          stop);
+  return near;
+}
+
+/// Where only closed chains are finished and their strips fit, the faces beside them move back and the strips go in between. Taken only if the result is sound, has just the
+/// volume that the prisms say, and comes nowhere near itself; else nothing, and the engine has to do it.
+std::optional<BooleanResult> finished_locally(const Workpiece& part, const EdgeTable& edges, const std::vector<LocalStrip>& strips, double removed, double added, double contact, const Control& control) {
+  const Mesh& mesh = *part.mesh;
+  const double before = signed_volume(mesh);
+  // Corners at each vertex of a chain that lie on its left, by walking from the edge that goes on to the one that came.
+  std::vector<Index> moved(mesh.corners.size(), no_index);
+  BooleanResult result;
+  Mesh& made = result.mesh;
+  made.positions = mesh.positions;
+  std::vector<char> taken(mesh.positions.size(), 0);
+  std::vector<Index> new_vertices;
+  std::vector<std::vector<Index>> rings;
+  for (const LocalStrip& strip : strips) {
+    const std::size_t count = strip.edges.size();
+    std::vector<std::vector<Index>> at;
+    for (const Section& section : strip.sections) {
+      at.emplace_back();
+      for (const Vec3& p : section.points) at.back().push_back(made.add_vertex(p)), new_vertices.push_back(at.back().back());
+    }
+    for (std::size_t k = 0; k < count; ++k) {
+      const Index v = strip.edges[k][0], next = strip.edges[k][1], last = strip.edges[(k + count - 1) % count][0];
+      if (std::exchange(taken[v], 1)) return std::nullopt;
+      // The corner of the left face from which the way goes on.
+      const Index e = [&] {
+        const auto it = std::lower_bound(edges.vertices.begin(), edges.vertices.end(), std::array<Index, 2>{std::min(v, next), std::max(v, next)});
+        return static_cast<Index>(it - edges.vertices.begin());
+      }();
+      const auto uses = edges.corners_of(e);
+      const Index first = mesh.corners[uses[0]] == v ? uses[0] : uses[1];
+      bool left = true;
+      Index corner = first;
+      do {
+        moved[corner] = left ? at[k].front() : at[k].back();
+        const Index face = edges.corner_face[corner], in = previous_corner(mesh, face, corner);
+        if (mesh.corners[in] == last) left = false;
+        const auto beyond = edges.corners_of(edges.corner_edge[in]);
+        corner = beyond[0] == in ? beyond[1] : beyond[0];
+      } while (corner != first);
+      if (left) return std::nullopt;
+      const std::vector<Index>&here = at[k], &there = at[(k + 1) % count];
+      for (std::size_t j = 0; j + 1 < here.size(); ++j) rings.push_back({there[j], here[j], here[j + 1], there[j + 1]});
+    }
+  }
+  for (Index f = 0; f < mesh.face_count(); ++f) {
+    std::vector<Index> ring;
+    for (Index c = mesh.face_offsets[f]; c < mesh.face_offsets[f + 1]; ++c) ring.push_back(moved[c] == no_index ? mesh.corners[c] : moved[c]);
+    made.add_face(ring);
+    result.sources.add(0, f);
+  }
+  for (const std::vector<Index>& ring : rings) {
+    made.add_face(ring);
+    result.sources.add(0, no_index);
+    result.fresh_edges.push_back({ring[0], ring[1]});
+    result.fresh_edges.push_back({ring[2], ring[3]});
+  }
+  // Vertices that no face has any more go.
+  std::vector<Index> number(made.positions.size(), no_index);
+  std::vector<Vec3> kept;
+  for (Index& v : made.corners) {
+    if (number[v] == no_index) number[v] = static_cast<Index>(kept.size()), kept.push_back(made.positions[v]);
+    v = number[v];
+  }
+  for (auto& edge : result.fresh_edges) edge = {std::min(number[edge[0]], number[edge[1]]), std::max(number[edge[0]], number[edge[1]])};
+  std::sort(result.fresh_edges.begin(), result.fresh_edges.end());
+  result.fresh_edges.erase(std::unique(result.fresh_edges.begin(), result.fresh_edges.end()), result.fresh_edges.end());
+  for (Index& v : new_vertices) v = number[v];
+  made.positions = std::move(kept);
+  const double expected = before - removed + added, after = signed_volume(made);
+  if (std::abs(after - expected) > 1e-10 * std::abs(before) + 1e-7 * (removed + added)) return std::nullopt;
+  if (comes_near(made, new_vertices, contact, control.stop) || !is_sound(made, {}, 1, control.stop)) return std::nullopt;
+  result.free_of_crossings = true;
+  result.piece.assign(made.face_count(), 0);
+  const std::array<const Mesh*, 1> from{part.mesh.get()};
+  carry_materials(from, result.sources, made);
+  return result;
+}
+
 Result<BooleanResult> finished(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings, const Control& control) {
-  FinishVolumes volumes = finish_volumes(*part.mesh, edges, list, settings);
+  const auto begin = std::chrono::steady_clock::now();
+  Finish finish(*part.mesh, edges, list, settings);
+  FinishVolumes volumes = finish.run(list);
+  const double contact = std::max(settings.weld, contact_for(*part.mesh, settings.round                  ? settings.width / settings.segments
+                                                                        : settings.second_width > 0 ? std::min(settings.width, settings.second_width)
+                                                                                                    : settings.width));
+  if (const auto strips = finish.local_strips(); strips && part.free_of_crossings && settings.weld == 0)
+    if (auto local = finished_locally(part, edges, *strips, signed_volume(volumes.removed), signed_volume(volumes.added), contact, control)) {
+      local->report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+      return std::move(*local);
+    }
   const double fits = volumes.fits;
   std::vector<MadeTool> tools;
   if (!volumes.removed.empty()) tools.push_back({std::move(volumes.removed), Operation::difference, "what the edges lose"});
   if (!volumes.added.empty()) tools.push_back({std::move(volumes.added), Operation::unite, "what the edges gain"});
   if (tools.empty()) return unchanged_part(*part.mesh);
-  // A round of many segments is as fine as its flattest strip.
-  const double finest = settings.round ? settings.width / settings.segments : settings.second_width > 0 ? std::min(settings.width, settings.second_width) : settings.width;
-  Result<BooleanResult> result = combine_with_made(part, std::move(tools), control, std::max(settings.weld, contact_for(*part.mesh, finest)));
+  Result<BooleanResult> result = combine_with_made(part, std::move(tools), control, contact);
   if (result && settings.width > fits) result->report.tell(wider_than_fits, 1, fmt::format("{:.4g} mm", fits));
   return result;
 }

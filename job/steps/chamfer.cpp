@@ -24,7 +24,7 @@ const StepKind steps::chamfer = {
     {rule, length_field("width", "Width", 1, "How far from the edge on the faces beside it."), length_field("second-width", "Second width", 0, "On the other face; 0: the same.", 0),
      folded(share_field("angle", "Angle", 0, 0, 179, "Between the first face and the chamfer, in degrees; 0: by the widths.")), folded(toggle_field("swapped", "Exchange the faces", false, "The first width on the other face.")),
      folded(length_field("weld", "Weld within", 0, "Vertices of the result nearer to each other than this are made to meet.", 0))},
-    run, 10, "C",
+    run, 1, "C",
     [](Step& step, const Box3& part) { set_field(step, "width", round_number(part.diagonal() / 60)); }};
 
 }  // namespace anvil

@@ -33,6 +33,6 @@ const StepKind steps::mirror = {
      choice_field("how", "How", "half", {{"half", "one half, doubled"}, {"copy", "add a mirrored copy"}},
                   "Double one half, or add a copy of the whole."),
      length_field("weld", "Weld within", 1e-3, "Vertices nearer to the plane than this are put onto it.", 0)},
-    run, 2, "Shift+M"};
+    run, 6, "Shift+M"};
 
 }  // namespace anvil

@@ -31,6 +31,6 @@ const StepKind steps::plane_cut = {
      choice_field("keep", "Keep", "below", {{"above", "above"}, {"below", "below"}, {"both", "both, as two pieces"}},
                   "Which side stays."),
      toggle_field("cap", "Close the cut", true, "Close the cut by a flat face; off leaves it open on purpose.")},
-    run, 1, "A"};
+    run, 5, "A"};
 
 }  // namespace anvil

@@ -72,7 +72,7 @@ const StepKind steps::ramp = {
      folded(angle_field("begin-angle", "Lean at begin", 0, "By how much its first end leans outwards.", -80, 80)), folded(angle_field("end-angle", "Lean at end", 0, "By how much its last end leans outwards.", -80, 80)),
      folded(toggle_field("tapered", "Tapered", false, "Other widths at the end of the edge.")), folded(gap("first-end", "First, at end", "How far on the first face at the end of the edge.")),
      folded(gap("second-end", "Second, at end", "How far on the second face at the end of the edge."))},
-    run, 6, "R",
+    run, 4, "R",
     [](Step& step, const Box3& part) { set_field(step, "first", round_number(part.diagonal() / 8)), set_field(step, "second", round_number(part.diagonal() / 16)); }};
 
 }  // namespace anvil

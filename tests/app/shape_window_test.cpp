@@ -96,6 +96,7 @@ TEST_CASE("a value out of range is refused at the field with the range named, an
   // The torus that was saved and then refused: now refused where it is typed.
   d.key(Qt::Key_Escape);
   d.key(Qt::Key_Escape);
+  d.key(Qt::Key_1, Qt::ControlModifier);
   d.key(Qt::Key_R);
   d.settle();
   const PartId torus = d.named("Torus");
