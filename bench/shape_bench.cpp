@@ -187,7 +187,7 @@ int main(int argc, char** argv) {
   live("chamfer", {}, "width", 0.5, 0.001);
   live("round", {}, "radius", 0.5, 0.001);
   live("ramp", {{"edge", std::string("edges at 40,0,10")}}, "first", 5, 0.001);
-  live("push", {{"chosen", std::string("faces at 0,0,-10")}}, "depth", 2, 0.001);
+  live("push", {{"chosen", std::string("faces at 40,0,0")}}, "depth", 2, 0.001);
   live("stencil", {{"point", Vec3(-30, 0, 10)}, {"through", false}, {"outline", std::string("-5,-8 5,-8 8,0 5,8 -5,8")}}, "to", 3, 0.001);
   live("lettering", {{"text", std::string("Kestrel")}, {"point", Vec3(0, -30, 0)}, {"normal", Vec3(0, -1, 0)}}, "depth", 0.5, 0.0001);
   live("scatter", {{"count", 50.0}, {"distance", 4.0}}, "largest", 1, 0.001, true);

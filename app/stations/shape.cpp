@@ -89,6 +89,25 @@ void add_lettering(Desk& desk, const StepKind& kind) {
   });
 }
 
+/// A path is clicked over the faces of one part, and cuts along the line of sight.
+void add_path(Desk& desk, const StepKind& kind) {
+  const auto answer = [&desk = desk.window, &session = desk.session, &view = desk.view, &kind](const std::vector<PickedPoint>& picked) {
+    const PartId part = picked[0].part;
+    session.select({part});
+    const Affine to_part = session.job().world_of(part).inverse();
+    Path path;
+    for (const PickedPoint& p : picked)
+      if (p.part == part) path.points.push_back(to_part * p.point);
+    path.closed = path.points.size() > 3 && path.points.front() == path.points.back();
+    if (path.closed) path.points.pop_back();
+    Step step = step_for(session, part, kind);
+    set_field(step, "path", to_text(path));
+    set_field(step, "direction", Vec3((to_part.linear() * view.camera().forward()).normalized()));
+    take_up(desk, session, part, step, QObject::tr("What becomes of its sides stands in the card on the left"));
+  };
+  emit desk.session.pick_requested(Pointer::any_number, QObject::tr("Click the path over the faces; a click on its first point closes it"), answer);
+}
+
 /// All parts that a drawn cut is for: the chosen ones, or without any all that are seen and not tools.
 std::vector<PartId> cut_by_drawing(const Session& session) {
   std::vector<PartId> parts;
@@ -164,9 +183,10 @@ void add_shape_verbs(Desk& desk) {
     QAction* action = desk.book.add(Station::shape, QObject::tr("Shape"), QString::fromStdString(kind->key), QString::fromStdString(kind->label),
                                     QString::fromStdString(kind->icon), {key(kind->shortcut.c_str())}, QString::fromStdString(kind->help), [desk, kind]() mutable {
                                       if (kind == &steps::lettering) return add_lettering(desk, *kind);
+                                      if (kind == &steps::path_cut) return add_path(desk, *kind);
                                       add_step(desk.window, desk.session, *kind);
                                     });
-    desk.book.allow(action, [desk, kind] { return kind == &steps::lettering || desk.any_chosen(); });
+    desk.book.allow(action, [desk, kind] { return kind == &steps::lettering || kind == &steps::path_cut || desk.any_chosen(); });
   }
   // Its other shapes stand behind what is used more.
   add_stencil(desk, DrawKind::circle, "stencil_circle", "Stencil, circle", "Shift+S", "Draw a circle on the view, and cut along the line of sight.");

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/view/pointer.h"
 
+#include "app/theme.h"
+
 #include <QPainter>
 #include <QPainterPath>
 #include <QWidget>
@@ -339,13 +341,24 @@ void Pointer::pick_click() {
   const auto hit = hit_at(pressed_at_);
   if (!hit) return session_.say(tr("There is no part under the pointer"));
   SnapSettings with = snap;
-  with.vertices = with.edge_middles = picking_->count > 1;
+  with.vertices = with.edge_middles = picking_->count != 1;
   with.faces = true;
   const QRectF area = rig_.area(picture_);
   const auto point = catch_on(*hit, with, rig_.camera(picture_), pressed_at_ - area.topLeft(), area.size());
-  picking_->points.push_back({hit->target.part, point.value_or(hit->point), hit->normal()});
+  const PickedPoint picked{hit->target.part, point.value_or(hit->point), hit->normal()};
+  // As many as are wanted: a click on the first one leads back to it.
+  if (picking_->count == any_number && picking_->points.size() > 2)
+    if (QPointF first; rig_.picture(picture_).at(picking_->points.front().point, first) && (first - pressed_at_).manhattanLength() < 12) {
+      picking_->points.push_back(picking_->points.front());
+      return end_picking();
+    }
+  picking_->points.push_back(picked);
   emit changed();
-  if (picking_->points.size() < static_cast<std::size_t>(picking_->count)) return void(emit hint_changed());
+  emit hint_changed();
+  if (picking_->count != any_number && picking_->points.size() >= static_cast<std::size_t>(picking_->count)) end_picking();
+}
+
+void Pointer::end_picking() {
   const Picking done = *picking_;
   stop_picking();
   done.answer(done.points);
@@ -481,6 +494,17 @@ void Pointer::type_into_drag(const QKeyEvent& event) {
 // Keys --------------------------------------------------------------------------------------------------
 
 bool Pointer::key(const QKeyEvent& event) {
+  if (picking_ && picking_->count == any_number) {
+    if (event.key() == Qt::Key_Backspace && !picking_->points.empty()) {
+      picking_->points.pop_back();
+      emit changed();
+      return true;
+    }
+    if ((event.key() == Qt::Key_Return || event.key() == Qt::Key_Enter) && picking_->points.size() > 1) {
+      end_picking();
+      return true;
+    }
+  }
   if (drawing_ && (event.key() == Qt::Key_Return || event.key() == Qt::Key_Enter || event.key() == Qt::Key_Backspace ||
                    (event.text().size() == 1 && QStringLiteral("0123456789.,x").contains(event.text())))) {
     type_into_drawing(event);
@@ -518,6 +542,12 @@ bool Pointer::move_camera_by_key(const QKeyEvent& event) {
 
 void Pointer::paint(QPainter& painter, std::size_t picture) const {
   const Picture here = rig_.picture(picture);
+  if (picking_ && picking_->count == any_number) {
+    QPolygonF line;
+    for (const PickedPoint& picked : picking_->points)
+      if (QPointF at; here.at(picked.point, at)) line << at;
+    stroke(painter, line, theme::selection, 1.8);
+  }
   for (const PickedPoint& picked : picking_ ? picking_->points : std::vector<PickedPoint>())
     if (QPointF at; here.at(picked.point, at)) paint_spot(painter, at);
   if (drawing_ && picture == picture_) drawing_->paint(painter, [&](const Vec3& p, QPointF& at) { return here.at(p, at); });
@@ -550,6 +580,7 @@ QString Pointer::doing() const {
   if (!picking_ && under_.second != 0 && session_.job().find(under_.second) != nullptr)
     return tr("%1: click chooses it, dragging moves it, with Ctrl a copy; a right click offers the rest").arg(QString::fromStdString(session_.job().at(under_.second).name));
   if (!picking_) return {};
+  if (picking_->count == any_number) return picking_->prompt + tr(" · Return ends it, Backspace takes the last back · Escape: leave it");
   return picking_->count == 1 ? picking_->prompt + tr(" · Escape: leave it")
                               : tr("%1, %2 of %3 · Escape: leave it").arg(picking_->prompt).arg(picking_->points.size() + 1).arg(picking_->count);
 }

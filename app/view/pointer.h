@@ -42,9 +42,11 @@ class Pointer : public QObject {
   /// Forgets the handle under the pointer, as when the handles become others.
   void forget_handle() { hot_ = -1; }
 
+  static constexpr int any_number = 0;  ///< of points to pick: until Return, or a click on the first one, which is then the last as well
   /// Lets the next clicks pick points on parts. @param count  1: a face is meant, its normal counts
   void pick_points(int count, const QString& prompt, const PickAnswer& answer);
   bool picking() const { return picking_.has_value(); }
+  bool picking_path() const { return picking_ && picking_->count == any_number; }
   /// Are elements of the part being chosen?
   bool choosing() const { return session_.chooser().on() && !filter.bare; }
   /// Leaves picking without an answer; false when nothing was being picked.
@@ -101,6 +103,7 @@ class Pointer : public QObject {
   /// Begins to drag what is chosen; a copy of it where asked.
   void drag_chosen(const Vec3& from, bool copy);
   void pick_click();
+  void end_picking();
   void choose_click(Qt::KeyboardModifiers modifiers);
   void choose_region(Qt::KeyboardModifiers modifiers);
   void paint_at(const QPointF& pixel, Qt::KeyboardModifiers modifiers);

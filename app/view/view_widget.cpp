@@ -411,7 +411,7 @@ bool ViewWidget::event(QEvent* event) {
   // While dragging, digits are a distance and not the shortcuts of the views.
   // While something is dragged or drawn, numbers belong to it.
   const auto* key = event->type() == QEvent::ShortcutOverride ? static_cast<QKeyEvent*>(event) : nullptr;
-  if (key != nullptr && (pointer_.dragging() || (pointer_.drawing() && key->key() != Qt::Key_Escape && key->modifiers() == Qt::NoModifier))) {
+  if (key != nullptr && (pointer_.dragging() || ((pointer_.drawing() || pointer_.picking_path()) && key->key() != Qt::Key_Escape && key->modifiers() == Qt::NoModifier))) {
     event->accept();
     return true;
   }

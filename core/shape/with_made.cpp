@@ -7,6 +7,8 @@ namespace anvil {
 
 Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, double contact) {
   std::vector<Operand> operands{{part.mesh, part.name, Operation::unite, Affine::Identity(), part.free_of_crossings}};
+  std::vector<std::string> made;
+  for (const MadeTool& tool : tools) made.push_back(tool.name);
   for (MadeTool& tool : tools)
     operands.push_back({std::make_shared<const Mesh>(std::move(tool.mesh)), std::move(tool.name), tool.operation, Affine::Identity(), tool.free_of_crossings});
   CombineSettings settings;
@@ -14,6 +16,8 @@ Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeT
   settings.contact = contact < 0 ? contact_share * bounds(*part.mesh).diagonal() : contact;
   Result<BooleanResult> result = combine(operands, control, settings);
   if (!result) return result;
+  // How a tool was made ready that nobody brought in is nobody's concern.
+  std::erase_if(result->report.done, [&](const auto& done) { return std::find(made.begin(), made.end(), done.part) != made.end(); });
   FaceSources& sources = result->sources;
   for (std::size_t f = 0; f < sources.input.size(); ++f)
     if (sources.input[f] != 0) sources.input[f] = 0, sources.face[f] = no_index;

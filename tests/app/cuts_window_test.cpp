@@ -331,6 +331,70 @@ TEST_CASE("tools are scattered over a part and along its edges, from the parts t
   CHECK(d.volume(box) < 40 * 40 * 20 - ball_volume);
 }
 
+TEST_CASE("a path is clicked over the faces, drawn, closed by its first point, and becomes a cut; a grid is thrown") {
+  Driver d;
+  const PartId box = a_box(d);
+  d.view().look(Direction::top);
+  QTest::qWait(600);
+  d.view().set_parallel(true);
+  d.key(Qt::Key_Q);
+  for (const Vec3& p : {Vec3(-10, -8, 20), Vec3(10, -8, 20), Vec3(10, 8, 20), Vec3(3, 3, 20)}) d.click_at(p);
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_Backspace);
+  d.click_at({-10, 8, 20});
+  d.click_at({-10, -8, 20});
+  d.settle();
+  REQUIRE(last_step(d, box).kind == &steps::path_cut);
+  CHECK(std::get<std::string>(field(d, box, "path")).ends_with("closed"));
+  CHECK(d.volume(box) == Approx(40 * 40 * 20));
+  CHECK(is_sound(d, box));
+  CHECK(d.session().result(box).evaluated->fresh_edges.size() >= 4);
+  auto* what = d.widget<QComboBox>(field_name(d, box, "what"));
+  what->setFocus();
+  QTest::keyClick(Driver::window_of(what), Qt::Key_Down);
+  d.settle();
+  CHECK(std::get<std::string>(field(d, box, "what")) == "left");
+  const double depth = number(d, box, "depth");
+  CHECK(d.volume(box) == Approx(40 * 40 * 20 - 20 * 16 * depth).epsilon(0.02));
+  CHECK(is_sound(d, box));
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  CHECK(d.job().at(box).recipe.empty());
+  d.session().select({box});
+  d.key(Qt::Key_3, Qt::ControlModifier);
+  verb(d, "throw-grid");
+  d.settle();
+  REQUIRE(last_step(d, box).kind == &steps::throw_grid);
+  CHECK(d.volume(box) == Approx(40 * 40 * 20));
+  CHECK(d.session().result(box).evaluated->mesh->face_count() > 6);
+  CHECK(is_sound(d, box));
+  // An open path: two points and Return.
+  d.key(Qt::Key_Q);
+  d.click_at({-15, 0, 20});
+  d.click_at({15, 4, 20});
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_Return);
+  d.settle();
+  CHECK(last_step(d, box).kind == &steps::path_cut);
+}
+
+TEST_CASE("the edges of another part are thrown onto the chosen one") {
+  Driver d;
+  const PartId box = a_box(d);
+  d.key(Qt::Key_1, Qt::ControlModifier);
+  d.session().select({});
+  d.key(Qt::Key_C);
+  d.settle();
+  const PartId bar = d.session().chosen();
+  d.session().select({box, bar});
+  d.key(Qt::Key_3, Qt::ControlModifier);
+  d.key(Qt::Key_E, Qt::ShiftModifier);
+  d.settle();
+  REQUIRE(last_step(d, box).kind == &steps::throw_edges);
+  CHECK(d.volume(box) == Approx(40 * 40 * 20));
+  CHECK(is_sound(d, box));
+  CHECK(d.session().result(box).evaluated->fresh_edges.size() >= 64);
+}
+
 TEST_CASE("lettering is cut where a face is clicked; its text is typed, its dot dragged") {
   Driver d;
   const PartId box = a_box(d);

@@ -5,7 +5,9 @@
 #include "core/lettering.h"
 #include "core/mesh/edge_rule.h"
 #include "core/shape/array.h"
+#include "core/shape/curtain.h"
 #include "core/shape/finish.h"
+#include "core/shape/path_cut.h"
 #include "core/shape/push.h"
 #include "core/shape/ramp.h"
 #include "core/shape/scatter.h"
@@ -268,6 +270,66 @@ TEST_CASE("a stencil seen in perspective cuts a pyramid of sight") {
   // From the plane down by 20 the square grows by 50/30.
   const double k = 50.0 / 30;
   CHECK(volume(*stencil_cut(part_of(stock("box", {40, 40, 20})), settings)) == Approx(32000 - 20.0 / 3 * 4 * (1 + k + k * k)).epsilon(1e-9));
+}
+
+TEST_CASE("a path becomes edges, or a cut: left of it, right of it, within it, both sides as pieces") {
+  const Mesh plate = stock("box", {40, 40, 10});
+  PathCutSettings settings;
+  settings.path.points = {{-20, 0, 5}, {0, 10, 5}, {20, 0, 5}};
+  const auto drawn = path_cut(part_of(plate), settings);
+  REQUIRE(drawn);
+  CHECK(volume(*drawn) == Approx(16000));
+  CHECK(drawn->fresh_edges.size() >= 2);
+  CHECK(judge(in_triangles(drawn->mesh)).sound());
+  // Above the path lies half the plate less a triangle of 40 × 10.
+  settings.what = PathCutSettings::What::left_goes;
+  CHECK(volume(*path_cut(part_of(plate), settings)) == Approx((800 + 200) * 10.0).epsilon(1e-9));
+  settings.what = PathCutSettings::What::right_goes;
+  CHECK(volume(*path_cut(part_of(plate), settings)) == Approx((800 - 200) * 10.0).epsilon(1e-9));
+  settings.what = PathCutSettings::What::both;
+  const auto both = path_cut(part_of(plate), settings);
+  CHECK(both->pieces == 2);
+  CHECK(volume(*both) == Approx(16000).epsilon(1e-9));
+  settings.path = {{{-5, -5, 5}, {5, -5, 5}, {5, 5, 5}, {-5, 5, 5}}, true};
+  settings.what = PathCutSettings::What::left_goes;
+  CHECK(volume(*path_cut(part_of(plate), settings)) == Approx(16000 - 1000).epsilon(1e-9));
+  settings.through = false;
+  settings.depth = 3;
+  CHECK(volume(*path_cut(part_of(plate), settings)) == Approx(16000 - 300).epsilon(1e-9));
+  settings.what = PathCutSettings::What::right_goes;
+  CHECK(volume(*path_cut(part_of(plate), settings)) == Approx(1000).epsilon(1e-9));
+  settings.path = {{{0, 0, 5}}, false};
+  CHECK_FALSE(path_cut(part_of(plate), settings).ok());
+}
+
+TEST_CASE("thrown lines are edges where they fall, on the first faces or on all, and change nothing else") {
+  const Mesh plate = stock("box", {40, 40, 10});
+  const auto edges_at = [](const BooleanResult& result, double z) {
+    return std::count_if(result.fresh_edges.begin(), result.fresh_edges.end(), [&](const auto& e) { return std::abs(result.mesh.positions[e[0]].z() - z) < 1e-6 && std::abs(result.mesh.positions[e[1]].z() - z) < 1e-6; });
+  };
+  const auto grid = grid_lines(bounds(plate), {0, 0, 5}, {0, 0, 1}, 10, 0);
+  REQUIRE(grid);
+  for (const bool through : {true, false}) {
+    const auto result = throw_lines(part_of(plate), *grid, {{0, 0, -1}, through});
+    REQUIRE(result);
+    CHECK(volume(*result) == Approx(16000));
+    CHECK(judge(in_triangles(result->mesh)).sound());
+    CHECK(edges_at(*result, 5) >= 2 * 3 * 4);  // three lines each way, each in four pieces
+    CHECK((edges_at(*result, -5) > 0) == through);
+    // Sixteen squares on top.
+    const auto squares = [&] {
+      std::size_t count = 0;
+      for (Index f = 0; f < result->mesh.face_count(); ++f) count += newell_normal(result->mesh.positions, result->mesh.face(f)).z() > 199;
+      return count;
+    };
+    CHECK(squares() == 16);
+  }
+  CHECK_FALSE(grid_lines(bounds(plate), {0, 0, 5}, {0, 0, 1}, 0.01, 0).ok());
+  // Both rims of a bar sweep over one sheet.
+  const auto rims = throw_lines(part_of(plate), edge_lines(stock("cylinder", {20, 6, 48}), Affine::Identity(), 20), {{0, 0, -1}, true});
+  REQUIRE(rims);
+  CHECK(edges_at(*rims, 5) == 48);
+  CHECK(edges_at(*rims, -5) == 48);
 }
 
 TEST_CASE("ISO thread: pitch and minor diameter stand on the mesh, the volume is that of its section led around") {
