@@ -7,6 +7,7 @@
 #include <atomic>
 #include <chrono>
 #include <cmath>
+#include <map>
 #include <numbers>
 #include <optional>
 
@@ -88,8 +89,13 @@ class Finish {
     return std::move(volumes_);
   }
 
-  /// The strips, where all that is asked for is closed chains that fit and lie on the faces beside them; else nothing. After run().
-  std::optional<std::vector<LocalStrip>> local_strips() { return only_local_ ? std::optional(std::move(local_)) : std::nullopt; }
+  /// Closed chains that fit and lie on the faces beside them, after run(); how much their strips take away and add; and the edges of all other chains.
+  struct Local {
+    std::vector<LocalStrip> strips;
+    double removed = 0, added = 0;
+    std::vector<Index> rest;
+  };
+  const Local& local() const { return local_; }
 
  private:
   const Vec3& position(Index v) const { return mesh_.positions[v]; }
@@ -237,6 +243,7 @@ class Finish {
   }
 
   void build(const std::vector<Link>& links, bool closed) {
+    off_faces_ = false;
     std::vector<Prism> prisms;
     for (const Link& link : links) prisms.push_back(prism_of(link));
     std::vector<Profile> profiles;
@@ -268,11 +275,16 @@ class Finish {
       note_room(prisms[k], sections[k], section_behind(k), position(links[k].from), position(links[k].to));
     }
     Mesh& mesh = prisms[0].convex ? volumes_.removed : volumes_.added;
-    only_local_ = only_local_ && fits && closed;
-    if (only_local_) {
-      local_.emplace_back();
-      for (const Link& link : links) local_.back().edges.push_back({link.from, link.to});
-      local_.back().sections = sections;
+    if (fits && closed && !off_faces_) {
+      LocalStrip strip;
+      for (const Link& link : links) strip.edges.push_back({link.from, link.to});
+      strip.sections = sections;
+      local_.strips.push_back(std::move(strip));
+      Mesh alone;
+      add_strip(alone, prisms, profiles[0], sections, closed);
+      (prisms[0].convex ? local_.removed : local_.added) += signed_volume(alone);
+    } else {
+      for (const Link& link : links) local_.rest.push_back(link.edge);
     }
     if (fits)
       add_strip(mesh, prisms, profiles[0], sections, closed);
@@ -318,7 +330,7 @@ class Finish {
       const double a = g.dot(leg), b = g.dot(next_leg);
       if (a > grazing && b > grazing) return (width / a + next_width / b) / 2 * g;
     }
-    only_local_ = false;
+    off_faces_ = true;
     const Vec3 sum = (leg + next_leg).stableNormalized();
     return middle / std::max(0.3, sum.dot(leg)) * sum;
   }
@@ -685,8 +697,8 @@ class Finish {
   std::vector<Chain> chains_;
   std::vector<std::array<double, 2>> widths_;  // per edge, on the faces of its two uses
   FinishVolumes volumes_;
-  bool only_local_ = true;
-  std::vector<LocalStrip> local_;
+  bool off_faces_ = false;  // a section of the chain that is being built does not lie on the faces beside it
+  Local local_;
 };
 
 /// Does a vertex lie nearer than the tolerance to a face that has it not?
@@ -712,20 +724,25 @@ bool comes_near(const Mesh& mesh, std::span<const Index> vertices, double tolera
   return near;
 }
 
-/// Where only closed chains are finished and their strips fit, the faces beside them move back and the strips go in between. Taken only if the result is sound, has just the
-/// volume that the prisms say, and comes nowhere near itself; else nothing, and the engine has to do it.
-std::optional<BooleanResult> finished_locally(const Workpiece& part, const EdgeTable& edges, const std::vector<LocalStrip>& strips, double removed, double added, double contact, const Control& control) {
+/// Where closed chains fit, the faces beside them move back and the strips go in between. Taken only if the result is sound, has just the volume that the prisms say, and comes
+/// nowhere near itself; else nothing, and the engine has to do it.
+struct LocallyFinished {
+  BooleanResult result;
+  std::vector<Index> vertex;  // per vertex of the part, its number in the result; no_index where it is gone
+};
+std::optional<LocallyFinished> finished_locally(const Workpiece& part, const EdgeTable& edges, const Finish::Local& local, double contact, const Control& control) {
   const Mesh& mesh = *part.mesh;
   const double before = signed_volume(mesh);
   // Corners at each vertex of a chain that lie on its left, by walking from the edge that goes on to the one that came.
   std::vector<Index> moved(mesh.corners.size(), no_index);
-  BooleanResult result;
+  LocallyFinished finished;
+  BooleanResult& result = finished.result;
   Mesh& made = result.mesh;
   made.positions = mesh.positions;
   std::vector<char> taken(mesh.positions.size(), 0);
   std::vector<Index> new_vertices;
   std::vector<std::vector<Index>> rings;
-  for (const LocalStrip& strip : strips) {
+  for (const LocalStrip& strip : local.strips) {
     const std::size_t count = strip.edges.size();
     std::vector<std::vector<Index>> at;
     for (const Section& section : strip.sections) {
@@ -780,13 +797,48 @@ std::optional<BooleanResult> finished_locally(const Workpiece& part, const EdgeT
   result.fresh_edges.erase(std::unique(result.fresh_edges.begin(), result.fresh_edges.end()), result.fresh_edges.end());
   for (Index& v : new_vertices) v = number[v];
   made.positions = std::move(kept);
-  const double expected = before - removed + added, after = signed_volume(made);
-  if (std::abs(after - expected) > 1e-10 * std::abs(before) + 1e-7 * (removed + added)) return std::nullopt;
+  const double expected = before - local.removed + local.added, after = signed_volume(made);
+  if (std::abs(after - expected) > 1e-10 * std::abs(before) + 1e-7 * (local.removed + local.added)) return std::nullopt;
   if (comes_near(made, new_vertices, contact, control.stop) || !is_sound(made, {}, 1, control.stop)) return std::nullopt;
   result.free_of_crossings = true;
   result.piece.assign(made.face_count(), 0);
   const std::array<const Mesh*, 1> from{part.mesh.get()};
   carry_materials(from, result.sources, made);
+  number.resize(mesh.positions.size());
+  finished.vertex = std::move(number);
+  return finished;
+}
+
+Result<BooleanResult> finished(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings, const Control& control);
+
+/// The edges of the other chains finished on what the closed ones came to. Nothing where one of them is not there any more.
+std::optional<Result<BooleanResult>> finish_rest(const Workpiece& part, LocallyFinished& first, const EdgeTable& edges, std::span<const Index> rest, const FinishSettings& settings, const Control& control) {
+  const auto mesh = std::make_shared<const Mesh>(std::move(first.result.mesh));
+  const EdgeTable now = build_edges(*mesh);
+  std::vector<Index> list;
+  for (Index e : rest) {
+    const Index v = first.vertex[edges.vertices[e][0]], w = first.vertex[edges.vertices[e][1]];
+    const std::array<Index, 2> ends{std::min(v, w), std::max(v, w)};
+    const auto it = std::lower_bound(now.vertices.begin(), now.vertices.end(), ends);
+    if (v == no_index || w == no_index || it == now.vertices.end() || *it != ends) return std::nullopt;
+    list.push_back(static_cast<Index>(it - now.vertices.begin()));
+  }
+  Result<BooleanResult> result = finished({mesh, part.name, true, nullptr}, now, list, settings, control);
+  if (!result) return result;
+  for (Index& f : result->sources.face)
+    if (f != no_index) f = first.result.sources.face[f];
+  const std::array<const Mesh*, 1> from{part.mesh.get()};
+  carry_materials(from, result->sources, result->mesh);
+  // Fresh edges of the closed chains that are still there.
+  const auto key = [](const Vec3& p) { return std::array<double, 3>{p.x(), p.y(), p.z()}; };
+  std::map<std::array<double, 3>, Index> at;
+  for (Index v = 0; v < result->mesh.positions.size(); ++v) at.emplace(key(result->mesh.positions[v]), v);
+  for (const auto& [v, w] : first.result.fresh_edges) {
+    const auto a = at.find(key(mesh->positions[v])), b = at.find(key(mesh->positions[w]));
+    if (a != at.end() && b != at.end()) result->fresh_edges.push_back({std::min(a->second, b->second), std::max(a->second, b->second)});
+  }
+  std::sort(result->fresh_edges.begin(), result->fresh_edges.end());
+  result->fresh_edges.erase(std::unique(result->fresh_edges.begin(), result->fresh_edges.end()), result->fresh_edges.end());
   return result;
 }
 
@@ -797,10 +849,15 @@ Result<BooleanResult> finished(const Workpiece& part, const EdgeTable& edges, st
   const double contact = std::max(settings.weld, contact_for(*part.mesh, settings.round                  ? settings.width / settings.segments
                                                                         : settings.second_width > 0 ? std::min(settings.width, settings.second_width)
                                                                                                     : settings.width));
-  if (const auto strips = finish.local_strips(); strips && part.free_of_crossings && settings.weld == 0)
-    if (auto local = finished_locally(part, edges, *strips, signed_volume(volumes.removed), signed_volume(volumes.added), contact, control)) {
-      local->report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-      return std::move(*local);
+  if (!finish.local().strips.empty() && part.free_of_crossings && settings.weld == 0)
+    if (auto local = finished_locally(part, edges, finish.local(), contact, control)) {
+      std::optional<Result<BooleanResult>> whole;
+      if (finish.local().rest.empty())
+        whole = std::move(local->result);
+      else
+        whole = finish_rest(part, *local, edges, finish.local().rest, settings, control);
+      if (whole && *whole) (*whole)->report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+      if (whole) return std::move(*whole);
     }
   const double fits = volumes.fits;
   std::vector<MadeTool> tools;

@@ -27,8 +27,10 @@ TEST_CASE("every closed primitive is sound, for us and for CGAL") {
       continue;
     }
     CHECK(verdict(report) == "Sound");
-    CHECK(report.shells == 1);
-    CHECK(report.genus == (kind.key == "torus" ? 1 : 0));
+    // "Kestrel Point": twelve letters, one of them in two pieces; two e, a P and an o have a hole.
+    const bool is_text = kind.key == "lettering-solid";
+    CHECK(report.shells == (is_text ? 13 : 1));
+    CHECK(report.genus.value_or(-1) == (is_text ? 4 : kind.key == "torus" ? 1 : 0));
     const Judgement cgal = judge(mesh);
     CHECK(cgal.sound());
     CHECK(report.volume == Approx(cgal.volume).epsilon(1e-12));
