@@ -849,7 +849,8 @@ Result<BooleanResult> finished(const Workpiece& part, const EdgeTable& edges, st
   const double contact = std::max(settings.weld, contact_for(*part.mesh, settings.round                  ? settings.width / settings.segments
                                                                         : settings.second_width > 0 ? std::min(settings.width, settings.second_width)
                                                                                                     : settings.width));
-  if (!finish.local().strips.empty() && part.free_of_crossings && settings.weld == 0)
+  // Whether the part crosses itself need not be known: the result is proven as a whole.
+  if (!finish.local().strips.empty() && settings.weld == 0)
     if (auto local = finished_locally(part, edges, finish.local(), contact, control)) {
       std::optional<Result<BooleanResult>> whole;
       if (finish.local().rest.empty())
