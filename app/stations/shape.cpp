@@ -64,6 +64,9 @@ void add_with_tools(MainWindow& window, Session& session, const StepKind& kind) 
 
 void add_step(MainWindow& window, Session& session, const StepKind& kind) {
   if (kind.tools != ToolRule::none) return add_with_tools(window, session, kind);
+  // Of a chosen tool a pattern is meant, not of the part that it is used on: it stays one tool, like a tray.
+  const bool repeats = &kind == &steps::array || &kind == &steps::ring;
+  if (repeats && session.selection().size() == 1 && session.job().is_tool(session.chosen())) session.open_own_recipe(true);
   const PartId owner = session.recipe_owner();
   const Step step = step_for(session, owner, kind);
   for (std::size_t k = 0; k < kind.fields.size(); ++k)
@@ -72,7 +75,7 @@ void add_step(MainWindow& window, Session& session, const StepKind& kind) {
       return session.complain({"needs " + field.choices[0].key + " to work on", kind.label, {}, "choose them in the view now, then press " + kind.label + " again"}, owner);
     }
   // What grows beyond the picture is brought into it.
-  if (&kind == &steps::array || &kind == &steps::ring) session.when_ready({owner}, [&window](const std::vector<OutgoingPart>&) { window.view().fit_selection(); });
+  if (repeats) session.when_ready({owner}, [&window](const std::vector<OutgoingPart>&) { window.view().fit_selection(); });
   take_up(window, session, owner, step, QObject::tr("Drag a bar or an arrow in the view · its numbers stand in the card on the left · Escape: done"));
 }
 

@@ -130,6 +130,7 @@ void ViewWidget::show_measure(const std::array<Vec3, 2>& ends) {
 void ViewWidget::forget_place() {
   place_.reset();
   measure_.reset();
+  emit hint_changed(hint());
   update();
 }
 

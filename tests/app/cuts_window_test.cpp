@@ -291,6 +291,26 @@ TEST_CASE("rows: counts and spacing by their bars; a ring; tools along edges; al
   CHECK(is_sound(d, box));
 }
 
+TEST_CASE("of a chosen tool an array makes a pattern, which the part follows") {
+  Driver d;
+  box_and_cylinder(d);
+  d.type(d.widget(QStringLiteral("dimension_2_diameter")), QStringLiteral("6"));
+  d.session().select({1, 2});
+  d.key(Qt::Key_D);
+  d.settle();
+  d.session().select({2});
+  d.key(Qt::Key_3, Qt::ControlModifier);
+  d.key(Qt::Key_N);
+  d.settle();
+  REQUIRE(d.job().at(2).recipe.size() == 1);
+  CHECK(d.job().at(1).recipe.size() == 1);
+  d.type(d.widget(field_name(d, 2, "spacing") + QStringLiteral("_0")), QStringLiteral("8"));
+  d.settle();
+  // Three holes: in the middle, and at 8 and 16 to the right.
+  CHECK(d.volume(1) == Approx(40 * 40 * 20 - 3 * polygon_area(64, 3) * 20));
+  CHECK(is_sound(d, 1));
+}
+
 TEST_CASE("tools are scattered over a part and along its edges, from the parts that are chosen") {
   Driver d;
   const PartId box = a_box(d);
