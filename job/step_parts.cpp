@@ -44,6 +44,7 @@ Result<std::vector<Index>> edges_of_rule(const StepInput& input, const EdgeTable
   }
   if (!list.empty()) return list;
   if (!missing.empty()) return Issue{"none of the chosen edges is there any more", input.name, missing, "choose them again on the step's card"};
+  if (rule->by == EdgeRule::By::chosen) return Issue{"no edges are chosen that could be worked on", input.name, {}, "choose them in the view and press \"take what is chosen\" on the step's card"};
   return Issue{"there are no " + edge_rule_in_words(text) + " to work on", input.name, {}, "choose other edges on the step's card"};
 }
 

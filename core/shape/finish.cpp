@@ -879,14 +879,20 @@ FinishVolumes finish_volumes(const Mesh& mesh, const EdgeTable& edges, std::span
 Result<BooleanResult> finish_edges(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings, const Control& control) {
   Result<BooleanResult> result = finished(part, edges, list, settings, control);
   if (!result || !result->mesh.empty() || list.empty()) return result;
-  // Nothing is left: how much would have left something.
+  // Nothing is left: how much would have left something. First some width that does, then nearer to the one that does not.
   FinishSettings less = settings;
-  double fits = 0, too_much = settings.width;
-  for (int step = 0; step < 10; ++step) {
-    less.width = (fits + too_much) / 2;
-    less.second_width = settings.second_width * less.width / settings.width;
+  const auto leaves_something = [&](double width) {
+    less.width = width;
+    less.second_width = settings.second_width * width / settings.width;
     const Result<BooleanResult> tried = finished(part, edges, list, less, control);
-    (tried && !tried->mesh.empty() ? fits : too_much) = less.width;
+    return tried && !tried->mesh.empty();
+  };
+  double too_much = settings.width, fits = std::min(settings.width / 2, finish_volumes(*part.mesh, edges, list, settings).fits);
+  constexpr int max_halvings = 40, refinements = 6;
+  for (int k = 0; k < max_halvings && !leaves_something(fits); ++k) too_much = fits, fits /= 2;
+  for (int k = 0; k < refinements; ++k) {
+    const double middle = (fits + too_much) / 2;
+    (leaves_something(middle) ? fits : too_much) = middle;
   }
   result->report.empty_reason = fmt::format("a {} of {:.6g} leaves nothing of it; one of {:.4g} does", settings.round ? "radius" : "width", settings.width, fits);
   return result;

@@ -4,11 +4,17 @@
 #include <algorithm>
 
 namespace anvil {
+namespace {
+
+constexpr Note cut_misses{"cut_misses", "it lies beside {1} and changes nothing", "it lies beside {1} and changes nothing"};
+
+}  // namespace
 
 Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, double contact) {
   std::vector<Operand> operands{{part.mesh, part.name, Operation::unite, Affine::Identity(), part.free_of_crossings}};
   std::vector<std::string> made;
-  for (const MadeTool& tool : tools) made.push_back(tool.name);
+  bool takes_only = true;
+  for (const MadeTool& tool : tools) made.push_back(tool.name), takes_only = takes_only && (tool.operation == Operation::difference || tool.operation == Operation::score);
   for (MadeTool& tool : tools)
     operands.push_back({std::make_shared<const Mesh>(std::move(tool.mesh)), std::move(tool.name), tool.operation, Affine::Identity(), tool.free_of_crossings});
   CombineSettings settings;
@@ -23,6 +29,9 @@ Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeT
     if (sources.input[f] != 0) sources.input[f] = 0, sources.face[f] = no_index;
   const std::array<const Mesh*, 1> from{part.mesh.get()};
   carry_materials(from, sources, result->mesh);
+  // That nothing happened is said, and not left to be wondered at.
+  if (takes_only && !result->mesh.empty() && result->fresh_edges.empty() && std::find(sources.face.begin(), sources.face.end(), no_index) == sources.face.end())
+    result->report.tell(cut_misses, 1, part.name);
   return result;
 }
 

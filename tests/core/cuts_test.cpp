@@ -126,6 +126,9 @@ TEST_CASE("what leaves nothing says so, with the largest width that leaves somet
   REQUIRE(result);
   CHECK(result->mesh.empty());
   CHECK(result->report.empty_reason.find("leaves nothing") != std::string::npos);
+  const auto absurd = finish_edges(part_of(cube(10)), edges, edges_by_rule(cube(10), edges, {EdgeRule::By::all}, {}), round_of(1e6, 4));
+  REQUIRE(absurd);
+  CHECK(absurd->report.empty_reason.find("one of 0 ") == std::string::npos);
   CHECK(finish_volumes(cube(10), edges, edges_by_rule(cube(10), edges, {EdgeRule::By::all}, {}), chamfer(1)).fits == Approx(5));
 }
 
@@ -260,6 +263,17 @@ TEST_CASE("lettering has the area of its outlines times its depth, engraved and 
   CHECK_FALSE(letter_loops("\xff", letters).ok());
   CHECK_FALSE(letter_loops("  ", letters).ok());
   CHECK_FALSE(letter_loops("\xf0\x93\x80\x80", letters).ok());  // a hieroglyph
+}
+
+TEST_CASE("a cut that lies beside the part says so") {
+  StencilSettings settings;
+  settings.loops = {{{90, 90}, {95, 90}, {95, 95}}};
+  settings.frame = frame_seen({0, 0, 10}, {0, 0, 1}, {1, 0, 0});
+  const auto result = stencil_cut(part_of(cube(10)), settings);
+  REQUIRE(result);
+  REQUIRE(result->report.done.size() >= 1);
+  CHECK(result->report.done.back().what() == "cut_misses");
+  CHECK(volume(*result) == Approx(1000));
 }
 
 TEST_CASE("a stencil seen in perspective cuts a pyramid of sight") {
