@@ -10,6 +10,7 @@
 #include <stdexcept>
 
 #include "bench/support/compare.h"
+#include "core/mesh/attributes.h"
 #include "core/mesh/edge_rule.h"
 #include "core/shape/array.h"
 #include "core/shape/finish.h"
@@ -167,7 +168,7 @@ int main(int argc, char** argv) {
       "cgal",
       [] {
         const Mesh mesh = column();
-        const auto solid = std::make_shared<CgalSolid>(mesh);
+        const auto solid = std::make_shared<CgalSolid>(cut_to_triangles(mesh));
         const auto balls = std::make_shared<std::vector<CgalSolid>>();
         const auto places = on_column(mesh);
         for (std::size_t k = 0; k < 50; ++k) {

@@ -62,6 +62,14 @@ std::vector<RepeatedTool> repeated_tools(const StepInput& input) {
   return tools;
 }
 
+std::optional<Issue> too_many_copies(const StepInput& input, double copies, const Mesh& each) {
+  constexpr double max_copies = 20000, max_triangles = 2e7;
+  if (copies > max_copies) return Issue{"would be more than 20 000 copies", input.name, {}, "choose fewer, or a larger distance"};
+  const double triangles = copies * (static_cast<double>(each.corners.size()) - 2 * static_cast<double>(each.face_count()));
+  if (triangles > max_triangles) return Issue{"would be more than 20 million triangles", input.name, {}, "choose fewer copies, or a coarser one"};
+  return std::nullopt;
+}
+
 std::vector<FieldChoice> choices_of(std::initializer_list<Operation> operations) {
   std::vector<FieldChoice> choices;
   for (const Operation operation : operations) choices.push_back({key_of(operation), key_of(operation)});

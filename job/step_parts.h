@@ -26,6 +26,9 @@ Result<std::vector<Index>> edges_of_rule(const StepInput& input, const EdgeTable
 /// Tools of the step, trays opened, as they are repeated: each about its own origin.
 std::vector<RepeatedTool> repeated_tools(const StepInput& input);
 
+/// Why so many copies cannot be made: more than 20 000, or than 20 million triangles together. @param each  the mesh of one, or the largest of several
+std::optional<Issue> too_many_copies(const StepInput& input, double copies, const Mesh& each);
+
 /// The operations that a step with made tools offers: "difference", "union", "intersection" and so on.
 std::vector<FieldChoice> choices_of(std::initializer_list<Operation> operations);
 

@@ -96,6 +96,7 @@ void add_lettering(Desk& desk, const StepKind& kind) {
 void add_path(Desk& desk, const StepKind& kind) {
   const auto answer = [&desk = desk.window, &session = desk.session, &view = desk.view, &kind](const std::vector<PickedPoint>& picked) {
     const PartId part = picked[0].part;
+    if (session.job().find(part) == nullptr) return session.say(QObject::tr("The part that was clicked is gone"));
     session.select({part});
     const Affine to_part = session.job().world_of(part).inverse();
     Path path;

@@ -21,11 +21,15 @@ Result<StepOutput> run(const StepInput& input) {
   settings.count = input.fields.count("count");
   settings.distance = input.fields.number("distance");
   settings.turned = input.fields.on("turned");
+  double length = 0;
+  for (const auto& [v, w] : pairs) length += (input.mesh->positions[v] - input.mesh->positions[w]).norm();
+  if (settings.count == 0)
+    if (const auto issue = too_many_copies(input, length / settings.distance, Mesh())) return *issue;
   const std::vector<Affine> places = chain_places(*input.mesh, pairs, vertex_normals(*input.mesh), settings);
-  constexpr std::size_t max_copies = 20000;
-  if (places.size() > max_copies) return Issue{"would be more than 20 000 copies", input.name, {}, "choose a larger distance"};
   const std::vector<RepeatedTool> tools = repeated_tools(input);
   if (tools.empty()) return Issue{"has no tool to repeat", input.name, {}, "add one to the step's card"};
+  for (const RepeatedTool& tool : tools)
+    if (const auto issue = too_many_copies(input, static_cast<double>(places.size()), *tool.mesh)) return *issue;
   Result<StepOutput> output = as_output(combine_at_places(workpiece(input), tools, places, *operation_named(input.fields.text("operation")), input.control));
   if (output) tell_missing(output->report, input.name, std::move(missing));
   return output;

@@ -9,8 +9,7 @@ namespace {
 
 Result<StepOutput> run(const StepInput& input) {
   const Vec3 &counts = input.fields.vector("count"), &spacing = input.fields.vector("spacing");
-  constexpr double max_copies = 20000;
-  if (counts.prod() > max_copies) return Issue{"would be more than 20 000 copies", input.name, {}, "choose smaller counts"};
+  if (const auto issue = too_many_copies(input, counts.prod(), *input.mesh)) return *issue;
   for (int k = 0; k < 3; ++k)
     if (counts[k] > 1 && spacing[k] == 0) return Issue{"has copies at one place", input.name, {}, "choose a spacing along each axis that has several"};
   Result<StepOutput> output = as_output(repeat(workpiece(input), grid_places(counts, spacing), input.control));

@@ -7,6 +7,7 @@ namespace anvil {
 namespace {
 
 Result<StepOutput> run(const StepInput& input) {
+  if (const auto issue = too_many_copies(input, input.fields.number("count"), *input.mesh)) return *issue;
   const Vec3& point = input.fields.vector("point");
   Result<StepOutput> output = as_output(repeat(workpiece(input), ring_places(point, input.fields.vector("axis"), input.fields.count("count"), input.fields.number("angle")), input.control));
   if (!output) return output;

@@ -2,6 +2,8 @@
 // Scatter: tools spread over faces of the part, as one tray.
 #include "core/shape/scatter.h"
 
+#include <algorithm>
+
 #include "job/hand_edit.h"
 #include "job/step_parts.h"
 
@@ -28,12 +30,14 @@ Result<StepOutput> run(const StepInput& input) {
   settings.seed = static_cast<std::uint64_t>(input.fields.number("seed"));
   if (settings.count == 0 && settings.distance == 0) return Issue{"has neither a number nor a distance", input.name, {}, "give one of them"};
   if (settings.min_size > settings.max_size) return Issue{"has a smallest size above the largest", input.name, {}, "exchange them"};
-  std::size_t left_out = 0;
-  const std::vector<Affine> places = scatter_places(*input.mesh, *faces, settings, &left_out);
-  constexpr std::size_t max_copies = 100000;
-  if (places.size() > max_copies) return Issue{"would be more than 100 000 copies", input.name, {}, "choose a larger distance"};
   const std::vector<RepeatedTool> tools = repeated_tools(input);
   if (tools.empty()) return Issue{"has no tool to scatter", input.name, {}, "add one to the step's card"};
+  // Discs cover about seven tenths of a surface that they fill by chance.
+  const double room = settings.distance > 0 ? surface_area(*input.mesh) / (settings.distance * settings.distance) : 1e300;
+  for (const RepeatedTool& tool : tools)
+    if (const auto issue = too_many_copies(input, std::min(settings.count == 0 ? room : settings.count * settings.share, room), *tool.mesh)) return *issue;
+  std::size_t left_out = 0;
+  const std::vector<Affine> places = scatter_places(*input.mesh, *faces, settings, &left_out);
   const std::string& what = input.fields.text("operation");
   Result<StepOutput> output = places.empty()          ? as_output(unchanged_part(*input.mesh))
                               : what == "copies-only" ? as_output(copies_at_places(tools, places, true, input.control))

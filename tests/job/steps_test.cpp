@@ -497,3 +497,21 @@ TEST_CASE("a mend step bound to some faces leaves the others, and its verdict is
   job = *edit::change_step(job, job.at(1).recipe[1].id, [](Step& s) { s.fields[*field_place(s.kind->fields, "only")] = std::string("faces at 0,0,99"); });
   REQUIRE(runner.evaluate(job, 1, {}, false)->error);
 }
+
+TEST_CASE("steps that repeat refuse what would fill the memory, and say what to do") {
+  const auto mesh = shared(stock("sphere", {20, 64, 32}));
+  const auto run = [&](const char* key, std::vector<std::pair<const char*, FieldValue>> values) {
+    const StepKind* kind = find_step_kind(key);
+    Step step = new_step(*kind);
+    for (auto& [field, value] : values) set_field(step, field, std::move(value));
+    StepInput input{mesh, "ball", {}, step.values(), [](std::size_t) { return true; }};
+    if (kind->tools != ToolRule::none) input.tools.push_back({mesh, Affine::Identity(), Operation::difference, "tool"});
+    return kind->run(input);
+  };
+  for (const Result<StepOutput>& result : {run("array", {{"count", Vec3(100, 100, 100)}}), run("array", {{"count", Vec3(100, 100, 1)}}), run("ring", {{"count", 9000.0}}),
+                                           run("along-edges", {{"edges", std::string("all")}, {"distance", 1e-6}}), run("scatter", {{"count", 0.0}, {"distance", 1e-4}})}) {
+    REQUIRE_FALSE(result.ok());
+    CHECK(result.issue().what.starts_with("would be more than 20"));
+    CHECK(!result.issue().remedy.empty());
+  }
+}
