@@ -265,6 +265,15 @@ TEST_CASE("lettering has the area of its outlines times its depth, engraved and 
   CHECK_FALSE(letter_loops("\xf0\x93\x80\x80", letters).ok());  // a hieroglyph
 }
 
+TEST_CASE("an outline drawn to and fro encloses nothing, and says so") {
+  StencilSettings settings;
+  settings.loops = {{{-8, 0}, {8, 0}, {3, 1e-9}, {-2, -1e-9}}};
+  settings.frame = frame_seen({0, 0, 10}, {0, 0, 1}, {1, 0, 0});
+  const auto result = stencil_cut(part_of(cube(10)), settings);
+  REQUIRE_FALSE(result.ok());
+  CHECK(result.issue().what == "the outline encloses nothing");
+}
+
 TEST_CASE("a cut that lies beside the part says so") {
   StencilSettings settings;
   settings.loops = {{{90, 90}, {95, 90}, {95, 95}}};
