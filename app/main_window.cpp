@@ -98,7 +98,7 @@ MainWindow::MainWindow() {
     QApplication::exit(3);
   });
   connect(&session_, &Session::active_step_changed, &book_, &VerbBook::refresh);
-  // What is chosen by hand can be edited in the Mend station only.
+  // Elements are chosen by hand in the Mend and the Shape station only.
   connect(&session_.chooser(), &Chooser::changed, this, [this] {
     if (session_.chooser().on() && book_.station() != Station::mend && book_.station() != Station::shape) set_station(Station::mend);
     if (std::exchange(choosing_, session_.chooser().on()) == choosing_) return;

@@ -23,7 +23,7 @@ Step step_for(Session& session, PartId part, const StepKind& kind) {
     if (kind.fields[k].kind == FieldKind::point) step.fields[k] = box.centre();
   if (kind.suit != nullptr) kind.suit(step, box);
   Chooser& chooser = session.chooser();
-  bool any_fresh = !result.evaluated->fresh_edges.empty();
+  const bool any_fresh = !result.evaluated->fresh_edges.empty();
   for (std::size_t k = 0; k < kind.fields.size(); ++k) {
     const Field& field = kind.fields[k];
     if (chooser.part() == part && chooser.fits(field)) {
@@ -47,7 +47,7 @@ void take_up(MainWindow& window, Session& session, PartId part, const Step& step
   session.say(next);
 }
 
-/// Steps with tools: the first chosen part is worked on, the others are its tools. A part that is chosen alone is a tool of the part that it was made for.
+/// Steps with tools: the first chosen part is worked on, the others are its tools.
 void add_with_tools(MainWindow& window, Session& session, const StepKind& kind) {
   const std::vector<PartId> chosen = session.selection();
   if (chosen.size() < 2) return session.complain({"needs a part and at least one tool", kind.label, {}, "choose the part first, then Ctrl+click what is to be repeated"});

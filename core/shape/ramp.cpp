@@ -56,19 +56,20 @@ Result<StraightEdge> straight_edge(const Mesh& mesh, const EdgeTable& edges, std
   return edge;
 }
 
-double ramp_corner(const StraightEdge& edge, const RampSettings& settings) {
+WedgeLegs wedge_legs(const StraightEdge& edge, const RampSettings& settings) {
   const bool in_corner = settings.add != edge.convex;
-  const Vec3 u = in_corner || settings.on_first ? edge.first_way : Vec3(-edge.first_way);
-  const Vec3 v = in_corner || !settings.on_first ? edge.second_way : Vec3(-edge.second_way);
+  return {in_corner || settings.on_first ? edge.first_way : Vec3(-edge.first_way), in_corner || !settings.on_first ? edge.second_way : Vec3(-edge.second_way)};
+}
+
+double ramp_corner(const StraightEdge& edge, const RampSettings& settings) {
+  const auto [u, v] = wedge_legs(edge, settings);
   return std::atan2(u.cross(v).norm(), u.dot(v)) / radians;
 }
 
 Result<Wedge> ramp_wedge(const StraightEdge& edge, const RampSettings& settings, const Box3& part) {
   const Vec3 along = edge.along();
   const double length = (edge.end - edge.begin).norm();
-  const bool in_corner = settings.add != edge.convex;
-  const Vec3 u = in_corner || settings.on_first ? edge.first_way : Vec3(-edge.first_way);
-  const Vec3 v = in_corner || !settings.on_first ? edge.second_way : Vec3(-edge.second_way);
+  const WedgeLegs legs = wedge_legs(edge, settings);
   const double first_end = settings.tapered ? settings.first_end : settings.first, second_end = settings.tapered ? settings.second_end : settings.second;
   const auto nothing = [](const char* what) { return Issue{what, "", {}, "choose larger distances on the two faces"}; };
   if ((settings.first <= 0 || settings.second <= 0) && (first_end <= 0 || second_end <= 0)) return nothing("the ramp has no extent");
@@ -93,7 +94,7 @@ Result<Wedge> ramp_wedge(const StraightEdge& edge, const RampSettings& settings,
   const auto section_at = [&](double s, double lean) {
     const double a = std::max(0.0, first_at(s)), b = std::max(0.0, second_at(s)), shift = settings.runs_out ? 0 : std::tan(lean * radians);
     const Vec3 origin = edge.begin + s * along;
-    return Section{origin, origin + a * (u + shift * along), origin + b * (v + shift * along)};
+    return Section{origin, origin + a * (legs.first + shift * along), origin + b * (legs.second + shift * along)};
   };
   const Section from = section_at(begin, -settings.begin_angle), to = section_at(end, settings.end_angle);
   std::array<std::array<Index, 3>, 2> at{};

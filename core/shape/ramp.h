@@ -31,6 +31,11 @@ struct RampSettings {
   double begin_angle = 0, end_angle = 0;  ///< and by how much its ends lean outwards, degrees, -80 to 80
 };
 
+/// Which way the two legs of the wedge run from the edge, along the first face's plane and the second's; length 1.
+struct WedgeLegs {
+  Vec3 first, second;
+};
+WedgeLegs wedge_legs(const StraightEdge& edge, const RampSettings& settings);
 /// The angle between the two legs of the wedge, degrees.
 double ramp_corner(const StraightEdge& edge, const RampSettings& settings);
 

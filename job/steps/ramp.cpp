@@ -47,10 +47,10 @@ Result<StepOutput> run(const StepInput& input) {
   if (!wedge) return wedge.issue();
   Result<StepOutput> output = as_output(about(input, ramp_cut(workpiece(input), *edge, settings, input.control)));
   if (output) {
-    const bool in_corner = settings.add != edge->convex;
+    const WedgeLegs legs = wedge_legs(*edge, settings);
     const Vec3 middle = (edge->begin + edge->end) / 2;
-    output->grips.push_back({Grip::What::along, "first", -1, middle, in_corner || settings.on_first ? edge->first_way : Vec3(-edge->first_way)});
-    if (input.fields.number("angle") == 0) output->grips.push_back({Grip::What::along, "second", -1, middle, in_corner || !settings.on_first ? edge->second_way : Vec3(-edge->second_way)});
+    output->grips.push_back({Grip::What::along, "first", -1, middle, legs.first});
+    if (input.fields.number("angle") == 0) output->grips.push_back({Grip::What::along, "second", -1, middle, legs.second});
   }
   if (output && !wedge->is_flat) output->report.tell(twisted, 1, input.name, {(edge->begin + edge->end) / 2});
   if (output) tell_missing(output->report, input.name, std::move(missing));

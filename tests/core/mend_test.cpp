@@ -294,9 +294,9 @@ TEST_CASE("the deviation of two surfaces is that of their points, both ways") {
   CHECK(deviation_between(Mesh{}, cube(2)).max() == 0);
 }
 
-TEST_CASE("the deviation of needles is sampled along them, in time that does not grow with their slenderness") {
+TEST_CASE("the deviation of needles has the mean of what changes evenly along them") {
   // Elementary: the distance from a tilted strip to the ground grows evenly, so its mean is that at the strip's centroid; two
-  // tubes lie half the difference of their diameters apart. 30 000 needles as long as the part, sampled as squares, are minutes.
+  // tubes lie half the difference of their diameters apart.
   Mesh ground, strip;
   for (const Vec3& p : {Vec3(-50, -50, 0), Vec3(150, -50, 0), Vec3(150, 50, 0), Vec3(-50, 50, 0)}) ground.add_vertex(p);
   ground.add_face({0, 1, 2, 3});
