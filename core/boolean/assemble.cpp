@@ -212,7 +212,7 @@ class Faces {
     }
   }
 
-  /// Do the faces come out sound when they are cut into triangles again? Remembers which do not.
+  /// Do the faces come out sound when they are cut into triangles again? Remembers which do not. Asked again, it looks only at what is not as it was.
   /// @param moved_too  look at all that has a moved point, not only at what is cut in another way than before
   bool is_sound(bool moved_too, const Control& control) {
     auto has_moved = [&](const Triangle& t) { return moved_too && (rounded_.moved[t[0]] || rounded_.moved[t[1]] || rounded_.moved[t[2]]); };
@@ -221,33 +221,45 @@ class Faces {
     for (const Face& face : list) mesh.add_face(face.ring);
     const TriangleList again = triangulate(mesh);
     std::vector<Triangle> all = again.triangles;
-    std::vector<char> suspect;
+    // Of each triangle: is it not known to be sound by itself, and has that not been looked at.
+    std::vector<char> doubtful, suspect;
     std::vector<Index> piece;
+    const std::vector<char> differs = differs_from_last_look();
     for (std::size_t i = 0; i < again.face.size();) {
       std::size_t j = i;
       while (j < again.face.size() && again.face[j] == again.face[i]) ++j;
       const Face& face = list[again.face[i]];
       // Cut into the very triangles that came through the rounding stage it is known to be sound.
       const bool changed = !(face.whole && face.ring.size() == 4) && !same_triangles(rounded_.triangles, face.triangles, {all.data() + i, j - i});
-      for (std::size_t k = i; k < j; ++k) suspect.push_back(changed || has_moved(all[k]));
+      for (std::size_t k = i; k < j; ++k) {
+        doubtful.push_back(changed || has_moved(all[k]));
+        suspect.push_back(looks_ == 0 ? doubtful.back() : differs[again.face[i]]);
+      }
       piece.insert(piece.end(), j - i, rounded_.provenance[face.triangles[0]].piece);
       i = j;
     }
+    if (looks_ == 0) singles_to_look_at_.assign(rounded_.triangles.size(), 0);
+    for (std::size_t k = 0; k < triangles.size(); ++k)
+      if (looks_ == 0 ? has_moved(rounded_.triangles[triangles[k]]) : k >= singles_seen_) singles_to_look_at_[triangles[k]] = 1;
     Box3 around;
     for (std::size_t i = 0; i < all.size(); ++i)
-      if (suspect[i])
+      if (doubtful[i] || suspect[i])
         for (Index v : all[i]) around.add(rounded_.points[v]);
     for (Index t : triangles)
-      for (Index v : rounded_.triangles[t])
-        if (has_moved(rounded_.triangles[t])) around.add(rounded_.points[v]);
+      if (singles_to_look_at_[t] || has_moved(rounded_.triangles[t]))
+        for (Index v : rounded_.triangles[t]) around.add(rounded_.points[v]);
+    bad_.assign(list.size(), 0);
     if (around.empty()) return true;
+    std::vector<Index> single(all.size(), no_index);
     for (Index t : triangles) {
       const Triangle& corners = rounded_.triangles[t];
       const Vec3 &a = rounded_.points[corners[0]], &b = rounded_.points[corners[1]], &c = rounded_.points[corners[2]];
       if ((a.cwiseMin(b).cwiseMin(c).array() > around.hi.array()).any() || (a.cwiseMax(b).cwiseMax(c).array() < around.lo.array()).any())
         continue;
       all.push_back(corners);
-      suspect.push_back(has_moved(corners));
+      single.push_back(t);
+      doubtful.push_back(has_moved(corners));
+      suspect.push_back(singles_to_look_at_[t]);
       piece.push_back(rounded_.provenance[t].piece);
     }
     // Corners that were doubled where the result touches itself stand at one place.
@@ -264,20 +276,22 @@ class Faces {
           for (std::size_t i = 0; i < all.size(); ++i)
             for (Index v : at_places[i]) {
               if (rounded_.moved[v]) moved[i] = 1;
-              if (suspect[i]) changed[v] = 1;
+              if (doubtful[i] || suspect[i]) changed[v] = 1;
             }
           turned = in_turned_shells(rounded_.points, at_places, piece, moved, changed);
         });
     if (invalid.empty()) invalid.assign(all.size(), 0);
     for (std::size_t i = 0; i < non_manifold_edges.size(); ++i) invalid[i] = invalid[i] || non_manifold_edges[i];
     if (std::find(invalid.begin(), invalid.end(), 1) == invalid.end()) invalid = std::move(turned);
-    if (moved_too) return invalid.empty();
-    bad_.assign(list.size(), 0);
+    remember_look();
+    if (invalid.empty()) return true;
     bool sound = true;
-    for (std::size_t i = 0; i < again.face.size() && !invalid.empty(); ++i)
-      if (invalid[i] && suspect[i]) bad_[again.face[i]] = 1, sound = false;
-    return sound;
+    for (std::size_t i = 0; i < again.face.size(); ++i)
+      if (invalid[i] && doubtful[i]) bad_[again.face[i]] = 1, seen_[again.face[i]].bad = true, sound = false;
+    for (std::size_t i = again.face.size(); i < all.size(); ++i) singles_to_look_at_[single[i]] = invalid[i];
+    return sound && !moved_too;
   }
+  bool any_bad() const { return std::find(bad_.begin(), bad_.end(), 1) != bad_.end(); }
 
   /// Puts the triangles of those faces back. Where a large polygon and a small one are in each other's way, the small one goes
   /// first: the large one may do without it.
@@ -365,10 +379,41 @@ class Faces {
     if (scored.erase(std::minmax({a, v})) + scored.erase(std::minmax({v, b})) > 0) scored.insert(std::minmax({a, b}));
   }
 
+  /// Of each face: is it not as it was when it was looked at last, or was it bad then?
+  std::vector<char> differs_from_last_look() const {
+    std::vector<char> differs(list.size(), 1);
+    // Faces only ever leave the list: what is left of it is in the same order.
+    std::size_t f = 0;
+    for (const Seen& seen : seen_) {
+      if (f == list.size()) break;
+      if (list[f].triangles.front() != seen.first) continue;
+      differs[f] = seen.bad || list[f].ring != seen.ring;
+      ++f;
+    }
+    return differs;
+  }
+  void remember_look() {
+    ++looks_;
+    singles_seen_ = triangles.size();
+    std::fill(singles_to_look_at_.begin(), singles_to_look_at_.end(), 0);
+    seen_.clear();
+    for (const Face& face : list) seen_.push_back({face.triangles.front(), face.ring, false});
+  }
+
+  struct Seen {
+    Index first;  ///< triangle of the rounded result
+    std::vector<Index> ring;
+    bool bad;
+  };
+
   const Rounded& rounded_;
   const Separated& separated_;
   const Sources& sources_;
-  std::vector<char> bad_;
+  std::vector<char> bad_;                ///< of each face, by the last look
+  int looks_ = 0;
+  std::vector<Seen> seen_;               ///< by the last look
+  std::size_t singles_seen_ = 0;         ///< so many of `triangles` were there at the last look
+  std::vector<char> singles_to_look_at_;  ///< by triangle of the rounded result
 };
 
 /// A middle that was put into a contact edge need not lie on it to the last bit.
@@ -462,7 +507,7 @@ bool assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
     const auto scored = faces.scored;
     if (round < 3) faces.straighten(std::max(settings.tolerance, rounding));
     if (faces.is_sound(unproven, control)) break;
-    if (unproven) return false;
+    if (unproven && (round == 3 || !faces.any_bad())) return false;
     faces.list = bent;
     faces.scored = scored;
     faces.put_back();
