@@ -20,6 +20,7 @@ struct StepReport {
   OperationReport report;
   std::shared_ptr<const Comparison> comparison;  ///< null for kinds that give none
   Grips grips = {};
+  Guides guides = {};
 };
 
 /// What a part's recipe came to. Immutable once made. Names in messages are tokens of the cast.

@@ -24,4 +24,11 @@ struct Grip {
 };
 using Grips = std::vector<Grip>;
 
+/// What is only shown while the step is worked on: a line that tells where something was, or will be.
+struct Guide {
+  std::vector<Vec3> line;           ///< in the part's frame
+  std::string remark = {};          ///< beside its first point; may be empty
+};
+using Guides = std::vector<Guide>;
+
 }  // namespace anvil

@@ -334,7 +334,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
   const Index number = after.cast_steps++;
   made->mesh.origins = compose_origins(made->mesh, made->sources, opened.meshes, opened.offsets, number);
   after.mesh = std::make_shared<const Mesh>(std::move(made->mesh));
-  after.steps.push_back({number, std::move(made->report), std::move(made->comparison), std::move(made->grips)});
+  after.steps.push_back({number, std::move(made->report), std::move(made->comparison), std::move(made->grips), std::move(made->guides)});
   after.pieces = made->pieces;
   if (after.pieces > 1) after.piece = std::move(made->piece);
   after.open_on_purpose = made->open_on_purpose;

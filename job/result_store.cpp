@@ -240,6 +240,10 @@ void pass(auto& archive, Evaluated& evaluated) {
       b.plain(grip.component);
       for (Vec3* v : {&grip.origin, &grip.way, &grip.frame.origin, &grip.frame.u, &grip.frame.v, &grip.frame.normal}) pass(b, *v);
     });
+    a.each(step.guides, [](auto& b, Guide& guide) {
+      b.each(guide.line, pass_point);
+      b.text(guide.remark);
+    });
   });
   archive.list(evaluated.piece);
   archive.plain(evaluated.pieces);

@@ -90,6 +90,7 @@ struct StepOutput {
   std::shared_ptr<const SoundnessReport> soundness = nullptr;  ///< when it was found out anyway
   std::shared_ptr<const Comparison> comparison = nullptr;      ///< of kinds that people compare before and after
   Grips grips = {};                                            ///< where its numbers can be taken hold of
+  Guides guides = {};
 };
 /// What an operation of the engine gives, as a step's output.
 StepOutput as_output(BooleanResult result);

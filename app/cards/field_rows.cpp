@@ -25,6 +25,7 @@ FieldRows::FieldRows(std::span<const Field> fields, const QString& name, std::fu
       if (fields[k].folded == folded) add_row(k, fields[k], name + QString::fromStdString(fields[k].key));
   if (folded_.empty()) return;
   auto* more = link_button(tr("settings ▾"));
+  more->setObjectName(name + QStringLiteral("more"));
   more->setCheckable(true);
   more->setAccessibleName(tr("More settings of this step"));
   connect(more, &QToolButton::toggled, this, [this, more](bool open) {

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "core/outline.h"
 #include "job/edit.h"
@@ -44,18 +45,22 @@ QString label_of(const Field& field, const Grip& grip, const FieldValue& value) 
   return QStringLiteral("%1 %2").arg(in_qt(field.label), in_qt(in_words(one, FieldValue(number_of(value, grip.component)))));
 }
 
+/// Calls with what the last result says of the active step; not where it failed or is locked.
+void with_active_step(const Session& session, const std::function<void(const Job::Found&, const StepReport&, const Affine&)>& use) {
+  const Job::Found found = session.job().find_step(session.active_step());
+  if (!found || found.part->locked || !found.step->on) return;
+  const PartResult result = session.result(found.part->id);
+  if (!result.evaluated) return;
+  const auto& cast = result.cast.steps;
+  for (const StepReport& report : result.evaluated->steps)
+    if (report.step < cast.size() && cast[report.step] == found.step->id) use(found, report, session.job().world_of(found.part->id));
+}
+
 }  // namespace
 
 std::vector<PlacedGrip> placed_grips(const Session& session) {
   std::vector<PlacedGrip> placed;
-  const Job::Found found = session.job().find_step(session.active_step());
-  if (!found || found.part->locked || !found.step->on) return placed;
-  const PartResult result = session.result(found.part->id);
-  if (!result.evaluated) return placed;
-  const auto& cast = result.cast.steps;
-  for (const StepReport& report : result.evaluated->steps) {
-    if (report.step >= cast.size() || cast[report.step] != found.step->id) continue;
-    const Affine world = session.job().world_of(found.part->id);
+  with_active_step(session, [&](const Job::Found& found, const StepReport& report, const Affine& world) {
     for (const Grip& grip : report.grips) {
       const auto place = field_place(found.step->kind->fields, grip.field);
       if (!place) continue;
@@ -74,7 +79,18 @@ std::vector<PlacedGrip> placed_grips(const Session& session) {
       one.at = world * at;
       placed.push_back(std::move(one));
     }
-  }
+  });
+  return placed;
+}
+
+Guides placed_guides(const Session& session) {
+  Guides placed;
+  with_active_step(session, [&](const Job::Found&, const StepReport& report, const Affine& world) {
+    for (Guide guide : report.guides) {
+      for (Vec3& p : guide.line) p = world * p;
+      placed.push_back(std::move(guide));
+    }
+  });
   return placed;
 }
 

@@ -19,6 +19,8 @@ struct PlacedGrip {
 };
 /// Those of the active step, from its last result; none where it failed or is locked.
 std::vector<PlacedGrip> placed_grips(const Session& session);
+/// What that step shows beside them, in the job's space.
+Guides placed_guides(const Session& session);
 
 class GripDrag : public Drag {
  public:

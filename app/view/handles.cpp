@@ -46,6 +46,7 @@ void Handles::add_arrow(const Picture& picture, int handle, const Vec3& to, cons
 void Handles::place(const Session& session, const Picture& picture) {
   arms_.clear();
   beads_.clear();
+  signs_.clear();
   place_grips(session, picture);
   plane_ = work_plane(session);
   if (plane_)
@@ -69,6 +70,28 @@ void Handles::place_grips(const Session& session, const Picture& picture) {
     Bead bead{std::move(grip), {}, {}};
     if (picture.at(bead.grip.from, bead.from) && picture.at(bead.grip.at, bead.at)) beads_.push_back(std::move(bead));
   }
+  for (const Guide& guide : placed_guides(session)) {
+    Sign sign{{}, QString::fromStdString(guide.remark)};
+    for (const Vec3& p : guide.line)
+      if (QPointF at; picture.at(p, at)) sign.line << at;
+    if (sign.line.size() == static_cast<qsizetype>(guide.line.size())) signs_.push_back(std::move(sign));
+  }
+}
+
+/// Dotted, so that nobody takes them for edges.
+void Handles::paint_guides(QPainter& painter) const {
+  painter.setRenderHint(QPainter::Antialiasing);
+  for (const Sign& sign : signs_) {
+    QPen pen = round_pen(Qt::white, 3);
+    painter.setPen(pen);
+    painter.drawPolyline(sign.line);
+    pen = round_pen(theme::ink, 1.6);
+    pen.setDashPattern({0.1, 2.6});
+    painter.setPen(pen);
+    painter.drawPolyline(sign.line);
+  }
+  for (const Sign& sign : signs_)
+    if (!sign.remark.isEmpty()) halo_text(painter, sign.line.first() + QPointF(0, 16), sign.remark, theme::ink);
 }
 
 /// A thin line with a bar across its end, like the end of a dimension, and the number beside it; of points a dot with a ring.
@@ -127,6 +150,7 @@ void Handles::place_part(const Session& session, const Picture& picture) {
 }
 
 void Handles::paint(QPainter& painter, int hot) const {
+  paint_guides(painter);
   paint_grips(painter, hot);
   if (arms_.empty()) return;
   painter.setRenderHint(QPainter::Antialiasing);

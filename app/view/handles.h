@@ -48,9 +48,15 @@ class Handles {
 
   void place_grips(const Session& session, const Picture& picture);
   void paint_grips(QPainter& painter, int hot) const;
+  void paint_guides(QPainter& painter) const;
 
   std::vector<Arm> arms_;
   std::vector<Bead> beads_;
+  struct Sign {
+    QPolygonF line;
+    QString remark;
+  };
+  std::vector<Sign> signs_;
   std::optional<WorkPlane> plane_;
   QPointF centre_;
   Vec3 pivot_ = Vec3::Zero();

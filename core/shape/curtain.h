@@ -2,25 +2,21 @@
 // Lines thrown onto a part along a direction: as sheets that the engine scores or splits it by.
 #pragma once
 
-#include <array>
-
 #include "core/mesh/planar_region.h"
+#include "core/shape/drape.h"
 #include "core/shape/with_made.h"
 
 namespace anvil {
 
-/// A straight piece of a line, in the part's frame.
-using LinePiece = std::array<Vec3, 2>;
-
 struct ThrowSettings {
   Vec3 direction = Vec3(0, 0, -1);  ///< of any length; the way in which they are thrown
   bool through = true;              ///< onto all faces; else onto the first ones that they meet
+  std::vector<Index> faces = {};    ///< onto these alone; empty: onto any
 };
 
-/// The sheet that lines sweep over along the direction: right through the part, from in front of it to behind it; or, onto the first faces, piece by piece as far as
-/// these lie. Pieces along the direction sweep over nothing and are left out.
-/// @param part  what they are thrown onto; its bounds, and for the first faces its surface
-Mesh curtain(const Mesh& part, std::span<const LinePiece> lines, const ThrowSettings& settings);
+/// The sheet that lines sweep over along the direction: right through a box, from in front of it to behind it. Pieces along the direction sweep over nothing and are
+/// left out.
+Mesh curtain(const Box3& part, std::span<const LinePiece> lines, const Vec3& direction);
 
 /// The lines become edges of the part's faces; nothing else changes. Fresh edges are the new ones. An Issue when no line meets the part. Throws Stopped.
 Result<BooleanResult> throw_lines(const Workpiece& part, std::span<const LinePiece> lines, const ThrowSettings& settings, const Control& control = {});

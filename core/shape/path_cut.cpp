@@ -33,7 +33,7 @@ Result<BooleanResult> path_cut(const Workpiece& part, const PathCutSettings& set
   if (closed) lines.push_back({points.back(), points.front()});
   if (!cuts) return throw_lines(part, lines, {way, settings.through}, control);
   if (settings.what == PathCutSettings::What::both) {
-    Mesh sheet = curtain(*part.mesh, lines, {way, true});
+    Mesh sheet = curtain(bounds(*part.mesh), lines, way);
     if (sheet.empty()) return Issue{"the path runs along the line of sight", part.name, {}, "turn the direction"};
     return combine_with_made(part, {{std::move(sheet), Operation::split, "the path"}}, control);
   }

@@ -4,8 +4,11 @@
 #include <algorithm>
 #include <cmath>
 #include <unordered_map>
+#include <utility>
 
+#include "core/mesh/bvh.h"
 #include "core/mesh/edges.h"
+#include "core/mesh/triangulate.h"
 
 namespace anvil {
 namespace {
@@ -115,6 +118,47 @@ Result<Mesh> pushed_solid(const Mesh& mesh, const PushSettings& settings) {
     add_side(region.corners[c], region.corners[next_corner(region, edges.corner_face[c], c)]);
   }
   return solid;
+}
+
+std::vector<PushExit> push_exits(const Mesh& mesh, const PushSettings& settings) {
+  std::vector<PushExit> exits;
+  const Mesh region = region_of(mesh, settings.faces);
+  const bool together = settings.direction != Vec3::Zero();
+  const std::vector<Vec3> own = together ? std::vector<Vec3>() : ways_inwards(region);
+  const TriangleList list = triangulate(mesh);
+  const Bvh tree(mesh.positions, list.triangles);
+  const double size = bounds(mesh).diagonal(), within = 1e-5 * size;
+  const EdgeTable edges = build_edges(region);
+  std::vector<Index> next(region.positions.size(), no_index);  // along the boundary
+  for (Index e = 0; e < edges.size(); ++e)
+    if (const auto uses = edges.corners_of(e); uses.size() == 1) next[region.corners[uses[0]]] = region.corners[next_corner(region, edges.corner_face[uses[0]], uses[0])];
+  // Towards the inside of the region: the middle of a face that has the corner.
+  std::vector<Vec3> inside = region.positions;
+  for (Index f = 0; f < region.face_count(); ++f) {
+    Vec3 middle = Vec3::Zero();
+    for (Index v : region.face(f)) middle += region.positions[v] / static_cast<double>(region.face(f).size());
+    for (Index v : region.face(f)) inside[v] = middle;
+  }
+  for (Index first = 0; first < next.size(); ++first) {
+    PushExit exit{{}, {}, size, 0};
+    bool ends = true;
+    for (Index v = first, then = no_index; ends && v != no_index && next[v] != no_index; v = then) {
+      const Vec3 &p = region.positions[v], way = together ? Vec3(settings.direction.stableNormalized()) : Vec3(own[v].stableNormalized());
+      const Vec3 off = inside[v] - p, start = p + std::min(1.0, within / std::max(off.norm(), 1e-300)) * off + within * way;
+      const auto hit = way == Vec3::Zero() ? std::nullopt : tree.nearest_hit(mesh.positions, list.triangles, start, way);
+      ends = hit.has_value();
+      if (ends) {
+        const double far = hit->distance + within;
+        exit.from.push_back(p);
+        exit.at.push_back(p + far * way);
+        exit.nearest = std::min(exit.nearest, far);
+        exit.farthest = std::max(exit.farthest, far);
+      }
+      then = std::exchange(next[v], no_index);
+    }
+    if (ends && exit.at.size() > 2) exits.push_back(std::move(exit));
+  }
+  return exits;
 }
 
 Result<BooleanResult> push(const Workpiece& part, const PushSettings& settings, const Control& control) {

@@ -24,6 +24,15 @@ Vec3 mean_direction(const Mesh& mesh, std::span<const Index> faces);
 /// @return an Issue for no faces, and for a way that runs along all of them
 Result<Mesh> pushed_solid(const Mesh& mesh, const PushSettings& settings);
 
+/// Where a region comes out that is pushed far enough: for each of its boundaries the points where the body ends behind it, in order, and how far that is. Just a
+/// foretelling: lines of sight from a little within the boundary.
+struct PushExit {
+  std::vector<Vec3> from, at;
+  double nearest = 0, farthest = 0;
+};
+/// @return nothing for a region without a boundary, or whose boundary leads out of the body at once
+std::vector<PushExit> push_exits(const Mesh& mesh, const PushSettings& settings);
+
 /// Takes away, or adds, what the faces pass over: by the engine, so that nothing thin stays where it comes out or grazes another face. Fresh edges
 /// are those around the opening, and where it comes out.
 Result<BooleanResult> push(const Workpiece& part, const PushSettings& settings, const Control& control = {});

@@ -2,6 +2,8 @@
 // Push: a region of faces pushed into the body, right through it where wanted, or pulled out of it.
 #include "core/shape/push.h"
 
+#include <fmt/format.h>
+
 #include "job/hand_edit.h"
 #include "job/step_parts.h"
 
@@ -31,6 +33,17 @@ Result<StepOutput> run(const StepInput& input) {
     for (Index v : input.mesh->face(settings.faces[0])) middle += input.mesh->positions[v] / static_cast<double>(input.mesh->face(settings.faces[0]).size());
     const Vec3 in = settings.direction == Vec3::Zero() ? mean_direction(*input.mesh, settings.faces) : settings.direction;
     if (in != Vec3::Zero()) output->grips.push_back({Grip::What::along, "depth", -1, middle, in.stableNormalized()});
+  }
+  if (output && (settings.through || settings.depth > 0)) {
+    constexpr std::size_t max_guides = 24;  // so many corners have a line of their own
+    for (const PushExit& exit : push_exits(*input.mesh, settings)) {
+      if (!settings.through && settings.depth > exit.farthest) continue;
+      std::vector<Vec3> around = exit.at;
+      around.push_back(around.front());
+      const bool even = exit.farthest - exit.nearest < 1e-4 * exit.farthest;
+      output->guides.push_back({std::move(around), even ? fmt::format("comes out after {:.4g} mm", exit.farthest) : fmt::format("comes out after {:.4g} to {:.4g} mm", exit.nearest, exit.farthest)});
+      for (std::size_t k = 0; k < exit.at.size() && exit.at.size() <= max_guides; ++k) output->guides.push_back({{exit.from[k], exit.at[k]}});
+    }
   }
   if (output) tell_missing(output->report, input.name, std::move(missing));
   return output;

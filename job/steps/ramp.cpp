@@ -2,6 +2,7 @@
 // Ramp cut: a wedge along one straight edge, taken away or added.
 #include "core/shape/ramp.h"
 
+#include <array>
 #include <cmath>
 #include <numbers>
 
@@ -48,9 +49,26 @@ Result<StepOutput> run(const StepInput& input) {
   Result<StepOutput> output = as_output(about(input, ramp_cut(workpiece(input), *edge, settings, input.control)));
   if (output) {
     const WedgeLegs legs = wedge_legs(*edge, settings);
-    const Vec3 middle = (edge->begin + edge->end) / 2;
-    output->grips.push_back({Grip::What::along, "first", -1, middle, legs.first});
-    if (input.fields.number("angle") == 0) output->grips.push_back({Grip::What::along, "second", -1, middle, legs.second});
+    const Vec3 along = edge->along(), begin = edge->begin, end = edge->end, middle = (begin + end) / 2;
+    const bool by_width = input.fields.number("angle") == 0;
+    const Vec3 &at = settings.tapered ? begin : middle;
+    output->grips.push_back({Grip::What::along, "first", -1, at, legs.first});
+    if (by_width) output->grips.push_back({Grip::What::along, "second", -1, at, legs.second});
+    if (settings.tapered) output->grips.push_back({Grip::What::along, "first-end", -1, end, legs.first});
+    if (settings.tapered && by_width) output->grips.push_back({Grip::What::along, "second-end", -1, end, legs.second});
+    if (!settings.runs_out) {
+      output->grips.push_back({Grip::What::along, "begin-gap", -1, begin, along});
+      output->grips.push_back({Grip::What::along, "end-gap", -1, end, Vec3(-along)});
+    }
+    // The outline of the wedge, and what its new face is.
+    const double first_end = settings.tapered ? settings.first_end : settings.first, second_end = settings.tapered ? settings.second_end : settings.second;
+    const std::array<Vec3, 2> first{begin + settings.first * legs.first, end + first_end * legs.first}, second{begin + settings.second * legs.second, end + second_end * legs.second};
+    output->guides.push_back({{begin, end}});
+    output->guides.push_back({{(first[0] + second[0] + first[1] + second[1]) / 4}, std::string(settings.add ? "comes" : "goes") + (wedge->is_flat ? ", leaves a plane" : ", leaves a twisted face")});
+    output->guides.push_back({{begin, first[0], first[1], end}});
+    output->guides.push_back({{begin, second[0], second[1], end}});
+    output->guides.push_back({{first[0], second[0]}});
+    output->guides.push_back({{first[1], second[1]}});
   }
   if (output && !wedge->is_flat) output->report.tell(twisted, 1, input.name, {(edge->begin + edge->end) / 2});
   if (output) tell_missing(output->report, input.name, std::move(missing));

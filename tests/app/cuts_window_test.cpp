@@ -3,6 +3,7 @@
 #include <QComboBox>
 #include <QPlainTextEdit>
 
+#include "app/view/grip_drag.h"
 #include "core/soundness/check.h"
 #include "job/edit.h"
 #include "tests/app/driver.h"
@@ -144,12 +145,34 @@ TEST_CASE("a ramp goes along a chosen edge: two bars for its faces, taken away o
   type_at_grip(d, "second", QStringLiteral("6"));
   CHECK(d.volume(box) == Approx(40 * 40 * 20 - 40 * 10 * 6 / 2.0));
   CHECK(is_sound(d, box));
+  // Closed off and tapered: a bar at each end for each width, and two for the gaps; what has gone is shown, and that it leaves a plane.
+  const auto remark = [&] { return placed_guides(d.session())[1].remark; };
+  CHECK(remark() == "goes, leaves a plane");
+  d.click(d.widget(field_name(d, box, "runs-out")));
+  d.settle();
+  type_at_grip(d, "begin-gap", QStringLiteral("10"));
+  CHECK(d.volume(box) == Approx(40 * 40 * 20 - 30 * 10 * 6 / 2.0));
+  const JobPtr straight = d.session().history().committed();
+  d.click(d.widget(field_name(d, box, "more")));
+  d.click(d.widget(field_name(d, box, "tapered")));
+  d.settle();
+  type_at_grip(d, "first-end", QStringLiteral("10"));
+  CHECK(remark() == "goes, leaves a twisted face");
+  type_at_grip(d, "second-end", QStringLiteral("6"));
+  CHECK(remark() == "goes, leaves a plane");
+  CHECK(d.volume(box) == Approx(40 * 40 * 20 - 30 * 10 * 6 / 2.0));
+  CHECK(is_sound(d, box));
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(d.session().job().at(box).recipe.back().fields == straight->at(box).recipe.back().fields);
   auto* how = d.widget<QComboBox>(field_name(d, box, "how"));
   how->setFocus();
   QTest::keyClick(Driver::window_of(how), Qt::Key_Down);
   d.settle();
   CHECK(std::get<std::string>(field(d, box, "how")) == "add");
   CHECK(d.volume(box) > 40 * 40 * 20);
+  CHECK(placed_guides(d.session())[1].remark == "comes, leaves a plane");
   CHECK(is_sound(d, box));
 }
 
@@ -163,6 +186,12 @@ TEST_CASE("a chosen face is pushed in by its bar, and right through") {
   REQUIRE(last_step(d, box).kind == &steps::push);
   type_at_grip(d, "depth", QStringLiteral("7"));
   CHECK(d.volume(box) == Approx(40 * 40 * 13));
+  // Where it would come out stands there before it does: all around the bottom, and how far that is.
+  const Guides guides = placed_guides(d.session());
+  REQUIRE(guides.size() == 5);
+  CHECK(guides[0].remark == "comes out after 20 mm");
+  CHECK(guides[0].line.size() == 5);
+  for (const Vec3& p : guides[0].line) CHECK(std::abs(p.z()) < 1e-2);
   d.type(d.widget(field_name(d, box, "depth")), QStringLiteral("-5"));
   d.settle();
   CHECK(d.volume(box) == Approx(40 * 40 * 25));
@@ -388,6 +417,20 @@ TEST_CASE("a path is clicked over the faces, drawn, closed by its first point, a
   CHECK(d.volume(box) == Approx(40 * 40 * 20));
   CHECK(d.session().result(box).evaluated->mesh->face_count() > 6);
   CHECK(is_sound(d, box));
+  // Onto one chosen face alone, though it goes right through.
+  d.key(Qt::Key_Delete, Qt::ShiftModifier);
+  d.settle();
+  choose_at(d, "choose_faces", {1, 1, 20});
+  verb(d, "throw-grid");
+  d.settle();
+  REQUIRE(last_step(d, box).kind == &steps::throw_grid);
+  d.click(d.widget(field_name(d, box, "through")));
+  d.settle();
+  CHECK(std::get<bool>(field(d, box, "through")));
+  CHECK(is_sound(d, box));
+  const PartResult thrown = d.session().result(box);
+  CHECK(thrown.evaluated->fresh_edges.size() > 4);
+  for (const auto& [v, w] : thrown.evaluated->fresh_edges) CHECK(std::abs(thrown.evaluated->mesh->positions[v].z() - 10) < 1e-6);  // the top, in the part's own frame
   // An open path: two points and Return.
   d.key(Qt::Key_Q);
   d.click_at({-15, 0, 20});

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The long run of chamfers and rounds, ramps, pushes and stencils on forty bodies.
-//   build/release/tests/cut_fuzz finish|ramp|push|stencil [CASES] [FIRST_SEED]
+// The long run of chamfers and rounds, ramps, pushes, stencils and thrown lines on forty bodies.
+//   build/release/tests/cut_fuzz finish|ramp|push|stencil|thrown [CASES] [FIRST_SEED]
 // Results are judged by CGAL, and by how the volume changes.
 #include <cstring>
 
@@ -13,8 +13,8 @@ int main(int argc, char** argv) {
     const char* name;
     std::string (*wrong)(unsigned);
   };
-  for (const Run& run : {Run{"finish", what_is_wrong_with_finish}, Run{"ramp", what_is_wrong_with_ramp}, Run{"push", what_is_wrong_with_push}, Run{"stencil", what_is_wrong_with_stencil}})
+  for (const Run& run : {Run{"finish", what_is_wrong_with_finish}, Run{"ramp", what_is_wrong_with_ramp}, Run{"push", what_is_wrong_with_push}, Run{"stencil", what_is_wrong_with_stencil}, Run{"thrown", what_is_wrong_with_thrown}})
     if (argc > 1 && std::strcmp(argv[1], run.name) == 0) return fuzz(argc - 1, argv + 1, run.wrong);
-  fmt::print("cut_fuzz finish|ramp|push|stencil [CASES] [FIRST_SEED]\n");
+  fmt::print("cut_fuzz finish|ramp|push|stencil|thrown [CASES] [FIRST_SEED]\n");
   return 2;
 }

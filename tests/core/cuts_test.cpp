@@ -325,6 +325,45 @@ TEST_CASE("a path becomes edges, or a cut: left of it, right of it, within it, b
   CHECK_FALSE(path_cut(part_of(plate), settings).ok());
 }
 
+TEST_CASE("where a pushed region comes out is told: all of it at once, sooner on one side, or behind a hollow") {
+  const Mesh block = stock("box", {30, 20, 10});
+  const auto face_that_looks = [](const Mesh& mesh, const Vec3& way) {
+    Index best = 0;
+    for (Index f = 0; f < mesh.face_count(); ++f)
+      if (newell_normal(mesh.positions, mesh.face(f)).normalized().dot(way) > newell_normal(mesh.positions, mesh.face(best)).normalized().dot(way)) best = f;
+    return best;
+  };
+  PushSettings settings;
+  settings.faces = {face_that_looks(block, Vec3::UnitZ())};
+  settings.direction = {0, 0, -1};
+  auto exits = push_exits(block, settings);
+  REQUIRE(exits.size() == 1);
+  CHECK(exits[0].at.size() == 4);
+  CHECK(exits[0].nearest == Approx(10).epsilon(1e-6));
+  CHECK(exits[0].farthest == Approx(10).epsilon(1e-6));
+  // Leaning: two of its corners leave through the side at once.
+  settings.direction = Vec3(1, 0, -1);
+  exits = push_exits(block, settings);
+  REQUIRE(exits.size() == 1);
+  CHECK(exits[0].nearest < 1e-2);
+  CHECK(exits[0].farthest == Approx(10 * std::sqrt(2)).epsilon(1e-4));
+  // A hollow within: there it comes out first.
+  const auto hollow = combine(std::vector<Operand>{{shared(block), "block"}, {shared(stock("box", {40, 30, 2})), "slot", Operation::difference, Affine(Eigen::Translation3d(0, 0, 1))}});
+  REQUIRE(hollow);
+  settings.direction = {0, 0, -1};
+  settings.faces.clear();
+  for (Index f = 0; f < hollow->mesh.face_count(); ++f)
+    if (newell_normal(hollow->mesh.positions, hollow->mesh.face(f)).z() > 1 && hollow->mesh.positions[hollow->mesh.face(f)[0]].z() > 4.9) settings.faces.push_back(f);
+  REQUIRE(settings.faces.size() == 1);
+  exits = push_exits(hollow->mesh, settings);
+  REQUIRE(exits.size() == 1);
+  CHECK(exits[0].farthest == Approx(3).epsilon(1e-6));
+  // A whole closed surface comes out nowhere.
+  settings.faces.clear();
+  for (Index f = 0; f < block.face_count(); ++f) settings.faces.push_back(f);
+  CHECK(push_exits(block, settings).empty());
+}
+
 TEST_CASE("thrown lines are edges where they fall, on the first faces or on all, and change nothing else") {
   const Mesh plate = stock("box", {40, 40, 10});
   const auto edges_at = [](const BooleanResult& result, double z) {
@@ -348,6 +387,24 @@ TEST_CASE("thrown lines are edges where they fall, on the first faces or on all,
     CHECK(squares() == 16);
   }
   CHECK_FALSE(grid_lines(bounds(plate), {0, 0, 5}, {0, 0, 1}, 0.01, 0).ok());
+  // A step right under a line: it falls on the first face on each side of it, and nowhere on the wall; and on a chosen face alone, with whatever lies before it.
+  const auto stepped = combine(std::vector<Operand>{{shared(stock("box", {40, 40, 10})), "plate"}, {shared(placed(stock("box", {20, 50, 20}), {-13.3, 0, 10})), "step", Operation::difference}});
+  REQUIRE(stepped);
+  const std::vector<LinePiece> line{{Vec3(-30, 3, 0), Vec3(30, 3, 0)}};
+  const auto on_first = throw_lines(part_of(stepped->mesh), line, {{0, 0, -1}, false});
+  REQUIRE(on_first);
+  CHECK(on_first->fresh_edges.size() == 2);
+  CHECK(edges_at(*on_first, 0) == 1);
+  CHECK(edges_at(*on_first, 5) == 1);
+  Index under = no_index;
+  for (Index f = 0; f < stepped->mesh.face_count(); ++f)
+    if (newell_normal(stepped->mesh.positions, stepped->mesh.face(f)).z() < -100) under = f;
+  REQUIRE(under != no_index);
+  const auto on_chosen = throw_lines(part_of(stepped->mesh), line, {{0, 0, -1}, true, {under}});
+  REQUIRE(on_chosen);
+  CHECK(on_chosen->fresh_edges.size() == 1);
+  CHECK(edges_at(*on_chosen, -5) == 1);
+  CHECK_FALSE(throw_lines(part_of(stepped->mesh), line, {{0, 0, -1}, false, {under}}).ok());
   // Both rims of a bar sweep over one sheet.
   const auto rims = throw_lines(part_of(plate), edge_lines(stock("cylinder", {20, 6, 48}), Affine::Identity(), 20), {{0, 0, -1}, true});
   REQUIRE(rims);
@@ -456,10 +513,10 @@ TEST_CASE("what crossing loops wind around has their area, and holes of holes ar
   CHECK(judge(in_triangles(prism(planar_region({square(5), square(3)}, anvil::Inside::odd), {}, -1, 2))).sound());
 }
 
-TEST_CASE("random chamfers, ramps, pushes and stencils on forty bodies are sound, and change the volume as they must") {
+TEST_CASE("random chamfers, ramps, pushes, stencils and thrown lines on forty bodies are sound, and change what they must") {
   // A share of build/release/tests/cut_fuzz.
   for (const auto& [name, wrong, cases] : {std::tuple("finish", &what_is_wrong_with_finish, 20u), std::tuple("ramp", &what_is_wrong_with_ramp, 120u), std::tuple("push", &what_is_wrong_with_push, 120u),
-                                           std::tuple("stencil", &what_is_wrong_with_stencil, 25u)})
+                                           std::tuple("stencil", &what_is_wrong_with_stencil, 25u), std::tuple("thrown", &what_is_wrong_with_thrown, 120u)})
     for (unsigned seed = 1; seed < cases; ++seed) {
       INFO(name << " seed " << seed);
       CHECK(wrong(seed) == "");

@@ -7,6 +7,9 @@
 #include <random>
 
 #include "core/mesh/edge_rule.h"
+#include "core/mesh/nearest.h"
+#include "core/mesh/triangulate.h"
+#include "core/shape/curtain.h"
 #include "core/shape/finish.h"
 #include "core/shape/push.h"
 #include "core/shape/ramp.h"
@@ -305,6 +308,99 @@ std::string what_is_wrong_with_stencil(unsigned seed) {
   const double a = volume_of(result->mesh), b = volume_of(other->mesh);
   // Contact may move what lies within a millionth of the size.
   if (std::abs(a - b) > 1e-9 * volume_of(mesh) + 4e-6 * size * (surface_area(result->mesh) + surface_area(other->mesh))) return told(fmt::format("volume {}, by an extruded part {}", a, b));
+  return {};
+}
+
+namespace {
+
+/// Where a line of sight meets the faces of a mesh, one triangle after the other.
+struct Sighting {
+  double depth;
+  Index face;
+};
+std::vector<Sighting> sightings(const Mesh& mesh, const TriangleList& list, const Vec3& p, const Vec3& way) {
+  std::vector<Sighting> found;
+  for (std::size_t k = 0; k < list.triangles.size(); ++k) {
+    const auto& t = list.triangles[k];
+    const Vec3 a = mesh.positions[t[0]] - p, b = mesh.positions[t[1]] - p, c = mesh.positions[t[2]] - p;
+    const double u = way.dot(b.cross(c)), v = way.dot(c.cross(a)), w = way.dot(a.cross(b)), sum = u + v + w;
+    if (sum == 0 || !((u >= 0 && v >= 0 && w >= 0) || (u <= 0 && v <= 0 && w <= 0))) continue;
+    found.push_back({((u * a + v * b + w * c) / sum).dot(way), list.face[k]});
+  }
+  std::sort(found.begin(), found.end(), [](const Sighting& a, const Sighting& b) { return a.depth < b.depth; });
+  return found;
+}
+
+double distance_to_edge(const Vec3& p, const Vec3& a, const Vec3& b) { return (a + std::clamp((p - a).dot(b - a) / (b - a).squaredNorm(), 0.0, 1.0) * (b - a) - p).norm(); }
+
+}  // namespace
+
+std::string what_is_wrong_with_thrown(unsigned seed) {
+  Dice dice(seed);
+  const Mesh& mesh = body(seed);
+  const TriangleList list = triangulate(mesh);
+  const double size = bounds(mesh).diagonal();
+  ThrowSettings settings;
+  settings.direction = dice.upto(3) == 0 ? Vec3(-Vec3::UnitZ()) : dice.direction();
+  settings.through = dice.upto(3) == 0;
+  std::vector<char> wanted(mesh.face_count(), 1);
+  if (dice.upto(2) == 0) {
+    const double share = dice.between(0.05, 0.9);
+    for (Index f = 0; f < mesh.face_count(); ++f)
+      if (wanted[f] = dice.share() < share; wanted[f] != 0) settings.faces.push_back(f);
+    if (settings.faces.empty()) settings.faces.push_back(0), wanted[0] = 1;
+  }
+  const auto lines = grid_lines(bounds(mesh), bounds(mesh).centre() + 0.05 * size * dice.direction(), settings.direction, size * dice.between(0.04, 0.4), dice.upto(3) == 0 ? 0 : dice.between(0, 90));
+  const auto told = [&](const std::string& what) {
+    return fmt::format("body {} {} lines thrown {} onto {} of {} faces: {}", seed % bodies, lines->size(), settings.through ? "through" : "first", settings.faces.size(), mesh.face_count(), what);
+  };
+  const Result<BooleanResult> result = throw_lines(as_part(mesh), *lines, settings);
+  if (!result) return result.issue().what.starts_with("no line meets") ? "" : told(result.issue().message());
+  if (const std::string wrong = judged("result", result->mesh); !wrong.empty()) return told(wrong);
+  const double before = volume_of(mesh), after = volume_of(result->mesh), near = 8e-6 * size;
+  if (!at_most(after, before, mesh) || !at_most(before, after, mesh)) return told(fmt::format("volume {} before, {} after", before, after));
+  const Vec3 way = settings.direction.normalized(), aside = way.unitOrthogonal(), across = way.cross(aside);
+  // Every new edge lies on a chosen face and, if only the first were asked for, in sight: some of it, since no polygon holds a loose end; where a line goes on
+  // unseen, or onto another face, its end is led on to the border or to where it comes back.
+  const auto is_on_chosen = [&](const Vec3& p) {
+    for (std::size_t k = 0; k < list.triangles.size(); ++k) {
+      const auto& t = list.triangles[k];
+      if (wanted[list.face[k]] != 0 && (nearest_on_triangle(p, mesh.positions[t[0]], mesh.positions[t[1]], mesh.positions[t[2]]) - p).norm() < 4 * near) return true;
+    }
+    return false;
+  };
+  const auto is_in_sight = [&](const Vec3& p) {
+    // From a little to each side as well: else something grazes the line of sight.
+    for (const Vec3& off : {Vec3(Vec3::Zero()), Vec3(aside), Vec3(-aside), Vec3(across), Vec3(-across)})
+      if (const auto seen = sightings(mesh, list, p + 4 * near * off, way); seen.empty() || seen.front().depth > -100 * near) return true;
+    return false;
+  };
+  for (const auto& [v, w] : result->fresh_edges) {
+    const Vec3 &from = result->mesh.positions[v], &to = result->mesh.positions[w];
+    const Vec3 middle = (from + to) / 2;
+    const auto is_along = [&](const LinePiece& line) { return std::abs((middle - line[0]).dot((line[1] - line[0]).cross(way).normalized())) < near; };
+    if (std::none_of(lines->begin(), lines->end(), is_along)) continue;
+    bool seen = false;
+    for (int k = 0; k <= 40 && !seen; ++k) {
+      const Vec3 p = from + (to - from) * (k / 40.0);
+      seen = is_on_chosen(p) && (settings.through || is_in_sight(p));
+    }
+    if (!seen) return told(fmt::format("nothing of the edge at {} {} {} is where it should be", middle.x(), middle.y(), middle.z()));
+  }
+  // Any point of a line that falls on such a face is on an edge.
+  const EdgeTable edges = build_edges(result->mesh);
+  for (int k = 0; k < 20; ++k) {
+    const LinePiece& line = (*lines)[dice.upto(static_cast<unsigned>(lines->size()))];
+    const Vec3 p = line[0] + dice.share() * (line[1] - line[0]);
+    const auto seen = sightings(mesh, list, p, way);
+    for (std::size_t n = 0; n < seen.size() && (n == 0 || settings.through); ++n) {
+      if (!wanted[seen[n].face] || std::abs(newell_normal(mesh.positions, mesh.face(seen[n].face)).normalized().dot(way)) < 0.05) continue;
+      const Vec3 at = p + seen[n].depth * way;
+      double nearest = size;
+      for (const auto& [v, w] : edges.vertices) nearest = std::min(nearest, distance_to_edge(at, result->mesh.positions[v], result->mesh.positions[w]));
+      if (nearest > 40 * near) return told(fmt::format("no edge at {} {} {}, the nearest is {} off", at.x(), at.y(), at.z(), nearest));
+    }
+  }
   return {};
 }
 
