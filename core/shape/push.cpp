@@ -139,24 +139,30 @@ std::vector<PushExit> push_exits(const Mesh& mesh, const PushSettings& settings)
     for (Index v : region.face(f)) middle += region.positions[v] / static_cast<double>(region.face(f).size());
     for (Index v : region.face(f)) inside[v] = middle;
   }
+  const auto corners = static_cast<std::size_t>(std::count_if(next.begin(), next.end(), [](Index v) { return v != no_index; }));
+  const int samples = corners > 100 ? 1 : 16;  // lines of sight for each edge
+  const auto way_of = [&](Index v) { return Vec3((together ? settings.direction : own[v]).stableNormalized()); };
   for (Index first = 0; first < next.size(); ++first) {
     PushExit exit{{}, {}, size, 0};
     bool ends = true;
-    for (Index v = first, then = no_index; ends && v != no_index && next[v] != no_index; v = then) {
-      const Vec3 &p = region.positions[v], way = together ? Vec3(settings.direction.stableNormalized()) : Vec3(own[v].stableNormalized());
-      const Vec3 off = inside[v] - p, start = p + std::min(1.0, within / std::max(off.norm(), 1e-300)) * off + within * way;
-      const auto hit = way == Vec3::Zero() ? std::nullopt : tree.nearest_hit(mesh.positions, list.triangles, start, way);
-      ends = hit.has_value();
-      if (ends) {
+    for (Index v = first; ends && next[v] != no_index;) {
+      const Index to = std::exchange(next[v], no_index);
+      for (int k = 0; k < samples && ends; ++k) {
+        const double share = static_cast<double>(k) / samples;
+        const Vec3 p = region.positions[v] + share * (region.positions[to] - region.positions[v]), way = ((1 - share) * way_of(v) + share * way_of(to)).stableNormalized();
+        const Vec3 off = inside[v] - p, start = p + std::min(1.0, within / std::max(off.norm(), 1e-300)) * off + within * way;
+        const auto hit = way == Vec3::Zero() ? std::nullopt : tree.nearest_hit(mesh.positions, list.triangles, start, way);
+        ends = hit.has_value();
+        if (!ends) break;
         const double far = hit->distance + within;
-        exit.from.push_back(p);
         exit.at.push_back(p + far * way);
+        if (k == 0) exit.corners.push_back({p, exit.at.back()});
         exit.nearest = std::min(exit.nearest, far);
         exit.farthest = std::max(exit.farthest, far);
       }
-      then = std::exchange(next[v], no_index);
+      v = to;
     }
-    if (ends && exit.at.size() > 2) exits.push_back(std::move(exit));
+    if (ends && exit.corners.size() > 2) exits.push_back(std::move(exit));
   }
   return exits;
 }

@@ -2,6 +2,7 @@
 // A region of faces pushed into the body or pulled out of it.
 #pragma once
 
+#include <array>
 #include <span>
 
 #include "core/shape/with_made.h"
@@ -25,9 +26,10 @@ Vec3 mean_direction(const Mesh& mesh, std::span<const Index> faces);
 Result<Mesh> pushed_solid(const Mesh& mesh, const PushSettings& settings);
 
 /// Where a region comes out that is pushed far enough: for each of its boundaries the points where the body ends behind it, in order, and how far that is. Just a
-/// foretelling: lines of sight from a little within the boundary.
+/// foretelling: lines of sight from a little within the boundary, several for each of its edges.
 struct PushExit {
-  std::vector<Vec3> from, at;
+  std::vector<Vec3> at;
+  std::vector<std::array<Vec3, 2>> corners;  ///< from each corner of the boundary, to where it comes out
   double nearest = 0, farthest = 0;
 };
 /// @return nothing for a region without a boundary, or whose boundary leads out of the body at once

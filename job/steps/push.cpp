@@ -42,7 +42,8 @@ Result<StepOutput> run(const StepInput& input) {
       around.push_back(around.front());
       const bool even = exit.farthest - exit.nearest < 1e-4 * exit.farthest;
       output->guides.push_back({std::move(around), even ? fmt::format("comes out after {:.4g} mm", exit.farthest) : fmt::format("comes out after {:.4g} to {:.4g} mm", exit.nearest, exit.farthest)});
-      for (std::size_t k = 0; k < exit.at.size() && exit.at.size() <= max_guides; ++k) output->guides.push_back({{exit.from[k], exit.at[k]}});
+      if (exit.corners.size() <= max_guides)
+        for (const auto& [from, to] : exit.corners) output->guides.push_back({{from, to}});
     }
   }
   if (output) tell_missing(output->report, input.name, std::move(missing));

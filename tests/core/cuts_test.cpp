@@ -338,7 +338,7 @@ TEST_CASE("where a pushed region comes out is told: all of it at once, sooner on
   settings.direction = {0, 0, -1};
   auto exits = push_exits(block, settings);
   REQUIRE(exits.size() == 1);
-  CHECK(exits[0].at.size() == 4);
+  CHECK(exits[0].corners.size() == 4);
   CHECK(exits[0].nearest == Approx(10).epsilon(1e-6));
   CHECK(exits[0].farthest == Approx(10).epsilon(1e-6));
   // Leaning: two of its corners leave through the side at once.
