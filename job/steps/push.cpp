@@ -57,7 +57,7 @@ const StepKind steps::push = {
     {region, toggle_field("through", "Right through", false, "As far as the body reaches, out on the other side."),
      length_field("depth", "Depth", 5, "How far into the body; negative pulls the faces out of it.", -max_length),
      choice_field("way", "Way", "mean", {{"mean", "all one way, straight in"}, {"direction", "all along a direction"}, {"own", "each corner its own way"}}, "Along one direction, or each corner against its own normal."),
-     folded(direction_field("direction", "Direction", Vec3(0, 0, -1), "The way in, where it is along a direction."))},
+     direction_field("direction", "Direction", Vec3(0, 0, -1), "The way in, where it is along a direction.")},
     run, 3, "P",
     [](Step& step, const Box3& part) { set_field(step, "depth", round_number(part.diagonal() / 20)); }};
 

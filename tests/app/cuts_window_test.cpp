@@ -192,6 +192,25 @@ TEST_CASE("a chosen face is pushed in by its bar, and right through") {
   CHECK(guides[0].remark == "comes out after 20 mm");
   CHECK(guides[0].line.front() == guides[0].line.back());
   for (const Vec3& p : guides[0].line) CHECK(std::abs(p.z()) < 1e-2);
+  // Along an edge that is clicked: straight down, so as before; then along an axis.
+  d.click(d.widget(QStringLiteral("direction_edge")));
+  d.click_at({20, -20, 6});
+  d.settle();
+  CHECK(std::get<std::string>(field(d, box, "way")) == "direction");
+  CHECK(std::get<Vec3>(field(d, box, "direction")) == Vec3(0, 0, -1));
+  CHECK(d.volume(box) == Approx(40 * 40 * 13));
+  d.click(d.widget(QStringLiteral("direction_over")));
+  d.settle();
+  CHECK(d.volume(box) == Approx(40 * 40 * 20));  // out of the body there is nothing to take away
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  d.click(d.widget(QStringLiteral("direction_points")));
+  d.click_at({10, -10, 13});
+  d.click_at({10, 5, 13});
+  d.settle();
+  CHECK((std::get<Vec3>(field(d, box, "direction")) - Vec3::UnitY()).norm() < 0.05);  // to the pixel
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
   d.type(d.widget(field_name(d, box, "depth")), QStringLiteral("-5"));
   d.settle();
   CHECK(d.volume(box) == Approx(40 * 40 * 25));
