@@ -155,7 +155,7 @@ Step drawn_step(const Session& session, PartId part, const DrawnOutline& drawn) 
 }
 
 void draw_stencil(Desk& desk, DrawKind kind) {
-  desk.view.draw_outline(kind, [&window = desk.window, &session = desk.session](const DrawnOutline& drawn) {
+  desk.view.draw_outline(kind, DrawPlane::sight, [&window = desk.window, &session = desk.session](const DrawnOutline& drawn) {
     const std::vector<PartId> parts = cut_by_drawing(session);
     if (parts.empty()) return session.complain({"there is no part that it could cut", "", {}, "make or bring in one"});
     Result<Job> job = session.job();

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/view/outline_draw.h"
 
+#include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "app/theme.h"
 #include "app/view/overlay.h"
@@ -11,10 +13,11 @@ namespace {
 
 QString tr(const char* text) { return QObject::tr(text); }
 
-Outline polygon_of(const std::vector<Vec2>& points) {
+/// @param rises  of the pieces that begin at the first points; the others are straight
+Outline polygon_of(const std::vector<Vec2>& points, const std::vector<double>& rises = {}) {
   OutlineLoop loop;
-  for (const Vec2& p : points)
-    if (loop.empty() || (p - loop.back().at).norm() > 0) loop.push_back({p, 0});
+  for (std::size_t k = 0; k < points.size(); ++k)
+    if (loop.empty() || (points[k] - loop.back().at).norm() > 0) loop.push_back({points[k], k < rises.size() ? rises[k] : 0});
   while (loop.size() > 1 && loop.back().at == loop.front().at) loop.pop_back();
   return {loop};
 }
@@ -24,6 +27,18 @@ Outline polygon_of(const std::vector<Vec2>& points) {
 void OutlineDraw::begin(const At& at) {
   const Camera& camera = at.camera;
   PlaneFrame frame;
+  if (plane_ == DrawPlane::surface) {
+    frame.normal = at.under ? at.normal : Vec3(Vec3::UnitZ());
+    // Level on whatever leans.
+    frame.u = std::abs(frame.normal.z()) > 0.99 ? Vec3(Vec3::UnitX() - frame.normal.x() * frame.normal).normalized() : Vec3(Vec3::UnitZ().cross(frame.normal)).normalized();
+    frame.v = frame.normal.cross(frame.u);
+    frame.origin = at.under ? Vec3(at.under->dot(frame.normal) * frame.normal) : Vec3(Vec3::Zero());
+    if (const auto hit = on_plane(camera.ray(at.pixel, at.size), frame.origin, frame.normal)) {
+      frame_ = frame;
+      reach_ = camera.pixel_length(*hit, at.size) * std::max(at.size.width(), at.size.height());
+    }
+    return;
+  }
   frame.normal = -camera.forward();
   frame.u = camera.right();
   frame.v = camera.up();
@@ -62,7 +77,9 @@ Vec2 OutlineDraw::in_plane(const At& at) const {
 
 bool OutlineDraw::press(const At& at) {
   if (!frame_) begin(at);
+  if (!frame_) return false;
   now_ = in_plane(at);
+  if (std::exchange(bowing_, false)) return false;
   if (kind_ == DrawKind::polygon && points_.size() > 2 && (now_ - points_.front()).norm() < 0.012 * reach_) return complete();
   if (kind_ == DrawKind::line && points_.size() == 2) return complete();
   if ((kind_ == DrawKind::rectangle || kind_ == DrawKind::circle) && points_.size() == 1) return complete();
@@ -70,15 +87,27 @@ bool OutlineDraw::press(const At& at) {
   return false;
 }
 
+double OutlineDraw::off_last_piece(const Vec2& p) const {
+  const Vec2 &a = points_[points_.size() - 2], &b = points_.back(), way = (b - a).normalized();
+  return Vec2(way.y(), -way.x()).dot(p - (a + b) / 2);
+}
+
+void OutlineDraw::bow() {
+  if (kind_ != DrawKind::polygon || points_.size() < 2) return;
+  bowing_ = true;
+  rises_.resize(points_.size(), 0);
+}
+
 void OutlineDraw::move(const At& at) {
   if (!frame_) return;
   now_ = in_plane(at);
+  if (bowing_) rises_[points_.size() - 2] = off_last_piece(now_);
   if (kind_ == DrawKind::free && !points_.empty() && (now_ - points_.back()).norm() > 0.004 * reach_) points_.push_back(now_);
 }
 
 /// What is drawn by dragging ends when the button is let go; after a mere click the next one ends it.
 bool OutlineDraw::release(const At& at) {
-  if (!frame_ || points_.empty()) return false;
+  if (!frame_ || points_.empty() || bowing_) return false;
   now_ = in_plane(at);
   const bool dragged = (now_ - points_.back()).norm() > 0.01 * reach_;
   if (kind_ == DrawKind::free) return points_.size() > 2 && complete();
@@ -92,6 +121,11 @@ bool OutlineDraw::take_size(const std::string& typed) {
   const auto cross = typed.find('x');
   const Result<double> first = parse_sum(typed.substr(0, cross), true), second = cross == std::string::npos ? first : parse_sum(typed.substr(cross + 1), true);
   if (!first || !second || !(*first > 0) || !(*second > 0)) return false;
+  if (std::exchange(bowing_, false)) {
+    double& rise = rises_[points_.size() - 2];
+    rise = rise < 0 ? -*first : *first;
+    return false;
+  }
   const Vec2 off = now_ - points_.back();
   if (kind_ == DrawKind::rectangle) {
     now_ = points_.back() + Vec2(off.x() < 0 ? -*first : *first, off.y() < 0 ? -*second : *second);
@@ -108,10 +142,23 @@ bool OutlineDraw::take_size(const std::string& typed) {
   return false;
 }
 
-bool OutlineDraw::finish() { return kind_ == DrawKind::polygon && points_.size() > 2 && complete(); }
+bool OutlineDraw::finish() {
+  bowing_ = false;
+  if (plane_ == DrawPlane::surface && points_.empty()) {
+    drawn_ = {kind_, {}, 0, {}};
+    return true;
+  }
+  return kind_ == DrawKind::polygon && points_.size() > 1 && complete();
+}
 
 void OutlineDraw::take_back() {
+  if (bowing_) {
+    bowing_ = false;
+    rises_[points_.size() - 2] = 0;
+    return;
+  }
   if (!points_.empty()) points_.pop_back();
+  if (!points_.empty() && rises_.size() >= points_.size()) rises_.resize(points_.size() - 1);
   if (points_.empty()) frame_.reset();
 }
 
@@ -132,14 +179,14 @@ Outline OutlineDraw::outline() const {
     return {{{first, 0}, {second, 0}, {now_, 0}}};
   }
   std::vector<Vec2> points = points_;
-  if (kind_ == DrawKind::polygon) points.push_back(now_);
-  return polygon_of(points);
+  if (kind_ == DrawKind::polygon && !bowing_) points.push_back(now_);
+  return polygon_of(points, rises_);
 }
 
 bool OutlineDraw::complete() {
   drawn_ = {kind_, *frame_, eye_, {}};
   if (kind_ == DrawKind::polygon)
-    drawn_.outline = polygon_of(points_);
+    drawn_.outline = polygon_of(points_, rises_);
   else
     drawn_.outline = outline();
   // Counter-clockwise, as it is read.
@@ -150,7 +197,13 @@ bool OutlineDraw::complete() {
       const Vec2 &a = loop[k].at, &b = loop[(k + 1) % loop.size()].at;
       twice += a.x() * b.y() - a.y() * b.x();
     }
-    if (twice < 0) std::reverse(loop.begin(), loop.end());
+    if (twice < 0) {
+      std::reverse(loop.begin(), loop.end());
+      // A piece belongs to the point at its other end now, and what lay right of it lies left.
+      const double last = loop.front().rise;
+      for (std::size_t k = 0; k + 1 < loop.size(); ++k) loop[k].rise = -loop[k + 1].rise;
+      loop.back().rise = -last;
+    }
   }
   const OutlineLoop& loop = drawn_.outline[0];
   if (kind_ == DrawKind::line) {
@@ -171,7 +224,7 @@ void OutlineDraw::paint(QPainter& painter, const std::function<bool(const Vec3&,
   };
   painter.save();
   painter.setRenderHint(QPainter::Antialiasing);
-  QColor wash = theme::operation_tint(Operation::difference);
+  QColor wash = plane_ == DrawPlane::surface ? theme::selection : theme::operation_tint(Operation::difference);
   wash.setAlpha(46);
   QString told;
   if (kind_ == DrawKind::line) {
@@ -203,6 +256,8 @@ void OutlineDraw::paint(QPainter& painter, const std::function<bool(const Vec3&,
       told = QStringLiteral("%1 × %2 mm").arg(std::abs(off.x()), 0, 'f', 1).arg(std::abs(off.y()), 0, 'f', 1);
     else if (kind_ == DrawKind::circle)
       told = QStringLiteral("⌀ %1 mm").arg(2 * off.norm(), 0, 'f', 1);
+    else if (bowing_)
+      told = tr("rises %1 mm").arg(std::abs(rises_[points_.size() - 2]), 0, 'f', 1);
     else if (kind_ == DrawKind::polygon)
       told = QStringLiteral("%1 mm").arg(off.norm(), 0, 'f', 1);
   }
@@ -218,7 +273,10 @@ QString OutlineDraw::prompt() const {
     case DrawKind::line: return points_.size() < 2 ? tr("Draw the line of the cut · type a length") : tr("Point at the side that goes, and click");
     case DrawKind::rectangle: return tr("Drag the rectangle, or click two corners · type 40x20 · Shift: a square");
     case DrawKind::circle: return tr("Drag from the middle outwards, or click twice · type the diameter");
-    case DrawKind::polygon: return tr("Click the corners; Return or a click on the first ends it · type a length · Shift: level or upright");
+    case DrawKind::polygon:
+      if (bowing_) return tr("Point at how far the arc rises, and click · type how far");
+      if (points_.empty() && plane_ == DrawPlane::surface) return tr("Click the first corner on a face or on the ground · Return: one to change by its numbers");
+      return tr("Click the corners; Return or a click on the first ends it · type a length · Shift: level or upright · B: bow the last piece");
     case DrawKind::free: return tr("Draw around what is meant, and let go");
   }
   return {};

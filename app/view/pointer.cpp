@@ -366,9 +366,9 @@ void Pointer::end_picking() {
 
 // Drawing outlines ----------------------------------------------------------------------------------------
 
-void Pointer::draw_outline(DrawKind kind, OutlineDraw::Answer answer) {
+void Pointer::draw_outline(DrawKind kind, DrawPlane plane, OutlineDraw::Answer answer) {
   stop_picking();
-  drawing_.emplace(kind, std::move(answer));
+  drawing_.emplace(kind, plane, std::move(answer));
   typed_.clear();
   view_->setCursor(Qt::CrossCursor);
   view_->setFocus(Qt::OtherFocusReason);
@@ -388,9 +388,9 @@ bool Pointer::stop_drawing() {
 
 OutlineDraw::At Pointer::drawing_at(const QPointF& pixel, Qt::KeyboardModifiers modifiers) const {
   const QRectF area = rig_.area(picture_);
-  OutlineDraw::At at{rig_.camera(picture_), pixel - area.topLeft(), area.size(), {}, {}, 0, bool(modifiers & Qt::ShiftModifier)};
+  OutlineDraw::At at{rig_.camera(picture_), pixel - area.topLeft(), area.size(), {}, Vec3::UnitZ(), {}, 0, bool(modifiers & Qt::ShiftModifier)};
   const auto hit = hit_at(pixel);
-  if (hit) at.under = hit->point;
+  if (hit) at.under = hit->point, at.normal = hit->normal();
   SnapSettings with = snap;
   if (modifiers & Qt::AltModifier) with.on = !with.on;
   if (!with.on) return at;
@@ -419,6 +419,9 @@ void Pointer::type_into_drawing(const QKeyEvent& event) {
       drawing_->take_back();
     else
       typed_.chop(1);
+  } else if (text == QStringLiteral("b")) {
+    typed_.clear();
+    drawing_->bow();
   } else if (text.size() == 1 && QStringLiteral("0123456789.,x").contains(text)) {
     typed_ += text == QStringLiteral(",") ? QStringLiteral(".") : text;
   }
@@ -506,7 +509,7 @@ bool Pointer::key(const QKeyEvent& event) {
     }
   }
   if (drawing_ && (event.key() == Qt::Key_Return || event.key() == Qt::Key_Enter || event.key() == Qt::Key_Backspace ||
-                   (event.text().size() == 1 && QStringLiteral("0123456789.,x").contains(event.text())))) {
+                   (event.text().size() == 1 && QStringLiteral("0123456789.,xb").contains(event.text())))) {
     type_into_drawing(event);
     return true;
   }

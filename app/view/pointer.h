@@ -53,7 +53,7 @@ class Pointer : public QObject {
   bool stop_picking();
 
   /// Lets an outline be drawn on the view; leaves whatever was being picked or drawn.
-  void draw_outline(DrawKind kind, OutlineDraw::Answer answer);
+  void draw_outline(DrawKind kind, DrawPlane plane, OutlineDraw::Answer answer);
   bool drawing() const { return drawing_.has_value(); }
   /// Leaves drawing without an answer; false when nothing was being drawn.
   bool stop_drawing();

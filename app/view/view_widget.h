@@ -73,7 +73,7 @@ class ViewWidget : public QWidget {
   QRectF picture_area(std::size_t picture) const { return rig_.area(picture); }
   bool picking() const { return pointer_.picking(); }
   bool stop_picking() { return pointer_.stop_picking(); }
-  void draw_outline(DrawKind kind, OutlineDraw::Answer answer) { pointer_.draw_outline(kind, std::move(answer)); }
+  void draw_outline(DrawKind kind, DrawPlane plane, OutlineDraw::Answer answer) { pointer_.draw_outline(kind, plane, std::move(answer)); }
   bool drawing() const { return pointer_.drawing(); }
   bool stop_drawing() { return pointer_.stop_drawing(); }
   /// Pixel of a grip of the step that is worked on, in the first picture.

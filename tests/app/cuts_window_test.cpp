@@ -515,10 +515,62 @@ TEST_CASE("threads, outlines, helices, polyhedra and letters are made by their v
     d.key(Qt::Key_1, Qt::ControlModifier);
     d.session().select({});
     verb(d, kind);
+    if (d.view().drawing()) QTest::keyClick(d.window.windowHandle(), Qt::Key_Return);  // one to change by its numbers
     d.settle();
     const PartId part = d.session().chosen();
     REQUIRE(part != 0);
     CHECK(is_sound(d, part));
     CHECK(d.volume(part) > 0);
   }
+}
+
+TEST_CASE("an outline is drawn on the ground by its corners, and on a face with a bowed piece, and stands there") {
+  Driver d;
+  d.key(Qt::Key_1, Qt::ControlModifier);
+  d.view().look(Direction::top);
+  QTest::qWait(600);
+  d.view().set_parallel(true);
+  verb(d, "outline");
+  CHECK(d.view().drawing());
+  for (const Vec3& p : {Vec3(-10, -10, 0), Vec3(10, -10, 0), Vec3(10, 0, 0), Vec3(0, 0, 0), Vec3(0, 10, 0), Vec3(-10, 10, 0)}) d.click_at(p);
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_Return);
+  CHECK_FALSE(d.view().drawing());
+  d.settle();
+  const PartId angle = d.session().chosen();
+  REQUIRE(angle != 0);
+  CHECK(d.volume(angle) == Approx((20 * 10 + 10 * 10) * 10).epsilon(0.01));
+  CHECK(is_sound(d, angle));
+  Box3 stands = d.session().world_bounds(angle);
+  CHECK((stands.lo - Vec3(-10, -10, 0)).norm() < 0.1);
+  CHECK((stands.hi - Vec3(10, 10, 10)).norm() < 0.1);
+  // That was to the pixel. One undo takes it back.
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(d.job().find(angle) == nullptr);
+
+  const PartId box = a_box(d);
+  d.key(Qt::Key_1, Qt::ControlModifier);
+  d.session().select({});
+  d.view().look(Direction::front);
+  QTest::qWait(600);
+  verb(d, "outline");
+  d.click_at({-10, -20, 6});
+  d.click_at({10, -20, 6});
+  d.key(Qt::Key_B);
+  d.move(&d.view(), d.pixel({0, -20, 4}));
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_3);
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_Return);
+  d.click_at({10, -20, 16});
+  d.click_at({-10, -20, 16});
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_Return);
+  d.settle();
+  const PartId boss = d.session().chosen();
+  REQUIRE(boss != box);
+  REQUIRE(boss != 0);
+  // A rectangle and a segment of a circle, chord 20 and rise 3.
+  const double r = (100 + 9) / 6.0, angle_of_arc = 2 * std::asin(10 / r);
+  CHECK(d.volume(boss) == Approx((20 * 10 + r * r / 2 * (angle_of_arc - std::sin(angle_of_arc))) * 10).epsilon(0.01));
+  CHECK(is_sound(d, boss));
+  stands = d.session().world_bounds(boss);
+  CHECK((stands.lo - Vec3(-10, -30, 3)).norm() < 0.1);
+  CHECK((stands.hi - Vec3(10, -20, 16)).norm() < 0.1);
 }
