@@ -80,9 +80,9 @@ BooleanResult worked_on() {
 }
 
 /// One result of a step after the other, a number changed each time as by a drag.
-void live(const char* key, std::vector<std::pair<const char*, FieldValue>> fields, const char* field, double from, double by, bool with_tool = false) {
+void live(const char* key, std::vector<std::pair<const char*, FieldValue>> fields, const char* field, auto from, decltype(from) by, bool with_tool = false) {
   measure(
-      fmt::format("live {}, 20k", key),
+      fmt::format("live {}{}, 20k", key, std::any_of(fields.begin(), fields.end(), [](const auto& f) { return std::string(f.first) == "through" && std::get<bool>(f.second); }) ? " right through" : ""),
       [=] {
         const auto part = std::make_shared<BooleanResult>(worked_on());
         const auto mesh = shared(part->mesh);
@@ -93,7 +93,7 @@ void live(const char* key, std::vector<std::pair<const char*, FieldValue>> field
         const auto ball = shared(stock("icosphere", {3, 2}));
         const auto frame = std::make_shared<int>(0);
         const auto run = [=] {
-          set_field(*step, field, from + by * (*frame)++);
+          set_field(*step, field, decltype(from)(from + by * (*frame)++));
           StepInput input{mesh, "part", {}, step->values(), [](std::size_t) { return true; }, cache.get(), {}, {}, 1, part->fresh_edges};
           if (with_tool) input.tools.push_back({ball, Affine::Identity(), Operation::difference, "ball"});
           const Result<StepOutput> output = kind->run(input);
@@ -187,11 +187,16 @@ int main(int argc, char** argv) {
       0.8, 0.4, false, true);
   live("chamfer", {}, "width", 0.5, 0.001);
   live("round", {}, "radius", 0.5, 0.001);
-  live("ramp", {{"edge", std::string("edges at 40,0,10")}}, "first", 5, 0.001);
-  live("push", {{"chosen", std::string("faces at 40,0,0")}}, "depth", 2, 0.001);
-  live("stencil", {{"point", Vec3(-30, 0, 10)}, {"through", false}, {"outline", std::string("-5,-8 5,-8 8,0 5,8 -5,8")}}, "to", 3, 0.001);
+  live("ramp", {{"edge", std::string("edges at 40,0,10")}}, "first", 5.0, 0.001);
+  live("push", {{"chosen", std::string("faces at 40,0,0")}}, "depth", 2.0, 0.001);
+  live("stencil", {{"point", Vec3(-30, 0, 10)}, {"through", false}, {"outline", std::string("-5,-8 5,-8 8,0 5,8 -5,8")}}, "to", 3.0, 0.001);
   live("lettering", {{"text", std::string("Kestrel")}, {"point", Vec3(0, -30, 0)}, {"normal", Vec3(0, -1, 0)}}, "depth", 0.5, 0.0001);
-  live("scatter", {{"count", 50.0}, {"distance", 4.0}}, "largest", 1, 0.001, true);
-  live("along-edges", {{"distance", 4.0}}, "distance", 6, 0.001, true);
+  live("path-cut", {{"path", std::string("-35,-25,10 -28,-5,10 -33,20,10 -39,0,10 closed")}, {"what", std::string("left")}}, "depth", 3.0, 0.001);
+  live("throw-grid", {{"point", Vec3(0, 0, 0)}}, "spacing", 20.0, 0.001);
+  live("throw-grid", {{"point", Vec3(0, 0, 0)}, {"through", true}}, "spacing", 20.0, 0.001);
+  live("array", {{"count", Vec3(3, 1, 1)}, {"spacing", Vec3(90, 0, 0)}}, "spacing", Vec3(90, 0, 0), Vec3(0.001, 0, 0));
+  live("ring", {{"count", 4.0}, {"point", Vec3(-150, 0, 0)}}, "point", Vec3(-150, 0, 0), Vec3(-0.001, 0, 0));
+  live("scatter", {{"count", 50.0}, {"distance", 4.0}}, "largest", 1.0, 0.001, true);
+  live("along-edges", {{"distance", 4.0}}, "distance", 6.0, 0.001, true);
   return bench::run(argc, argv);
 }

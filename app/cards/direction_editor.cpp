@@ -37,7 +37,7 @@ Vec3 edge_at(const Session& session, const PickedPoint& picked) {
 DirectionEditor::DirectionEditor(Session& session, StepId step, std::size_t field, QWidget* parent) : QWidget(parent), session_(session), step_(step), field_(field) {
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 2, 0, 2);
-  row->setSpacing(4);
+  row->setSpacing(0);
   const auto add = [&](const QString& text, const char* name, const QString& tip) {
     QToolButton* button = link_button(text);
     button->setObjectName(QLatin1String(name));
@@ -65,7 +65,7 @@ DirectionEditor::DirectionEditor(Session& session, StepId step, std::size_t fiel
         [](const Session& s, const std::vector<PickedPoint>& picked) { return edge_at(s, picked[0]); });
   picks(add(tr("face"), "direction_face", tr("Straight into a face that you click")), 1, tr("Click the face that it goes straight into"), tr("direction into a face"), false,
         [](const Session&, const std::vector<PickedPoint>& picked) { return Vec3(-picked[0].normal); });
-  picks(add(tr("2 points"), "direction_points", tr("From one point that you click to another; vertices and edge middles catch")), 2, tr("Click where it begins, then where it leads"),
+  picks(add(tr("points"), "direction_points", tr("From one point that you click to another; vertices and edge middles catch")), 2, tr("Click where it begins, then where it leads"),
         tr("direction from point to point"), false, [](const Session&, const std::vector<PickedPoint>& picked) { return Vec3(picked[1].point - picked[0].point); });
   connect(add(tr("over"), "direction_over", tr("Turn it round")), &QToolButton::clicked, this, [this] {
     if (const auto found = session_.job().find_step(step_)) set_direction(tr("turn the direction round"), session_.job().world_of(found.part->id).linear() * -std::get<Vec3>(found.step->fields[field_]));

@@ -90,12 +90,10 @@ void Handles::paint_guides(QPainter& painter) const {
     painter.setPen(pen);
     painter.drawPolyline(sign.line);
   }
-  for (const Sign& sign : signs_)
-    if (!sign.remark.isEmpty()) halo_text(painter, sign.line.first() + QPointF(0, 16), sign.remark, theme::ink);
 }
 
 /// A thin line with a bar across its end, like the end of a dimension, and the number beside it; of points a dot with a ring.
-void Handles::paint_grips(QPainter& painter, int hot) const {
+void Handles::paint_grips(QPainter& painter, Labels& labels, int hot) const {
   painter.setRenderHint(QPainter::Antialiasing);
   for (std::size_t k = 0; k < beads_.size(); ++k) {
     const Bead& bead = beads_[k];
@@ -106,7 +104,7 @@ void Handles::paint_grips(QPainter& painter, int hot) const {
       painter.setBrush(colour);
       painter.drawEllipse(bead.at, is_hot ? 5 : 4, is_hot ? 5 : 4);
       painter.setBrush(Qt::NoBrush);
-      if (!bead.grip.label.isEmpty()) halo_text(painter, bead.at + QPointF(0, -14), bead.grip.label, colour);
+      if (!bead.grip.label.isEmpty()) labels.add(bead.at + QPointF(0, -14), bead.grip.label, colour);
       continue;
     }
     const QPointF along = bead.at - bead.from;
@@ -115,7 +113,7 @@ void Handles::paint_grips(QPainter& painter, int hot) const {
     stroke(painter, QPolygonF{{bead.from, bead.at}}, colour, is_hot ? 2.2 : 1.4);
     stroke(painter, QPolygonF{{bead.at - 7 * across, bead.at + 7 * across}}, colour, is_hot ? 4.5 : 3.4);
     const QPointF beside = length > 1 ? along / length : QPointF(0, -1);
-    halo_text(painter, bead.at + 40 * beside, bead.grip.label, colour);
+    labels.add(bead.at + 40 * beside, bead.grip.label, colour);
   }
 }
 
@@ -150,8 +148,12 @@ void Handles::place_part(const Session& session, const Picture& picture) {
 }
 
 void Handles::paint(QPainter& painter, int hot) const {
+  Labels labels;
   paint_guides(painter);
-  paint_grips(painter, hot);
+  paint_grips(painter, labels, hot);
+  for (const Sign& sign : signs_)
+    if (!sign.remark.isEmpty()) labels.add(sign.line.first() + QPointF(0, 16), sign.remark, theme::ink);
+  labels.paint(painter);
   if (arms_.empty()) return;
   painter.setRenderHint(QPainter::Antialiasing);
   const bool squares = !plane_ && mode == HandleMode::scale;

@@ -13,6 +13,8 @@ class QPainter;
 
 namespace anvil::app {
 
+class Labels;
+
 class Handles {
  public:
   HandleMode mode = HandleMode::move;
@@ -47,7 +49,7 @@ class Handles {
   void add_arrow(const Picture& picture, int handle, const Vec3& to, const QString& name);
 
   void place_grips(const Session& session, const Picture& picture);
-  void paint_grips(QPainter& painter, int hot) const;
+  void paint_grips(QPainter& painter, Labels& labels, int hot) const;
   void paint_guides(QPainter& painter) const;
 
   std::vector<Arm> arms_;

@@ -31,6 +31,23 @@ void halo_text(QPainter& painter, const QPointF& middle, const QString& text, co
   painter.fillPath(path, colour);
 }
 
+void Labels::paint(QPainter& painter) const {
+  std::vector<QRectF> taken;
+  for (const Label& label : labels_) {
+    QRectF box = QFontMetricsF(painter.font()).boundingRect(label.text).adjusted(-2, 0, 2, 0);
+    const double line = box.height();
+    QPointF middle = label.middle;
+    for (int k = 0; k < 12; ++k) {
+      // Its place, then a line above, one below, two above and so on.
+      middle = label.middle + QPointF(0, (k % 2 == 0 ? 1 : -1) * ((k + 1) / 2) * line);
+      box.moveCenter(middle);
+      if (std::none_of(taken.begin(), taken.end(), [&](const QRectF& other) { return other.intersects(box); })) break;
+    }
+    taken.push_back(box);
+    halo_text(painter, middle, label.text, label.colour);
+  }
+}
+
 void paint_place(QPainter& painter, const Picture& picture, const Place& place, const Affine& world) {
   painter.setRenderHint(QPainter::Antialiasing);
   for (const auto& [a, b] : place.segments) {

@@ -17,6 +17,20 @@ void stroke(QPainter& painter, const QPolygonF& line, const QColor& colour, doub
 QPen round_pen(const QColor& colour, double width);
 /// Text around a point, readable on any ground.
 void halo_text(QPainter& painter, const QPointF& middle, const QString& text, const QColor& colour);
+/// Several of them: one that would lie over another moves up or down.
+class Labels {
+ public:
+  void add(const QPointF& middle, const QString& text, const QColor& colour) { labels_.push_back({middle, text, colour}); }
+  void paint(QPainter& painter) const;
+
+ private:
+  struct Label {
+    QPointF middle;
+    QString text;
+    QColor colour;
+  };
+  std::vector<Label> labels_;
+};
 
 /// The place shown, with its edges drawn.
 void paint_place(QPainter& painter, const Picture& picture, const Place& place, const Affine& world);
