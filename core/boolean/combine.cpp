@@ -8,6 +8,7 @@
 
 #include <cmath>
 #include <optional>
+#include <utility>
 
 #include "core/boolean/cache.h"
 #include "core/boolean/contradiction.h"
@@ -136,7 +137,7 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
 ///                is made to meet; skins are dissolved all the same
 /// @param level  of snap-rounding repair; beyond the last a result that does not come to rest is given with a note
 Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
-                              int passes, bool all_near, int level) {
+                              int passes, bool all_near, int level, std::size_t patience) {
   const StageClock::Clock::time_point begin = StageClock::Clock::now();
   if (auto issue = senseless(operands)) return *issue;
   BooleanResult result;
@@ -231,7 +232,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     // Mostly rounding has broken nothing: then one look at the polygons proves both it and the joining of triangles.
     if (!is_sound_at_once()) {
       result.report = before;
-      const int rounds = may_be_unsound ? 0 : repair_rounding(pass, {extent, tolerance, false, level, std::max(passes, 1)}, stage, control);
+      const int rounds = may_be_unsound ? 0 : repair_rounding(pass, {extent, tolerance, false, level, patience, std::max(passes, 1)}, stage, control);
       if (rounds > max_rounds) throw Contradiction("rounding does not come to rest");
       if (may_be_unsound)
         result.report.tell(rounding_not_settled, 1, names.front()->name);
@@ -375,18 +376,22 @@ constexpr Attempt attempts[] = {
     {0, 0, 0},            {0, 1, 1},            {0, 2, 0},            {0, 3, 1},            {0, no_nudge, 2},
     {0, no_nudge, 3},     {0, no_nudge, max_repair_level + 1}};
 
-Result<BooleanResult> carry_out(const Attempt& attempt, const std::vector<Operand>& operands, const Control& control,
+/// What ends well mostly has fewer than 20 pairs for each triangle that rounding has broken something at, seldom more than 40; what has a hundred
+/// takes minutes, mostly to come to nothing. So all ways are tried without much patience first.
+constexpr std::size_t patiences[] = {20, 45, RepairSettings::endless};
+
+Result<BooleanResult> carry_out(const Attempt& attempt, std::size_t patience, const std::vector<Operand>& operands, const Control& control,
                                 const CombineSettings& settings) {
   const std::vector<Operand> moved = attempt.grid > 0           ? on_grid(operands, attempt.grid)
                                      : attempt.nudge != no_nudge ? nudged(operands, attempt.nudge)
                                                                  : std::vector<Operand>();
   const std::vector<Operand>& parts = moved.empty() ? operands : moved;
   if (!settings.every_triangle) try {
-      return compute(parts, control, settings, attempt.passes, false, attempt.level);
+      return compute(parts, control, settings, attempt.passes, false, attempt.level, patience);
     } catch (const ReachesUntouched&) {
       // Then with every triangle.
     }
-  return compute(parts, control, settings, attempt.passes, true, attempt.level);
+  return compute(parts, control, settings, attempt.passes, true, attempt.level, patience);
 }
 
 }  // namespace
@@ -417,19 +422,21 @@ std::optional<Issue> open_edges_of(const Operand& operand) {
 Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
   std::string why;
   bool diverges = false;
-  for (const Attempt& attempt : attempts) {
+  std::vector<const Attempt*> given_up;
+  // @return nothing where it came to a contradiction, or is none for these parts
+  const auto tried = [&](const Attempt& attempt, std::size_t patience) -> std::optional<Result<BooleanResult>> {
     const bool first = &attempt == attempts;
     // Without contact the first is as the one that leaves it out.
-    if (settings.contact == 0 && !first && attempt.nudge == no_nudge && attempt.level == 0 && attempt.grid == 0) continue;
-    if (diverges && attempt.passes > 1) continue;  // it begins as the first did
+    if (settings.contact == 0 && !first && attempt.nudge == no_nudge && attempt.level == 0 && attempt.grid == 0) return std::nullopt;
+    if (diverges && attempt.passes > 1) return std::nullopt;  // it begins as the first did
     CombineSettings now = settings;
     if (attempt.grid > 0) {
-      if (attempt.grid != finest_grid && 4 * grid_step(operands, attempt.grid) > contact_of(operands, settings)) continue;
+      if (attempt.grid != finest_grid && 4 * grid_step(operands, attempt.grid) > contact_of(operands, settings)) return std::nullopt;
       now.cache = nullptr;
     }
     try {
-      Result<BooleanResult> result = carry_out(attempt, operands, control, now);
-      if (!result && attempt.grid > 0) continue;  // a part may be too thin for the grid
+      Result<BooleanResult> result = carry_out(attempt, patience, operands, control, now);
+      if (!result && attempt.grid > 0) return std::nullopt;  // a part may be too thin for the grid
       if (!result) return result;
       const std::string& name = operands.front().name;
       if (attempt.grid > 0) result->report.tell(put_on_grid, 1, fmt::format("{:.2g}", grid_step(operands, attempt.grid)));
@@ -437,10 +444,22 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
       if (attempt.nudge != no_nudge) result->report.tell(tools_nudged, operands.size() - 1, name);
       return result;
     } catch (const Contradiction& contradiction) {
+      if (dynamic_cast<const GivenUp*>(&contradiction) != nullptr) given_up.push_back(&attempt);
       diverges = diverges || (first && dynamic_cast<const ContactDiverges*>(&contradiction) != nullptr);
       why = contradiction.what();
+      return std::nullopt;
     }
+  };
+  const Attempt& last = *(std::end(attempts) - 1);
+  std::vector<const Attempt*> ways;
+  for (const Attempt& attempt : attempts)
+    if (&attempt != &last) ways.push_back(&attempt);
+  for (const std::size_t patience : patiences) {
+    for (const Attempt* attempt : ways)
+      if (auto result = tried(*attempt, patience)) return std::move(*result);
+    ways = std::exchange(given_up, {});
   }
+  if (auto result = tried(last, RepairSettings::endless)) return std::move(*result);
   for (const Operand& operand : operands)
     if (const auto open = open_edges_of(operand)) return *open;
   return Issue{fmt::format("the combination contradicts itself ({})", why), operands.back().name, {},

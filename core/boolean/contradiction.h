@@ -17,6 +17,12 @@ class Contradiction : public std::exception {
   const char* what_;
 };
 
+/// It might have come to an end, but hardly in a time that anyone waits.
+class GivenUp : public Contradiction {
+ public:
+  using Contradiction::Contradiction;
+};
+
 /// One pass of contact has brought ever more faces near each other: more passes will not do better.
 class ContactDiverges : public Contradiction {
  public:

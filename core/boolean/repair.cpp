@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/boolean/contradiction.h"
@@ -71,7 +72,7 @@ Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& 
 }
 
 int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stage, const Control& control, std::vector<char> also) {
-  const auto& [extent, thinnest, to_float, level, passes] = settings;
+  const auto& [extent, thinnest, to_float, level, patience, passes] = settings;
   const Index pieces = std::max<Index>(pass.pieces, 1);
   CellClassifier classifier;
   // A piece that had the place keeps it, the first of several.
@@ -100,10 +101,17 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     // time, is what ends it.
     const double step = to_float ? std::ldexp(largest_coordinate(pass.rounded, near), -23) : std::ldexp(extent, -52);
     classifier.tolerance = to_float ? thinnest * step : thinnest;
+    if (rounds == 0 && patience != RepairSettings::endless) max_pairs = 50'000 + patience * static_cast<std::size_t>(std::count(near.begin(), near.end(), 1));
     Soup again = soup_again(std::move(pass.rounded), std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, float_contact_bits(level, rounds))
                                       : std::min(std::ldexp(step, contact_bits(level, rounds)), max_repair_contact * extent);
-    std::vector<TrianglePair> pairs = find_pairs(again, {tolerance, nullptr, max_pairs}, control);
+    std::vector<TrianglePair> pairs;
+    try {
+      pairs = find_pairs(again, {tolerance, nullptr, max_pairs}, control);
+    } catch (const Contradiction& contradiction) {
+      if (rounds > 0 || patience == RepairSettings::endless) throw;
+      throw GivenUp(contradiction.what());
+    }
     if (rounds == 0) max_pairs = to_float ? 16 * pairs.size() + 50'000 : 4 * pairs.size() + 5'000;
     bool changed_by_contact = false;
     for (int k = 0; k < passes; ++k) {

@@ -230,7 +230,7 @@ class Settling {
     try {
       if (!marked.empty()) marked = with_neighbours(points, triangles, marked, control_);
       const double extent = std::max(part_->box.lo.cwiseAbs().maxCoeff(), part_->box.hi.cwiseAbs().maxCoeff());
-      const int rounds = repair_rounding(pass, {extent, way.thin, true, way.level, way.passes}, stage, control_, std::move(marked));
+      const int rounds = repair_rounding(pass, {extent, way.thin, true, way.level, RepairSettings::endless, way.passes}, stage, control_, std::move(marked));
       if (rounds > max_rounds) return std::nullopt;
       BooleanResult result;
       const Operand operand{nullptr, "", Operation::unite, Affine::Identity(), true, {}};
