@@ -218,6 +218,10 @@ class Finish {
       } else if (settings_.second_width > 0) {
         second = settings_.second_width;
       }
+      // Across the corner: to the round's arc, or to the chamfer's line.
+      const double across = settings_.round ? settings_.width * (1 / std::sin(corner / 2) - 1)
+                                            : first * second * std::sin(corner) / std::sqrt(first * first + second * second - 2 * first * second * std::cos(corner));
+      volumes_.thinnest = std::min(volumes_.thinnest, across);
       const Link& link = chain.links[k];
       const auto uses = edges_.corners_of(link.edge);
       const bool left_is_first_use = mesh_.corners[uses[0]] == link.from;
@@ -254,9 +258,8 @@ class Finish {
     if (!closed) {
       std::vector<double> cuts = begin.cuts(prisms.front(), profiles.front());
       for (double cut : end.cuts(prisms.back(), profiles.back())) cuts.push_back(cut);
-      std::sort(cuts.begin(), cuts.end(), std::greater<>());
-      for (double cut : cuts)
-        for (Profile& profile : profiles) insert(profile, cut);
+      std::sort(cuts.begin(), cuts.end());
+      for (Profile& profile : profiles) profile = divided(profile, cuts);
     }
     // Section k lies at the beginning of link k; one more at the end of an open chain.
     std::vector<Section> sections;
@@ -390,12 +393,19 @@ class Finish {
     }
   };
 
-  static void insert(Profile& profile, double cut) {
-    const auto k = static_cast<std::size_t>(cut);
-    const double share = cut - static_cast<double>(k);
-    const auto &a = profile[k].share, &b = profile[k + 1].share;
-    const std::array<double, 2> between{(1 - share) * a[0] + share * b[0], (1 - share) * a[1] + share * b[1]};
-    profile.insert(profile.begin() + static_cast<std::ptrdiff_t>(k) + 1, {between, false});
+  /// With a point at each of the cuts, which are sorted.
+  static Profile divided(const Profile& profile, const std::vector<double>& cuts) {
+    Profile all;
+    auto cut = cuts.begin();
+    for (std::size_t k = 0; k < profile.size(); ++k) {
+      all.push_back(profile[k]);
+      for (; cut != cuts.end() && *cut < static_cast<double>(k + 1) && k + 1 < profile.size(); ++cut) {
+        const double share = *cut - static_cast<double>(k);
+        const auto &a = profile[k].share, &b = profile[k + 1].share;
+        all.push_back({{(1 - share) * a[0] + share * b[0], (1 - share) * a[1] + share * b[1]}, false});
+      }
+    }
+    return all;
   }
 
   Section end_section(Index v, const Prism& p, const Profile& profile, const Ending& ending, bool is_begin) const {
@@ -544,6 +554,7 @@ class Finish {
     struct Line {
       Vec3 from, to;
       double length;
+      bool is_point = false;
     };
     std::vector<Line> lines;
     const auto add_line = [&](const Vec3& a, const Vec3& b) { lines.push_back({a, b, (b - a).dot(p.way)}); };
@@ -554,8 +565,12 @@ class Finish {
     std::vector<Line> left;
     const auto add_peak = [&](const Line& a, const Line& b) {
       const double share = a.length / (a.length - b.length);
-      const Vec3 peak = ((1 - share) * (a.from + a.to) + share * (b.from + b.to)) / 2;
-      left.push_back({peak, peak, 0});
+      const Vec3 from_there = (1 - share) * a.from + share * b.from, to_there = (1 - share) * a.to + share * b.to;
+      // The same point, unless the two ends do not lie straight across from each other.
+      if ((to_there - from_there).norm() > 1e-7 * (b.from - a.from).norm())
+        left.push_back({from_there, to_there, 0, false});
+      else
+        left.push_back({(from_there + to_there) / 2, to_there, 0, true});
     };
     for (std::size_t k = 0; k < lines.size(); ++k) {
       const Line &a = lines[k], &b = lines[(k + 1) % lines.size()];
@@ -570,7 +585,7 @@ class Finish {
     std::vector<std::array<Index, 2>> at;
     for (const Line& line : left) {
       const Index v = mesh.add_vertex(line.from);
-      at.push_back({v, line.length > 0 ? mesh.add_vertex(line.to) : v});
+      at.push_back({v, line.is_point ? v : mesh.add_vertex(line.to)});
     }
     const auto add = [&](Index a, Index b, Index c) {
       if (a != b && b != c && a != c) mesh.add_face({a, b, c});
@@ -846,9 +861,8 @@ Result<BooleanResult> finished(const Workpiece& part, const EdgeTable& edges, st
   const auto begin = std::chrono::steady_clock::now();
   Finish finish(*part.mesh, edges, list, settings);
   FinishVolumes volumes = finish.run(list);
-  const double contact = std::max(settings.weld, contact_for(*part.mesh, settings.round                  ? settings.width / settings.segments
-                                                                        : settings.second_width > 0 ? std::min(settings.width, settings.second_width)
-                                                                                                    : settings.width));
+  const double narrow = settings.round ? settings.width / settings.segments : settings.second_width > 0 ? std::min(settings.width, settings.second_width) : settings.width;
+  const double contact = std::max(settings.weld, contact_for(*part.mesh, std::min(narrow, volumes.thinnest)));
   // Whether the part crosses itself need not be known: the result is proven as a whole.
   if (!finish.local().strips.empty() && settings.weld == 0)
     if (auto local = finished_locally(part, edges, finish.local(), contact, control)) {

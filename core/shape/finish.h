@@ -26,6 +26,8 @@ struct FinishVolumes {
   /// The largest width up to which no strip is cut short by the next one; beyond it they end in each other. Infinity where nothing limits it. What lies on the
   /// far side of the faces is not looked at.
   double fits = std::numeric_limits<double>::infinity();
+  /// How far the new face is from its edge, at least: little, where the faces beside it are nearly in one plane.
+  double thinnest = std::numeric_limits<double>::infinity();
 };
 
 /// The volumes for edges of a mesh; each edge must have two faces that do not lie in one plane (core/mesh/edge_rule.h, proper_edges).
