@@ -378,7 +378,7 @@ constexpr Attempt attempts[] = {
 
 /// What ends well mostly has fewer than 20 pairs for each triangle that rounding has broken something at, seldom more than 40; what has a hundred
 /// takes minutes, mostly to come to nothing. So all ways are tried without much patience first.
-constexpr std::size_t patiences[] = {20, 45, RepairSettings::endless};
+constexpr std::size_t patiences[] = {RepairSettings::least_patience, 45, RepairSettings::endless};
 
 Result<BooleanResult> carry_out(const Attempt& attempt, std::size_t patience, const std::vector<Operand>& operands, const Control& control,
                                 const CombineSettings& settings) {

@@ -85,7 +85,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
   // Each round should leave less to do. Where near faces lie many deep, contact can make ever more of them instead.
   // Sheets that lie on each other have many times their triangles in common.
   const std::size_t max_triangles = (to_float ? 16 : 4) * pass.rounded.triangles.size() + 2'000;
-  std::size_t max_pairs = PairSearch::many_pairs;
+  std::size_t max_pairs = PairSearch::many_pairs, last_trouble = 0;
   for (int rounds = 0;; ++rounds) {
     std::vector<char> near = stage("settle", 0.9, [&] { return find_invalid_after_rounding(pass.rounded, control); });
     if (rounds == 0 && !also.empty()) {
@@ -101,7 +101,13 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     // time, is what ends it.
     const double step = to_float ? std::ldexp(largest_coordinate(pass.rounded, near), -23) : std::ldexp(extent, -52);
     classifier.tolerance = to_float ? thinnest * step : thinnest;
-    if (rounds == 0 && patience != RepairSettings::endless) max_pairs = 50'000 + patience * static_cast<std::size_t>(std::count(near.begin(), near.end(), 1));
+    const auto trouble = static_cast<std::size_t>(std::count(near.begin(), near.end(), 1));
+    if (patience != RepairSettings::endless) {
+      if (rounds == 0) max_pairs = 50'000 + patience * trouble;
+      // With the least patience each round has to leave less of it.
+      if (rounds > 0 && RepairSettings::least_patience * trouble >= patience * last_trouble) throw GivenUp(diverges);
+    }
+    last_trouble = trouble;
     Soup again = soup_again(std::move(pass.rounded), std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, float_contact_bits(level, rounds))
                                       : std::min(std::ldexp(step, contact_bits(level, rounds)), max_repair_contact * extent);

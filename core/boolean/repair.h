@@ -35,8 +35,10 @@ struct RepairSettings {
   double thinnest;  ///< as CellClassifier::tolerance; with to_float in steps of 32 bits where the trouble is
   bool to_float = false;
   int level = 0;    ///< 0 to max_repair_level: how fast the contact that each round makes grows
-  std::size_t patience = endless;  ///< so many pairs for each triangle that is near: where there are more at first it is given up, as GivenUp
-  static constexpr std::size_t endless = 0;
+  /// So many pairs for each triangle that is near: where there are more at first, or a round leaves more triangles in trouble than patience allows, it is given up,
+  /// as GivenUp.
+  std::size_t patience = endless;
+  static constexpr std::size_t endless = 0, least_patience = 20;
   int passes = 1;   ///< of contact in each round, as long as they change something: each is offered the points of the last one
 };
 /// Sends the neighbourhood of what rounding broke through the engine again until it is sound.
