@@ -49,19 +49,34 @@ class Draping {
 
   /// All cuts of the triangles, by line.
   void collect(double depth, const Control& control) {
-    std::vector<Vec3> points = part_.positions;
+    // Turned so that sheets stand upright, and these in pieces, boxes are slim.
+    const Vec3 u = way_.unitOrthogonal(), v = way_.cross(u);
+    const auto turned = [&](const Vec3& p) { return Vec3(p.dot(u), p.dot(v), p.dot(way_)); };
+    std::vector<Vec3> points;
+    for (const Vec3& p : part_.positions) points.push_back(turned(p));
     std::vector<Triangle> things = list_.triangles;
-    std::vector<Index> groups(things.size(), 0);
+    std::vector<Index> groups(things.size(), 0), line_of;
     const auto triangles = static_cast<Index>(things.size());
-    for (const auto& [a, b] : lines_) {
-      const auto n = static_cast<Index>(points.size());
-      points.insert(points.end(), {a, b, b + depth * way_, a + depth * way_});
-      things.insert(things.end(), {{n, n + 1, n + 2}, {n, n + 2, n + 3}});
-      groups.insert(groups.end(), 2, 1);
+    for (Index k = 0; k < lines_.size(); ++k) {
+      const Vec3 a = turned(lines_[k][0]), b = turned(lines_[k][1]), down(0, 0, depth);
+      const auto pieces = static_cast<int>(std::clamp(std::ceil((b - a).norm() / (0.02 * size_)), 1.0, 64.0));
+      for (int j = 0; j < pieces; ++j) {
+        const Vec3 from = a + (b - a) * (static_cast<double>(j) / pieces), to = a + (b - a) * (static_cast<double>(j + 1) / pieces);
+        const auto n = static_cast<Index>(points.size());
+        points.insert(points.end(), {from, to, to + down, from + down});
+        things.insert(things.end(), {{n, n + 1, n + 2}, {n, n + 2, n + 3}});
+        groups.insert(groups.end(), 2, 1);
+        line_of.insert(line_of.end(), 2, k);
+      }
     }
     tbb::enumerable_thread_specific<std::vector<std::pair<Index, Index>>> found;
     Bvh(points, things, 1e-9 * size_, groups)
-        .for_each_pair([&](Index i, Index j) { found.local().emplace_back((std::max(i, j) - triangles) / 2, std::min(i, j)); }, control.stop);
+        .for_each_pair(
+            [&](Index i, Index j) {
+              const Index line = line_of[std::max(i, j) - triangles], triangle = std::min(i, j);
+              if (parts(line, triangle)) found.local().emplace_back(line, triangle);
+            },
+            control.stop);
     std::vector<std::pair<Index, Index>> pairs;
     for (const auto& list : found) pairs.insert(pairs.end(), list.begin(), list.end());
     std::sort(pairs.begin(), pairs.end());
@@ -69,16 +84,24 @@ class Draping {
     for (const auto& [line, triangle] : pairs) cut(line, triangle);
   }
 
+  /// How far a point is off the plane of a line's sheet, times a length. What lies in it counts as beside it: an edge there is met by one of its faces alone.
+  double off(Index line, const Vec3& p) const { return (p - lines_[line][0]).dot((lines_[line][1] - lines_[line][0]).cross(way_)); }
+  /// Has the triangle corners on both sides of that plane?
+  bool parts(Index line, Index triangle) const {
+    const auto& [a, b, c] = list_.triangles[triangle];
+    const bool first = off(line, part_.positions[a]) < 0;
+    return first != (off(line, part_.positions[b]) < 0) || first != (off(line, part_.positions[c]) < 0);
+  }
+
   void cut(Index line, Index triangle) {
     const auto& [a, b] = lines_[line];
-    const Vec3 across = (b - a).cross(way_), along = (b - a) / (b - a).squaredNorm();
+    const Vec3 along = (b - a) / (b - a).squaredNorm();
     const Triangle& t = list_.triangles[triangle];
     std::vector<std::pair<double, double>> ends;  // share and depth
     for (std::size_t k = 0; k < 3; ++k) {
       // From the same end of the edge on both of its sides, so that these come to the same point.
       const Vec3 &p = part_.positions[std::min(t[k], t[(k + 1) % 3])], &q = part_.positions[std::max(t[k], t[(k + 1) % 3])];
-      const double from = (p - a).dot(across), to = (q - a).dot(across);
-      // What lies in the plane counts as beside it: an edge there is met by one of its faces alone.
+      const double from = off(line, p), to = off(line, q);
       if ((from < 0) == (to < 0)) continue;
       const Vec3 x = p + (q - p) * (from / (from - to));
       ends.emplace_back((x - a).dot(along), x.dot(way_));

@@ -34,8 +34,9 @@ Result<StepOutput> run(const StepInput& input) {
     const Vec3 in = settings.direction == Vec3::Zero() ? mean_direction(*input.mesh, settings.faces) : settings.direction;
     if (in != Vec3::Zero()) output->grips.push_back({Grip::What::along, "depth", -1, middle, in.stableNormalized()});
   }
-  if (output && (settings.through || settings.depth > 0)) {
-    constexpr std::size_t max_guides = 24;  // so many corners have a line of their own
+  constexpr std::size_t max_guides = 24;      // so many corners have a line of their own
+  constexpr std::size_t max_faces = 300'000;  // of more the lines of sight would hold up a drag
+  if (output && (settings.through || settings.depth > 0) && input.mesh->face_count() <= max_faces) {
     for (const PushExit& exit : push_exits(*input.mesh, settings)) {
       if (!settings.through && settings.depth > exit.farthest) continue;
       std::vector<Vec3> around = exit.at;

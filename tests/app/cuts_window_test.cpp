@@ -573,4 +573,24 @@ TEST_CASE("an outline is drawn on the ground by its corners, and on a face with 
   stands = d.session().world_bounds(boss);
   CHECK((stands.lo - Vec3(-10, -30, 3)).norm() < 0.1);
   CHECK((stands.hi - Vec3(10, -20, 16)).norm() < 0.1);
+  // The other way round, and by clicking the first corner again, it comes to the same.
+  d.session().select({});
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  verb(d, "outline");
+  d.click_at({10, -20, 6});
+  d.click_at({-10, -20, 6});
+  d.key(Qt::Key_B);
+  d.move(&d.view(), d.pixel({0, -20, 4}));
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_3);
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_Return);
+  d.click_at({-10, -20, 16});
+  d.click_at({10, -20, 16});
+  d.click_at({10, -20, 6});
+  CHECK_FALSE(d.view().drawing());
+  d.settle();
+  const PartId again = d.session().chosen();
+  REQUIRE(again != 0);
+  CHECK(d.volume(again) == Approx((20 * 10 + r * r / 2 * (angle_of_arc - std::sin(angle_of_arc))) * 10).epsilon(0.01));
+  CHECK(is_sound(d, again));
+  CHECK((d.session().world_bounds(again).lo - Vec3(-10, -30, 3)).norm() < 0.1);
 }
