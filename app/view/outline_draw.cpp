@@ -16,8 +16,14 @@ QString tr(const char* text) { return QObject::tr(text); }
 /// @param rises  of the pieces that begin at the first points; the others are straight
 Outline polygon_of(const std::vector<Vec2>& points, const std::vector<double>& rises = {}) {
   OutlineLoop loop;
-  for (std::size_t k = 0; k < points.size(); ++k)
-    if (loop.empty() || (points[k] - loop.back().at).norm() > 0) loop.push_back({points[k], k < rises.size() ? rises[k] : 0});
+  for (std::size_t k = 0; k < points.size(); ++k) {
+    const double rise = k < rises.size() ? rises[k] : 0;
+    // Of a point that was clicked twice, the piece that goes on.
+    if (!loop.empty() && points[k] == loop.back().at)
+      loop.back().rise = rise;
+    else
+      loop.push_back({points[k], rise});
+  }
   while (loop.size() > 1 && loop.back().at == loop.front().at) loop.pop_back();
   return {loop};
 }

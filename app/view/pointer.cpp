@@ -1,14 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/view/pointer.h"
 
-#include "app/theme.h"
-
 #include <QPainter>
 #include <QPainterPath>
 #include <QWidget>
 #include <algorithm>
 #include <cmath>
 
+#include "app/theme.h"
 #include "app/view/overlay.h"
 #include "job/edit.h"
 

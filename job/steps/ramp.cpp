@@ -51,7 +51,7 @@ Result<StepOutput> run(const StepInput& input) {
     const WedgeLegs legs = wedge_legs(*edge, settings);
     const Vec3 along = edge->along(), begin = edge->begin, end = edge->end, middle = (begin + end) / 2;
     const bool by_width = input.fields.number("angle") == 0;
-    const Vec3 &at = settings.tapered ? begin : middle;
+    const Vec3& at = settings.tapered ? begin : middle;
     output->grips.push_back({Grip::What::along, "first", -1, at, legs.first});
     if (by_width) output->grips.push_back({Grip::What::along, "second", -1, at, legs.second});
     if (settings.tapered) output->grips.push_back({Grip::What::along, "first-end", -1, end, legs.first});
