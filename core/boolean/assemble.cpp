@@ -27,10 +27,9 @@ const Note contact_edges{"contact_edges", "the result touches itself along 1 edg
 const Note skins_dissolved{"skins_dissolved", "1 skin thinner than the contact tolerance went with its neighbour",
                            "{0} skins thinner than the contact tolerance went with their neighbours"};
 
-namespace {
+const Note polygons_untouched{"polygons_untouched", "1 polygon came through untouched", "{0} polygons came through untouched", Note::Place::card};
 
-constexpr Note polygons_untouched{"polygons_untouched", "1 polygon came through untouched", "{0} polygons came through untouched",
-                                  Note::Place::card};
+namespace {
 
 /// The polygons of all parts, by the triangles of the first soup.
 class Sources {

@@ -15,6 +15,7 @@ enum class Assembly {
 };
 extern const Note skins_dissolved;
 extern const Note contact_edges;  ///< told by assemble: the result touches itself
+extern const Note polygons_untouched;
 struct AssemblySettings {
   Assembly how = Assembly::polygons;
   double tolerance = 0;  ///< how far a vertex may lie off a straight edge that it is taken out of

@@ -14,6 +14,7 @@
 #include "core/mesh/bvh.h"
 #include "core/mesh/nearest.h"
 #include "core/mesh/triangulate.h"
+#include "core/shape/heap.h"
 #include "core/soundness/check.h"
 
 namespace anvil {
@@ -22,6 +23,7 @@ namespace {
 constexpr double pi = std::numbers::pi;
 constexpr double flat_turn = 1e-4;  // radians: less is no edge
 constexpr double grazing = 0.08;    // cosine: a plane so nearly along an edge cannot end its prism
+constexpr double grazing_middle = 1e-3;  // the same of a plane between two edges, which only makes their prisms shorter
 constexpr double longest_end = 40;  // times the width: how far beyond a vertex a prism may reach
 
 Index previous_corner(const Mesh& mesh, Index face, Index corner) { return corner == mesh.face_offsets[face] ? mesh.face_offsets[face + 1] - 1 : corner - 1; }
@@ -414,7 +416,7 @@ class Finish {
     const double reach = longest_end * std::max(p.left_width, p.right_width);
     for (const ProfilePoint& point : profile) {
       const Vec3 off = across(p, point);
-      section.points.push_back(section.at + off + std::clamp(ending.at(off), -reach, reach) * inwards);
+      section.points.push_back(section.at + off + std::max(ending.at(off), -reach) * inwards);
     }
     if (ending.planes.empty()) section.at += ending.straight * inwards;
     return section;
@@ -446,9 +448,9 @@ class Finish {
     Ending end;
     end.inwards = is_begin ? p.way : Vec3(-p.way);
     const std::vector<Spoke> ring = spokes(v, link.edge);
-    const auto take = [&](Vec3 n) {
+    const auto take = [&](Vec3 n, double least = grazing) {
       const double along = n.dot(end.inwards);
-      if (std::abs(along) < grazing) return false;
+      if (std::abs(along) < least) return false;
       end.planes.push_back(along < 0 ? Vec3(-n) : n);
       return true;
     };
@@ -465,10 +467,12 @@ class Finish {
     }
     const Spoke &left = ring[1], &right = ring.back();
     bool good = true;
+    // Between edges less than a right angle apart the plane only makes both prisms shorter.
+    const auto least_to = [&](const Spoke& beside) { return beside.way.dot(end.inwards) > 0 ? grazing_middle : grazing; };
     if (left.chosen)
-      if (const auto plane = meeting_plane(v, ring[0], left, ring[0].after)) good = take(*plane) && good;
+      if (const auto plane = meeting_plane(v, ring[0], left, ring[0].after)) good = take(*plane, least_to(left)) && good;
     if (right.chosen)
-      if (const auto plane = meeting_plane(v, right, ring[0], right.after)) good = take(*plane) && good;
+      if (const auto plane = meeting_plane(v, right, ring[0], right.after)) good = take(*plane, least_to(right)) && good;
     if (!good) return straight_across();
     if (left.chosen && right.chosen) return end.planes.empty() ? straight_across() : end;
     // The edge goes on, nearly straight, unchosen.
@@ -879,7 +883,7 @@ Result<BooleanResult> finished(const Workpiece& part, const EdgeTable& edges, st
   if (!volumes.removed.empty()) tools.push_back({std::move(volumes.removed), Operation::difference, "what the edges lose"});
   if (!volumes.added.empty()) tools.push_back({std::move(volumes.added), Operation::unite, "what the edges gain"});
   if (tools.empty()) return unchanged_part(*part.mesh);
-  Result<BooleanResult> result = combine_with_made(part, std::move(tools), control, contact);
+  Result<BooleanResult> result = combine_heaps(part, std::move(tools), control, contact);
   if (result && settings.width > fits) result->report.tell(wider_than_fits, 1, fmt::format("{:.4g} mm", fits));
   return result;
 }

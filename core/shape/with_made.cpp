@@ -4,12 +4,6 @@
 #include <algorithm>
 
 namespace anvil {
-namespace {
-
-constexpr Note cut_misses{"cut_misses", "it lies beside {1} and changes nothing", "it lies beside {1} and changes nothing"};
-
-}  // namespace
-
 Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, double contact) {
   std::vector<Operand> operands{{part.mesh, part.name, Operation::unite, Affine::Identity(), part.free_of_crossings}};
   std::vector<std::string> made;

@@ -22,6 +22,9 @@ struct MadeTool {
   bool free_of_crossings = false;  ///< known to cross itself nowhere
 };
 
+/// Told where tools that only take away took nothing.
+inline constexpr Note cut_misses{"cut_misses", "it lies beside {1} and changes nothing", "it lies beside {1} and changes nothing"};
+
 /// Combines the part with what was made, in order. Faces of the tools that come through are faces of the part, made anew, with its most
 /// used material. The contact tolerance is that of the part alone, however large the tools are.
 /// @param contact  as for combine(), negative: a millionth of the part's diagonal
