@@ -13,19 +13,25 @@
 
 namespace anvil {
 
+namespace {
+
+/// Of one triangle, seen from a point; 0 where it is seen edge-on or the point lies on it: then neither side counts.
+double solid_angle(std::span<const Vec3> positions, const Triangle& t, const Vec3& point) {
+  const Vec3 a = positions[t[0]] - point, b = positions[t[1]] - point, c = positions[t[2]] - point;
+  const double determinant = a.dot(b.cross(c));
+  if (determinant == 0) return 0;
+  const double la = a.norm(), lb = b.norm(), lc = c.norm();
+  return 2 * std::atan2(determinant, la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb);
+}
+
+}  // namespace
+
 double winding_number(std::span<const Vec3> positions, std::span<const Triangle> triangles,
                       const Vec3& point) {
   const double angle = tbb::parallel_deterministic_reduce(
       tbb::blocked_range<std::size_t>(0, triangles.size(), 4096), 0.0,
       [&](const auto& range, double sum) {
-        for (std::size_t i = range.begin(); i < range.end(); ++i) {
-          const Vec3 a = positions[triangles[i][0]] - point, b = positions[triangles[i][1]] - point,
-                     c = positions[triangles[i][2]] - point;
-          const double determinant = a.dot(b.cross(c));
-          if (determinant == 0) continue;  // seen edge-on, or the point lies on it: neither side counts
-          const double la = a.norm(), lb = b.norm(), lc = c.norm();
-          sum += 2 * std::atan2(determinant, la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb);
-        }
+        for (std::size_t i = range.begin(); i < range.end(); ++i) sum += solid_angle(positions, triangles[i], point);
         return sum;
       },
       std::plus<>());
@@ -64,26 +70,25 @@ WindingTree::WindingTree(std::span<const Vec3> positions, std::vector<Triangle> 
 
 double WindingTree::operator()(const Vec3& point) const {
   constexpr double far = 3;
-  double sum = 0;
-  std::vector<std::size_t> stack{1};
-  while (!stack.empty()) {
-    const std::size_t n = stack.back();
-    stack.pop_back();
+  double sum = 0, angle = 0;
+  std::array<std::size_t, 2 * max_depth> stack{1};
+  for (std::size_t waiting = 1; waiting > 0;) {
+    const std::size_t n = stack[--waiting];
     const Node& node = nodes_[n];
     if (node.size == 0) continue;
     const Vec3 to = node.middle - point;
-    const double distance = to.norm();
-    if (distance > far * node.radius) {
-      sum += node.area.dot(to) / (4 * std::numbers::pi * distance * distance * distance);
+    const double square = to.squaredNorm();
+    if (square > far * far * node.radius * node.radius) {
+      sum += node.area.dot(to) / (square * std::sqrt(square));
     } else if (n < leaves_) {
-      stack.push_back(2 * n);
-      stack.push_back(2 * n + 1);
+      stack[waiting++] = 2 * n;
+      stack[waiting++] = 2 * n + 1;
     } else {
-      const std::size_t begin = (n - leaves_) * leaf_size;
-      sum += winding_number(positions_, std::span(triangles_).subspan(begin, std::min(triangles_.size() - begin, leaf_size)), point);
+      const std::size_t begin = (n - leaves_) * leaf_size, end = std::min(triangles_.size(), begin + leaf_size);
+      for (std::size_t i = begin; i < end; ++i) angle += solid_angle(positions_, triangles_[i], point);
     }
   }
-  return sum;
+  return (sum + angle) / (4 * std::numbers::pi);
 }
 
 }  // namespace anvil

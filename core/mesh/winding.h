@@ -25,7 +25,7 @@ class WindingTree {
     Vec3 area = Vec3::Zero(), middle = Vec3::Zero();
     double size = 0, radius = 0;  ///< plain area; of a ball around the middle
   };
-  static constexpr std::size_t leaf_size = 8;
+  static constexpr std::size_t leaf_size = 8, max_depth = 32;
   std::span<const Vec3> positions_;
   std::vector<Triangle> triangles_;  ///< in order
   std::size_t leaves_ = 1;           ///< power of two

@@ -1,0 +1,488 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/recast/contour.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+#include <span>
+
+#include "core/mesh/bucket_sort.h"
+#include "core/recast/corner.h"
+
+namespace anvil::recast {
+namespace {
+
+/// A crossing as one of its four cells sees it.
+struct Use {
+  std::uint64_t cell;
+  Index crossing;
+  std::uint8_t axis, du, dv;  ///< its edge of the cell: along which axis, at which of the two places along the two others
+  Index vertex = no_index;    ///< found by its cell
+
+  int slot() const { return 4 * axis + 2 * du + dv; }
+  bool operator<(const Use& o) const { return std::tuple(cell, slot(), crossing) < std::tuple(o.cell, o.slot(), o.crossing); }
+};
+
+/// Two crossings joined within a face of the grid that has more than two.
+struct CrowdedArc {
+  Index one, two;
+  unsigned below, above;  ///< the cells on both sides of the face, as quadrants of the first
+};
+
+class Contouring {
+ public:
+  Contouring(const Grid& grid, const Crossings& crossings, std::span<const Vec3> normals, const ContourSettings& settings, const Control& control)
+      : grid_(grid), crossings_(crossings), normals_(normals), settings_(settings), control_(control) {
+    for (std::size_t axis = 0; axis < 3; ++axis) first_[axis + 1] = first_[axis] + static_cast<Index>(crossings[axis].size());
+  }
+
+  Contour run() {
+    gather();
+    check_stop(control_);
+    find_vertices();
+    check_stop(control_);
+    make_polygons();
+    return std::move(made_);
+  }
+
+ private:
+  std::uint64_t nx() const { return grid_.size[0]; }
+  std::uint64_t ny() const { return grid_.size[1]; }
+  std::uint64_t number_of(const std::array<Index, 3>& cell) const { return (static_cast<std::uint64_t>(cell[2]) * ny() + cell[1]) * nx() + cell[0]; }
+  std::array<Index, 3> cell_of(std::uint64_t number) const {
+    return {static_cast<Index>(number % nx()), static_cast<Index>(number / nx() % ny()), static_cast<Index>(number / (nx() * ny()))};
+  }
+
+  int axis_of(Index crossing) const { return crossing < first_[1] ? 0 : crossing < first_[2] ? 1 : 2; }
+  const Crossing& crossing(Index id) const {
+    const auto axis = static_cast<std::size_t>(axis_of(id));
+    return crossings_[axis][id - first_[axis]];
+  }
+  Vec3 place_of(Index id) const {
+    const int axis = axis_of(id), u = u_of(axis), v = v_of(axis);
+    const Crossing& c = crossing(id);
+    const Index along_u = grid_.size[static_cast<std::size_t>(u)];
+    Vec3 p;
+    p[axis] = c.at;
+    p[u] = grid_.at(u, c.line % along_u);
+    p[v] = grid_.at(v, c.line / along_u);
+    return p;
+  }
+  /// Out of the solid.
+  Vec3 normal_of(Index id) const {
+    const Crossing& c = crossing(id);
+    if (c.triangle == no_index) return Vec3::Zero();
+    const Vec3& n = normals_[c.triangle];
+    const double along = n[axis_of(id)];
+    return (along > 0) == c.out ? n : Vec3(-n);
+  }
+
+  /// All crossings of each cell, one cell after the other.
+  void gather() {
+    uses_.resize(4 * static_cast<std::size_t>(first_[3]));
+    for (std::size_t axis = 0; axis < 3; ++axis) {
+      const auto u = static_cast<std::size_t>(u_of(static_cast<int>(axis))), v = static_cast<std::size_t>(v_of(static_cast<int>(axis)));
+      const auto& list = crossings_[axis];
+      tbb::parallel_for(tbb::blocked_range<std::size_t>(0, list.size(), 4096), [&](const auto& range) {
+        for (std::size_t i = range.begin(); i < range.end(); ++i) {
+          const Index id = first_[axis] + static_cast<Index>(i);
+          for (unsigned q = 0; q < 4; ++q) {
+            const auto du = static_cast<std::uint8_t>(q & 1), dv = static_cast<std::uint8_t>(q >> 1);
+            std::array<Index, 3> cell{};
+            cell[axis] = list[i].edge;
+            cell[u] = list[i].line % grid_.size[u] - du;
+            cell[v] = list[i].line / grid_.size[u] - dv;
+            uses_[4 * static_cast<std::size_t>(id) + q] = {number_of(cell), id, static_cast<std::uint8_t>(axis), du, dv};
+          }
+        }
+      });
+    }
+    bucket_sort(uses_, static_cast<std::size_t>(ny()) * grid_.size[2], [&](const Use& use) { return use.cell / nx(); });
+  }
+
+  struct Block {
+    std::size_t begin, end;  ///< of uses_
+    std::vector<Vec3> positions, smooth, middle;
+    std::vector<float> sharpness;
+    std::vector<char> is_pair;  ///< of no more than two crossings
+    std::vector<CrowdedArc> crowded;
+  };
+
+  void find_vertices() {
+    constexpr std::size_t at_once = 8192;
+    std::vector<Block> blocks;
+    for (std::size_t begin = 0; begin < uses_.size();) {
+      std::size_t end = std::min(uses_.size(), begin + at_once);
+      while (end < uses_.size() && uses_[end].cell == uses_[end - 1].cell) ++end;
+      blocks.push_back({begin, end, {}, {}, {}, {}, {}, {}});
+      begin = end;
+    }
+    tbb::parallel_for(std::size_t{0}, blocks.size(), [&](std::size_t b) {
+      if (control_.stop.stop_requested()) return;
+      Block& block = blocks[b];
+      for (std::size_t begin = block.begin; begin < block.end;) {
+        std::size_t end = begin + 1;
+        while (end < block.end && uses_[end].cell == uses_[begin].cell) ++end;
+        Cell(*this, block, {uses_.data() + begin, end - begin}).find_rounds();
+        begin = end;
+      }
+    });
+    check_stop(control_);
+    vertex_of_.resize(uses_.size());
+    for (Block& block : blocks) {
+      const auto first = static_cast<Index>(made_.positions.size());
+      for (std::size_t i = block.begin; i < block.end; ++i) {
+        const Use& use = uses_[i];
+        vertex_of_[4 * static_cast<std::size_t>(use.crossing) + use.du + 2u * use.dv] = first + use.vertex;
+      }
+      made_.positions.insert(made_.positions.end(), block.positions.begin(), block.positions.end());
+      made_.smooth.insert(made_.smooth.end(), block.smooth.begin(), block.smooth.end());
+      made_.middle.insert(made_.middle.end(), block.middle.begin(), block.middle.end());
+      made_.sharpness.insert(made_.sharpness.end(), block.sharpness.begin(), block.sharpness.end());
+      is_pair_.insert(is_pair_.end(), block.is_pair.begin(), block.is_pair.end());
+      crowded_.insert(crowded_.end(), block.crowded.begin(), block.crowded.end());
+      block = {};
+    }
+    uses_ = {};
+  }
+
+  /// The crossings of one cell, and the rounds that they make.
+  class Cell {
+   public:
+    Cell(const Contouring& all, Block& block, std::span<Use> uses) : all_(all), block_(block), uses_(uses) {
+      cell_ = all.cell_of(uses[0].cell);
+      partner_.assign(uses.size(), {no_index, no_index});
+    }
+
+    void find_rounds() {
+      for (int axis = 0; axis < 3; ++axis)
+        for (unsigned side = 0; side < 2; ++side) join_in_face(axis, side);
+      for (std::size_t begin = 0; begin < uses_.size(); ++begin) {
+        if (uses_[begin].vertex != no_index) continue;
+        round_.clear();
+        const auto vertex = static_cast<Index>(block_.positions.size());
+        std::size_t now = begin;
+        int face = u_of(uses_[begin].axis);  // across which it goes on
+        do {
+          uses_[now].vertex = vertex;
+          round_.push_back(uses_[now].crossing);
+          const std::size_t next = partner_[now][face == u_of(uses_[now].axis) ? 0 : 1];
+          // It has come in by this face and goes on by the other that its edge lies in.
+          face = 3 - face - uses_[next].axis;
+          now = next;
+        } while (now != begin);
+        place_vertex();
+      }
+    }
+
+   private:
+    /// Joins the crossings on the edges of one face in pairs. Both cells that have the face come to the same pairs.
+    void join_in_face(int axis, unsigned side) {
+      const int u = u_of(axis), v = v_of(axis);
+      // Once around: along u below, along v at the right, back along u above, back along v at the left.
+      std::array<std::vector<Index>, 4>& on = on_edges_;
+      for (auto& list : on) list.clear();
+      for (Index k = 0; k < uses_.size(); ++k) {
+        const Use& use = uses_[k];
+        if (use.axis == axis) continue;
+        // Along u its own axes are v and axis, along v they are axis and u.
+        if (use.axis == u && use.dv == side) on[use.du == 0 ? 0 : 2].push_back(k);
+        if (use.axis == v && use.du == side) on[use.dv == 0 ? 3 : 1].push_back(k);
+      }
+      ring_.clear();
+      for (std::size_t e = 0; e < 4; ++e)
+        if (e < 2)
+          ring_.insert(ring_.end(), on[e].begin(), on[e].end());
+        else
+          ring_.insert(ring_.end(), on[e].rbegin(), on[e].rend());
+      if (ring_.empty()) return;
+      const bool is_crowded = ring_.size() > 2;
+      const auto join = [&](Index one, Index two) {
+        for (const auto& [k, other] : {std::pair{one, two}, std::pair{two, one}}) partner_[k][axis == u_of(uses_[k].axis) ? 0 : 1] = other;
+        if (!is_crowded || side == 0) return;
+        const Use& use = uses_[one];
+        const unsigned du = use.du, dv = use.dv, below = du + 2 * dv;
+        block_.crowded.push_back({use.crossing, uses_[two].crossing, below, axis == u_of(use.axis) ? below - 1 : below - 2});
+      };
+      // Neighbours along the ring go in and out in turn, so any two neighbours may be joined, and then any two of those that are left.
+      while (ring_.size() > 2) {
+        std::size_t best = 0;
+        double least = 1e300;
+        for (std::size_t k = 0; k < ring_.size(); ++k) {
+          const double cost = cost_of(uses_[ring_[k]].crossing, uses_[ring_[(k + 1) % ring_.size()]].crossing, axis);
+          if (cost < least) least = cost, best = k;
+        }
+        join(ring_[best], ring_[(best + 1) % ring_.size()]);
+        if (best + 1 == ring_.size()) {
+          ring_.pop_back();
+          ring_.erase(ring_.begin());
+        } else {
+          ring_.erase(ring_.begin() + static_cast<std::ptrdiff_t>(best), ring_.begin() + static_cast<std::ptrdiff_t>(best) + 2);
+        }
+      }
+      join(ring_[0], ring_[1]);
+    }
+
+    /// How unlikely it is that a line within a face, square to `axis`, leads from one crossing to the other: as far as it has to go off both planes, and next to nothing for its length.
+    double cost_of(Index one, Index two, int axis) const {
+      constexpr double for_length = 1e-6;
+      const Vec3 p = all_.place_of(one), q = all_.place_of(two);
+      Vec3 n = all_.normal_of(one), m = all_.normal_of(two);
+      n[axis] = m[axis] = 0;
+      n = n.stableNormalized();
+      m = m.stableNormalized();
+      const Vec3 way = q - p;
+      const double straight = std::max(std::abs(way.dot(n)), std::abs(way.dot(m)));
+      double bent = 1e300;
+      // Or around the corner in which the two planes meet, if that lies in the face.
+      const int u = u_of(axis), v = v_of(axis);
+      const double det = n[u] * m[v] - n[v] * m[u];
+      if (std::abs(det) > 1e-3) {
+        const double a = n.dot(p), b = m.dot(q);
+        Vec3 corner = p;
+        corner[u] = (a * m[v] - b * n[v]) / det;
+        corner[v] = (n[u] * b - m[u] * a) / det;
+        double outside = 0;
+        for (int k : {u, v}) {
+          const double low = all_.grid_.at(k, cell_[static_cast<std::size_t>(k)]), high = all_.grid_.at(k, cell_[static_cast<std::size_t>(k)] + 1);
+          outside = std::max({outside, low - corner[k], corner[k] - high});
+        }
+        bent = outside + for_length * ((corner - p).norm() + (corner - q).norm());
+      }
+      return std::min(straight + for_length * way.norm(), bent);
+    }
+
+    Vec3 drawn_in(const Vec3& p, const Box3& box) const {
+      const Vec3 margin = Vec3::Constant(0.05 * all_.grid_.step);
+      return p.cwiseMax(box.lo + margin).cwiseMin(box.hi - margin);
+    }
+
+    void place_vertex() {
+      tangents_.clear();
+      Vec3 middle = Vec3::Zero();
+      for (Index id : round_) {
+        const Vec3 p = all_.place_of(id);
+        middle += p;
+        if (const Vec3 n = all_.normal_of(id); n != Vec3::Zero()) tangents_.push_back({p, n});
+      }
+      middle /= static_cast<double>(round_.size());
+      Box3 box;
+      for (unsigned side = 0; side < 2; ++side) box.add(all_.grid_.point(cell_[0] + side, cell_[1] + side, cell_[2] + side));
+      // The same two crossings may make a round in several cells: each has its vertex a little within.
+      if (round_.size() == 2) middle = drawn_in(middle, box);
+      Corner corner{middle, 0, 0, middle};
+      if (all_.settings_.sharp && !tangents_.empty()) {
+        corner = corner_of(tangents_, box);
+        if (round_.size() == 2) corner.smooth = middle;
+        // Planes reach farther than the faces that they are of.
+        constexpr double as_good_as_on_it = 0.02;
+        const auto& distance = all_.settings_.distance;
+        if (corner.rank < 2 || (distance && distance(corner.position) > as_good_as_on_it * all_.grid_.step)) corner = {corner.smooth, 1, 0, corner.smooth};
+      }
+      block_.positions.push_back(corner.position);
+      block_.smooth.push_back(corner.smooth);
+      block_.middle.push_back(drawn_in(middle, box));
+      block_.is_pair.push_back(round_.size() == 2);
+      block_.sharpness.push_back(static_cast<float>(corner.sharpness));
+    }
+
+    const Contouring& all_;
+    Block& block_;
+    std::span<Use> uses_;
+    std::array<Index, 3> cell_;
+    std::vector<std::array<Index, 2>> partner_;  ///< per use: across its u and across its v
+    std::array<std::vector<Index>, 4> on_edges_;
+    std::vector<Index> ring_, round_;
+    std::vector<Tangent> tangents_;
+  };
+
+  /// The four vertices around a crossing, counter-clockwise seen from outside.
+  std::array<Index, 4> corners_of(Index id) const {
+    // Going up the axis the solid's outside lies ahead: then cells follow each other as u turns to v. Quadrant q has du = q & 1: the cell below along u.
+    const Index* v = vertex_of_.data() + 4 * static_cast<std::size_t>(id);
+    if (crossing(id).out) return {v[3], v[2], v[0], v[1]};
+    return {v[3], v[1], v[0], v[2]};
+  }
+
+  /// Two crossings of one edge that only lead to each other: something smaller than the grid, which is left out.
+  void drop_pillows() {
+    dropped_.assign(first_[3], 0);
+    for (std::size_t axis = 0; axis < 3; ++axis)
+      for (Index i = 1; i < crossings_[axis].size(); ++i) {
+        const Crossing &a = crossings_[axis][i - 1], &b = crossings_[axis][i];
+        if (a.line != b.line || a.edge != b.edge) continue;
+        const Index id = first_[axis] + i;
+        const std::span<const Index> one(vertex_of_.data() + 4 * static_cast<std::size_t>(id - 1), 4), two(vertex_of_.data() + 4 * static_cast<std::size_t>(id), 4);
+        if (!std::equal(one.begin(), one.end(), two.begin()) || !std::all_of(one.begin(), one.end(), [&](Index v) { return is_pair_[v] != 0; })) continue;
+        dropped_[id] = dropped_[id - 1] = 1;
+        ++made_.dropped;
+      }
+  }
+
+  /// Within its face; arcs between the same crossings in different faces have different middles.
+  Vec3 middle_of(const CrowdedArc& arc) const {
+    const int axis = axis_of(arc.one), across = arc.below - arc.above == 1 ? u_of(axis) : v_of(axis), other = 3 - axis - across;
+    const Crossing& c = crossing(arc.one);
+    const Index along_u = grid_.size[static_cast<std::size_t>(u_of(axis))], u = c.line % along_u, v = c.line / along_u;
+    // The face lies along the crossing's own edge, and to one side of it along the third axis.
+    const unsigned to_lower = across == u_of(axis) ? arc.below >> 1 : arc.below & 1;
+    const Index low = (other == u_of(axis) ? u : v) - to_lower;
+    Vec3 p = (place_of(arc.one) + place_of(arc.two)) / 2;
+    const double margin = 0.05 * grid_.step;
+    p[other] = std::clamp(p[other], grid_.at(other, low) + margin, grid_.at(other, low + 1) - margin);
+    p[axis] = std::clamp(p[axis], grid_.at(axis, c.edge) + margin, grid_.at(axis, c.edge + 1) - margin);
+    return p;
+  }
+
+  /// Where a face has two arcs between the same two vertices, each of them gets a vertex of its own; else four polygons would have that edge.
+  void part_doubled_edges() {
+    struct Side {
+      Index v, w;
+      CrowdedArc arc;
+      bool operator<(const Side& o) const { return std::tie(v, w, arc.one, arc.two) < std::tie(o.v, o.w, o.arc.one, o.arc.two); }
+    };
+    std::vector<Side> sides;
+    for (const CrowdedArc& arc : crowded_) {
+      if (dropped_[arc.one] || dropped_[arc.two]) continue;
+      const Index* v = vertex_of_.data() + 4 * static_cast<std::size_t>(arc.one);
+      sides.push_back({std::min(v[arc.below], v[arc.above]), std::max(v[arc.below], v[arc.above]), arc});
+    }
+    std::sort(sides.begin(), sides.end());
+    const auto is_same_edge = [](const Side& a, const Side& b) { return a.v == b.v && a.w == b.w; };
+    for (std::size_t i = 0; i < sides.size(); ++i) {
+      if (!(i > 0 && is_same_edge(sides[i], sides[i - 1])) && !(i + 1 < sides.size() && is_same_edge(sides[i], sides[i + 1]))) continue;
+      const CrowdedArc& arc = sides[i].arc;
+      const Index vertex = add_vertex(middle_of(arc));
+      for (Index id : {arc.one, arc.two}) {
+        auto it = std::find_if(polygons_with_more_.begin(), polygons_with_more_.end(), [&](const auto& polygon) { return polygon.first == id; });
+        if (it == polygons_with_more_.end()) {
+          const auto ring = corners_of(id);
+          polygons_with_more_.push_back({id, {ring.begin(), ring.end()}});
+          it = polygons_with_more_.end() - 1;
+        }
+        std::vector<Index>& ring = it->second;
+        for (std::size_t k = 0; k < ring.size(); ++k) {
+          const Index a = ring[k], b = ring[(k + 1) % ring.size()];
+          if (std::min(a, b) == sides[i].v && std::max(a, b) == sides[i].w) {
+            ring.insert(ring.begin() + static_cast<std::ptrdiff_t>(k) + 1, vertex);
+            break;
+          }
+        }
+      }
+    }
+    std::sort(polygons_with_more_.begin(), polygons_with_more_.end());
+  }
+
+  void make_polygons() {
+    drop_pillows();
+    part_doubled_edges();
+    made_.triangles.reserve(2 * static_cast<std::size_t>(first_[3]));
+    made_.source.reserve(2 * static_cast<std::size_t>(first_[3]));
+    auto more = polygons_with_more_.begin();
+    for (Index id = 0; id < first_[3]; ++id) {
+      const bool has_more = more != polygons_with_more_.end() && more->first == id;
+      if (id == 0 || axis_of(id) != axis_of(id - 1) || crossing(id).line != crossing(id - 1).line || crossing(id).edge != crossing(id - 1).edge) diagonals_here_.clear();
+      if (!dropped_[id]) {
+        if (has_more)
+          add_polygon(id, more->second);
+        else
+          add_quad(id, corners_of(id));
+      }
+      if (has_more) ++more;
+    }
+    drop_unused();
+  }
+
+  /// How well a triangle looks the way of the surface, 1 at best; −2 where it has no area.
+  double agreement(Index a, Index b, Index c, const Vec3& normal) const {
+    const auto& at = made_.positions;
+    const Vec3 n = (at[b] - at[a]).cross(at[c] - at[a]);
+    const double length = n.norm(), longest = std::max({(at[b] - at[a]).squaredNorm(), (at[c] - at[a]).squaredNorm(), (at[c] - at[b]).squaredNorm()});
+    return length < 1e-9 * longest ? -2 : n.dot(normal) / length;
+  }
+
+  void add_triangle(Index id, Index a, Index b, Index c) {
+    made_.triangles.push_back({a, b, c});
+    made_.source.push_back(crossing(id).triangle);
+  }
+
+  /// Cuts it in two along the diagonal that leaves the better triangles. Polygons of one edge of the grid may have two vertices across from each other in common: only one of them is cut there.
+  void add_quad(Index id, const std::array<Index, 4>& ring) {
+    const Vec3 normal = normal_of(id);
+    const auto diagonal = [&](std::size_t k) { return std::array<Index, 2>{std::min(ring[k], ring[k + 2]), std::max(ring[k], ring[k + 2])}; };
+    const auto is_taken = [&](std::size_t k) { return std::find(diagonals_here_.begin(), diagonals_here_.end(), diagonal(k)) != diagonals_here_.end(); };
+    const double one = std::min(agreement(ring[0], ring[1], ring[2], normal), agreement(ring[0], ring[2], ring[3], normal));
+    const double two = std::min(agreement(ring[1], ring[2], ring[3], normal), agreement(ring[1], ring[3], ring[0], normal));
+    const auto& at = made_.positions;
+    const bool shorter = (at[ring[0]] - at[ring[2]]).squaredNorm() <= (at[ring[1]] - at[ring[3]]).squaredNorm();
+    constexpr double as_good = 0.02;
+    std::size_t k = (std::abs(one - two) < as_good ? shorter : one > two) ? 0 : 1;
+    if (is_taken(k)) k = 1 - k;
+    if (is_taken(k)) {
+      add_polygon(id, ring);
+      return;
+    }
+    diagonals_here_.push_back(diagonal(k));
+    add_triangle(id, ring[k], ring[k + 1], ring[k + 2]);
+    add_triangle(id, ring[k], ring[k + 2], ring[(k + 3) % 4]);
+  }
+
+  Index add_vertex(const Vec3& p) {
+    made_.positions.push_back(p);
+    made_.smooth.push_back(p);
+    made_.middle.push_back(p);
+    made_.sharpness.push_back(0);
+    return static_cast<Index>(made_.positions.size() - 1);
+  }
+
+  /// A polygon with more corners is cut about its crossing.
+  void add_polygon(Index id, std::span<const Index> ring) {
+    const Index centre = add_vertex(place_of(id));
+    for (std::size_t k = 0; k < ring.size(); ++k) add_triangle(id, ring[k], ring[(k + 1) % ring.size()], centre);
+  }
+
+  void drop_unused() {
+    std::vector<Index> number(made_.positions.size(), no_index);
+    for (const Triangle& t : made_.triangles)
+      for (Index v : t) number[v] = 0;
+    Index kept = 0;
+    for (Index v = 0; v < number.size(); ++v) {
+      if (number[v] == no_index) continue;
+      made_.positions[kept] = made_.positions[v];
+      made_.smooth[kept] = made_.smooth[v];
+      made_.middle[kept] = made_.middle[v];
+      made_.sharpness[kept] = made_.sharpness[v];
+      number[v] = kept++;
+    }
+    made_.positions.resize(kept);
+    made_.smooth.resize(kept);
+    made_.middle.resize(kept);
+    made_.sharpness.resize(kept);
+    for (Triangle& t : made_.triangles)
+      for (Index& v : t) v = number[v];
+  }
+
+  const Grid& grid_;
+  const Crossings& crossings_;
+  std::span<const Vec3> normals_;
+  const ContourSettings& settings_;
+  const Control& control_;
+  std::array<Index, 4> first_{};  ///< number of the first crossing along each axis
+  std::vector<Use> uses_;
+  std::vector<Index> vertex_of_;  ///< per crossing and quadrant du + 2 dv
+  std::vector<CrowdedArc> crowded_;
+  std::vector<std::array<Index, 2>> diagonals_here_;  ///< of the polygons of one edge of the grid
+  std::vector<char> is_pair_;  ///< per vertex, as in Block
+  std::vector<char> dropped_;  ///< per crossing: it gets no polygon
+  std::vector<std::pair<Index, std::vector<Index>>> polygons_with_more_;
+  Contour made_;
+};
+
+}  // namespace
+
+Contour contour(const Grid& grid, const Crossings& crossings, std::span<const Vec3> normals, const ContourSettings& settings, const Control& control) {
+  return Contouring(grid, crossings, normals, settings, control).run();
+}
+
+}  // namespace anvil::recast

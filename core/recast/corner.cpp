@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/recast/corner.h"
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+namespace anvil::recast {
+namespace {
+
+double largest_residual(std::span<const Tangent> tangents, const Vec3& x) {
+  double largest = 0;
+  for (const Tangent& t : tangents) largest = std::max(largest, std::abs(t.normal.dot(x - t.point)));
+  return largest;
+}
+
+/// The part of the line x + t d within the box.
+std::optional<std::pair<double, double>> clipped(const Vec3& x, const Vec3& d, const Box3& box) {
+  double from = -1e300, to = 1e300;
+  for (int axis = 0; axis < 3; ++axis) {
+    if (std::abs(d[axis]) < 1e-12) {
+      if (x[axis] < box.lo[axis] || x[axis] > box.hi[axis]) return std::nullopt;
+      continue;
+    }
+    double a = (box.lo[axis] - x[axis]) / d[axis], b = (box.hi[axis] - x[axis]) / d[axis];
+    if (a > b) std::swap(a, b);
+    from = std::max(from, a);
+    to = std::min(to, b);
+  }
+  if (from > to) return std::nullopt;
+  return std::pair{from, to};
+}
+
+}  // namespace
+
+Corner corner_of(std::span<const Tangent> tangents, const Box3& box) {
+  constexpr double flat = 0.001;      // of the box: a surface that fits so well is flat enough
+  constexpr double much_better = 0.35;  // of the residual: what a higher rank has to come down to
+  constexpr double spread = 1e-4;     // of the largest eigenvalue: squares of sines of half a degree and more
+  const double size = box.size().maxCoeff();
+  Vec3 middle = Vec3::Zero();
+  for (const Tangent& t : tangents) middle += t.point;
+  middle /= static_cast<double>(tangents.size());
+  Eigen::Matrix3d ata = Eigen::Matrix3d::Zero();
+  Vec3 atb = Vec3::Zero();
+  for (const Tangent& t : tangents) {
+    ata += t.normal * t.normal.transpose();
+    atb += t.normal * t.normal.dot(t.point - middle);
+  }
+  Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver;
+  solver.computeDirect(ata);
+  const Vec3 values = solver.eigenvalues();  // ascending
+  const Eigen::Matrix3d vectors = solver.eigenvectors();
+  if (!(values[2] > 1e-12)) return {middle, 0, 0, middle};
+  const auto solution = [&](int rank) {
+    Vec3 x = middle;
+    for (int k = 3 - rank; k < 3; ++k) x += vectors.col(k).dot(atb) / values[k] * vectors.col(k);
+    return x;
+  };
+  const Vec3 on_one = solution(1);
+  Corner best{on_one, 1, 0, on_one};
+  double residual = largest_residual(tangents, best.position);
+  if (residual <= flat * size || values[1] < spread * values[2]) return best;
+  // On a line, as near the middle as the box allows.
+  if (const Vec3 x = solution(2); true) {
+    const Vec3 d = vectors.col(0);
+    if (const auto part = clipped(x, d, box)) {
+      const double margin = 0.05 * (part->second - part->first);
+      const Vec3 on = x + std::clamp(0.0, part->first + margin, part->second - margin) * d;
+      const double now = largest_residual(tangents, on);
+      if (now < much_better * residual) best = {on, 2, values[1] / values[2], on_one}, residual = now;
+    }
+  }
+  if (residual <= flat * size || values[0] < spread * values[2]) return best;
+  const Vec3 x = solution(3);
+  // The tip of a sharp corner may stick through one side of the box and cross none of its edges.
+  const double reach = (values[0] > 0.1 * values[2] ? 0.6 : 0.02) * size;
+  const Vec3 off = (x - box.centre()).cwiseAbs();
+  if (off.maxCoeff() <= 0.5 * size + reach && largest_residual(tangents, x) < much_better * residual) best = {x, 3, values[0] / values[2], on_one};
+  return best;
+}
+
+}  // namespace anvil::recast

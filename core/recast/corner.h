@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Where a vertex stands that a few planes ask for: on them, on the line in which they meet, or in their corner.
+#pragma once
+
+#include <span>
+
+#include "core/types.h"
+
+namespace anvil::recast {
+
+/// A piece of surface, as a plane.
+struct Tangent {
+  Vec3 point, normal;  // length 1
+};
+
+struct Corner {
+  Vec3 position;
+  int rank;  ///< 1: on a surface, 2: on the line in which two meet, 3: in a corner; 0: no plane was of use
+  double sharpness;  ///< of a line or corner: 0 where the planes are nearly one, 1 where they stand square on each other
+  Vec3 smooth;       ///< where it would stand on one surface: a place for it where the other makes faces cross
+};
+
+/// The point that fits the planes, of the lowest rank that explains them: quadratic error functions (Ju et al. 2002; the pseudo-inverse about the middle after Lindstrom, "Out-of-core
+/// simplification of large polygonal models", SIGGRAPH 2000). A line or a corner counts only where it lies in the box, a little more for corners.
+Corner corner_of(std::span<const Tangent> tangents, const Box3& box);
+
+}  // namespace anvil::recast

@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Recast: parts of any kind, open, crossing or turned the wrong way, as one watertight mesh.
+#pragma once
+
+#include "core/boolean/combine.h"
+#include "core/recast/soup.h"
+
+namespace anvil {
+
+struct RecastSettings {
+  double detail = 1;        ///< about how long the new edges are, mesh units
+  bool sharp = true;        ///< sharp edges and corners are kept, on the surfaces themselves
+  bool inner = true;        ///< cavities are kept; else only the outer skin
+};
+
+/// Re-skins parts as one mesh.
+///
+/// Points are inside where any part has them inside; of parts that are not closed, where the surface fills more than half of the view. The skin's vertices stand on the parts' own surfaces,
+/// edges and corners (core/recast/contour.h), except along holes, which it spans. What it cannot do without crossing itself, the engine settles.
+/// Walls thinner than the detail stay where a line of the grid passes through them.
+/// @return one sound mesh; every face with the part and face that it comes from. Empty with the reason, where nothing is enclosed. An Issue where the grid would be too large. Throws Stopped.
+Result<BooleanResult> recast_parts(std::span<const recast::Part> parts, const RecastSettings& settings, const Control& control = {});
+
+}  // namespace anvil

@@ -1,0 +1,13 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Contours whose triangles cross each other: their vertices are drawn back until none does.
+#pragma once
+
+#include "core/recast/contour.h"
+
+namespace anvil::recast {
+
+/// Moves vertices of triangles that cross others or have no area: those that are hardly sharp first, to where they would stand on one surface, then all to the middle of their crossings.
+/// @return per triangle, whether it still crosses another or has no area; empty: none does. Throws Stopped.
+std::vector<char> uncross(Contour& contour, const Control& control = {});
+
+}  // namespace anvil::recast
