@@ -75,7 +75,7 @@ double WindingTree::operator()(const Vec3& point) const {
   for (std::size_t waiting = 1; waiting > 0;) {
     const std::size_t n = stack[--waiting];
     const Node& node = nodes_[n];
-    if (node.size == 0) continue;
+    if (!(node.size > 0)) continue;
     const Vec3 to = node.middle - point;
     const double square = to.squaredNorm();
     if (square > far * far * node.radius * node.radius) {

@@ -9,6 +9,7 @@
 
 #include "core/mesh/bucket_sort.h"
 #include "core/recast/corner.h"
+#include "core/recast/join_coincident.h"
 
 namespace anvil::recast {
 namespace {
@@ -102,10 +103,13 @@ class Contouring {
   }
 
   struct Block {
-    std::size_t begin, end;  ///< of uses_
+    std::size_t begin = 0, end = 0;  ///< of uses_
     std::vector<Vec3> positions, smooth, middle;
     std::vector<float> sharpness;
     std::vector<char> is_pair;  ///< of no more than two crossings
+    std::vector<char> rank;     ///< as Corner::rank
+    std::vector<std::uint64_t> cell;
+    std::vector<Index> beyond;  ///< vertices in corners beyond their cells
     std::vector<CrowdedArc> crowded;
   };
 
@@ -115,7 +119,9 @@ class Contouring {
     for (std::size_t begin = 0; begin < uses_.size();) {
       std::size_t end = std::min(uses_.size(), begin + at_once);
       while (end < uses_.size() && uses_[end].cell == uses_[end - 1].cell) ++end;
-      blocks.push_back({begin, end, {}, {}, {}, {}, {}, {}});
+      blocks.emplace_back();
+      blocks.back().begin = begin;
+      blocks.back().end = end;
       begin = end;
     }
     tbb::parallel_for(std::size_t{0}, blocks.size(), [&](std::size_t b) {
@@ -141,10 +147,30 @@ class Contouring {
       made_.middle.insert(made_.middle.end(), block.middle.begin(), block.middle.end());
       made_.sharpness.insert(made_.sharpness.end(), block.sharpness.begin(), block.sharpness.end());
       is_pair_.insert(is_pair_.end(), block.is_pair.begin(), block.is_pair.end());
+      ranks_.insert(ranks_.end(), block.rank.begin(), block.rank.end());
+      cells_.insert(cells_.end(), block.cell.begin(), block.cell.end());
+      for (Index v : block.beyond) beyond_.push_back(first + v);
       crowded_.insert(crowded_.end(), block.crowded.begin(), block.crowded.end());
       block = {};
     }
     uses_ = {};
+    share_corners();
+  }
+
+  /// A corner that sticks through a side of a cell is found from there as well. Where its own cell has not seen all of its planes, what stands there takes it over.
+  void share_corners() {
+    for (Index v : beyond_) {
+      const Vec3 x = made_.positions[v];
+      std::array<Index, 3> own{};
+      for (std::size_t axis = 0; axis < 3; ++axis) own[axis] = static_cast<Index>((x[static_cast<int>(axis)] - grid_.origin[static_cast<int>(axis)]) / grid_.step);
+      const auto [begin, end] = std::equal_range(cells_.begin(), cells_.end(), number_of(own));
+      for (auto it = begin; it != end; ++it) {
+        const auto w = static_cast<std::size_t>(it - cells_.begin());
+        if (ranks_[w] == 3) continue;
+        made_.positions[w] = x;
+        made_.sharpness[w] = made_.sharpness[v];
+      }
+    }
   }
 
   /// The crossings of one cell, and the rounds that they make.
@@ -253,6 +279,28 @@ class Contouring {
       return std::min(straight + for_length * way.norm(), bent);
     }
 
+    /// Planes reach farther than the faces that they are of, and the cell may hold faces that none of its edges crosses: as long as the vertex is not on the surface, the plane that is nearest to it
+    /// is taken along.
+    Corner corner_on_surface(Corner corner, const Box3& box) {
+      constexpr double as_good_as_on_it = 0.02;  // steps
+      constexpr int most_more = 4;
+      const double close = as_good_as_on_it * all_.grid_.step;
+      const Vec3 smooth = corner.smooth;
+      Tangent nearest = all_.settings_.nearest(smooth);
+      const Vec3 on_it = nearest.point;
+      for (int more = 0;; ++more) {
+        nearest = all_.settings_.nearest(corner.position);
+        if ((nearest.point - corner.position).norm() <= close) return corner;
+        const auto is_known = [&](const Tangent& t) { return std::abs(std::abs(t.normal.dot(nearest.normal)) - 1) < 1e-9 && std::abs(t.normal.dot(nearest.point - t.point)) < 1e-6 * all_.grid_.step; };
+        if (more == most_more || std::any_of(tangents_.begin(), tangents_.end(), is_known)) break;
+        tangents_.push_back(nearest);
+        corner = corner_of(tangents_, box);
+      }
+      return {contains(box, on_it) ? on_it : smooth, 1, 0, smooth, false};
+    }
+
+    static bool contains(const Box3& box, const Vec3& p) { return (p.array() >= box.lo.array()).all() && (p.array() <= box.hi.array()).all(); }
+
     Vec3 drawn_in(const Vec3& p, const Box3& box) const {
       const Vec3 margin = Vec3::Constant(0.05 * all_.grid_.step);
       return p.cwiseMax(box.lo + margin).cwiseMin(box.hi - margin);
@@ -271,19 +319,20 @@ class Contouring {
       for (unsigned side = 0; side < 2; ++side) box.add(all_.grid_.point(cell_[0] + side, cell_[1] + side, cell_[2] + side));
       // The same two crossings may make a round in several cells: each has its vertex a little within.
       if (round_.size() == 2) middle = drawn_in(middle, box);
-      Corner corner{middle, 0, 0, middle};
+      Corner corner{middle, 0, 0, middle, true};
       if (all_.settings_.sharp && !tangents_.empty()) {
         corner = corner_of(tangents_, box);
         if (round_.size() == 2) corner.smooth = middle;
-        // Planes reach farther than the faces that they are of.
-        constexpr double as_good_as_on_it = 0.02;
-        const auto& distance = all_.settings_.distance;
-        if (corner.rank < 2 || (distance && distance(corner.position) > as_good_as_on_it * all_.grid_.step)) corner = {corner.smooth, 1, 0, corner.smooth};
+        if (all_.settings_.nearest && (corner.rank > 1 || !corner.fits)) corner = corner_on_surface(corner, box);
       }
       block_.positions.push_back(corner.position);
       block_.smooth.push_back(corner.smooth);
       block_.middle.push_back(drawn_in(middle, box));
       block_.is_pair.push_back(round_.size() == 2);
+      block_.rank.push_back(static_cast<char>(corner.rank));
+      block_.cell.push_back(uses_[0].cell);
+      if (corner.rank == 3 && ((corner.position.array() < box.lo.array()).any() || (corner.position.array() > box.hi.array()).any()))
+        block_.beyond.push_back(static_cast<Index>(block_.positions.size() - 1));
       block_.sharpness.push_back(static_cast<float>(corner.sharpness));
     }
 
@@ -305,18 +354,21 @@ class Contouring {
     return {v[3], v[1], v[0], v[2]};
   }
 
-  /// Two crossings of one edge that only lead to each other: something smaller than the grid, which is left out.
-  void drop_pillows() {
+  /// Two crossings of one edge that lead to nothing but each other in two of its cells or all: the tip of something that ends there, or something smaller than the grid. Without their polygons
+  /// the surface closes below the tip, and a vertex there still finds the corner.
+  void drop_tips() {
     dropped_.assign(first_[3], 0);
     for (std::size_t axis = 0; axis < 3; ++axis)
       for (Index i = 1; i < crossings_[axis].size(); ++i) {
         const Crossing &a = crossings_[axis][i - 1], &b = crossings_[axis][i];
-        if (a.line != b.line || a.edge != b.edge) continue;
         const Index id = first_[axis] + i;
-        const std::span<const Index> one(vertex_of_.data() + 4 * static_cast<std::size_t>(id - 1), 4), two(vertex_of_.data() + 4 * static_cast<std::size_t>(id), 4);
-        if (!std::equal(one.begin(), one.end(), two.begin()) || !std::all_of(one.begin(), one.end(), [&](Index v) { return is_pair_[v] != 0; })) continue;
+        if (a.line != b.line || a.edge != b.edge || dropped_[id - 1]) continue;
+        const Index *one = vertex_of_.data() + 4 * static_cast<std::size_t>(id - 1), *two = one + 4;
+        std::size_t pairs = 0;
+        for (std::size_t q = 0; q < 4; ++q) pairs += one[q] == two[q] && is_pair_[one[q]];
+        if (pairs < 2) continue;
         dropped_[id] = dropped_[id - 1] = 1;
-        ++made_.dropped;
+        made_.dropped += pairs == 4;
       }
   }
 
@@ -375,7 +427,7 @@ class Contouring {
   }
 
   void make_polygons() {
-    drop_pillows();
+    drop_tips();
     part_doubled_edges();
     made_.triangles.reserve(2 * static_cast<std::size_t>(first_[3]));
     made_.source.reserve(2 * static_cast<std::size_t>(first_[3]));
@@ -473,7 +525,9 @@ class Contouring {
   std::vector<Index> vertex_of_;  ///< per crossing and quadrant du + 2 dv
   std::vector<CrowdedArc> crowded_;
   std::vector<std::array<Index, 2>> diagonals_here_;  ///< of the polygons of one edge of the grid
-  std::vector<char> is_pair_;  ///< per vertex, as in Block
+  std::vector<char> is_pair_, ranks_;  ///< per vertex, as in Block
+  std::vector<std::uint64_t> cells_;   ///< per vertex, ascending
+  std::vector<Index> beyond_;          ///< as in Block
   std::vector<char> dropped_;  ///< per crossing: it gets no polygon
   std::vector<std::pair<Index, std::vector<Index>>> polygons_with_more_;
   Contour made_;
@@ -482,7 +536,9 @@ class Contouring {
 }  // namespace
 
 Contour contour(const Grid& grid, const Crossings& crossings, std::span<const Vec3> normals, const ContourSettings& settings, const Control& control) {
-  return Contouring(grid, crossings, normals, settings, control).run();
+  Contour made = Contouring(grid, crossings, normals, settings, control).run();
+  join_coincident(made, 1e-6 * grid.step);
+  return made;
 }
 
 }  // namespace anvil::recast

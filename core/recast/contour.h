@@ -6,6 +6,7 @@
 
 #include "core/control.h"
 #include "core/mesh/mesh.h"
+#include "core/recast/corner.h"
 #include "core/recast/grid.h"
 
 namespace anvil::recast {
@@ -22,7 +23,9 @@ struct Contour {
 
 struct ContourSettings {
   bool sharp = true;  ///< vertices stand where the planes of the crossings meet; else in the middle of them
-  std::function<double(const Vec3&)> distance = {};  ///< to the surface, where known: no vertex is put on an edge or into a corner that is not there. Asked from several threads
+  /// The nearest point of the surface, with its normal; may be empty. No vertex is then put on an edge or into a corner that is not there, and edges and corners are found that no line of the grid
+  /// tells of. Asked from several threads.
+  std::function<Tangent(const Vec3&)> nearest = {};
 };
 
 /// Dual contouring (Ju, Losasso, Schaefer and Warren, "Dual Contouring of Hermite Data", SIGGRAPH 2002), departing in that it is made of crossings, not of signs at grid points: an edge of the

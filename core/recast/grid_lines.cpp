@@ -10,6 +10,7 @@
 
 #include "core/exact/predicates.h"
 #include "core/mesh/bucket_sort.h"
+#include "core/mesh/union_find.h"
 #include "core/mesh/winding.h"
 
 namespace anvil::recast {
@@ -156,18 +157,69 @@ std::vector<Crossing> changes_of(const std::vector<Crossing>& hits) {
   return changes;
 }
 
-std::vector<Crossing> sorted_hits(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Grid& grid, int axis, const Control& control) {
-  std::vector<Crossing> hits = Lines(positions, triangles, grid, axis).hits(control);
-  bucket_sort(hits, lines_along(grid, axis), [](const Crossing& hit) { return hit.line; });
+/// The hits of all lines along an axis, sorted, and where each line's begin.
+struct Hits {
+  std::vector<Crossing> all;
+  std::vector<Index> start;
+};
+Hits sorted_hits(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Grid& grid, int axis, const Control& control) {
+  Hits hits{Lines(positions, triangles, grid, axis).hits(control), {}};
+  hits.start = bucket_sort(hits.all, lines_along(grid, axis), [](const Crossing& hit) { return hit.line; });
   check_stop(control);
   return hits;
 }
 
+/// Triangles that close a surface: to each connected stretch of its border a fan about its middle.
+struct Caps {
+  std::vector<Vec3> positions;
+  std::vector<Triangle> triangles;
+};
+Caps caps_of(std::span<const Vec3> positions, std::span<const Triangle> triangles) {
+  struct Side {
+    Index low, high;
+    int way;
+  };
+  std::vector<Side> sides;
+  for (const Triangle& t : triangles)
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Index a = t[k], b = t[(k + 1) % 3];
+      sides.push_back({std::min(a, b), std::max(a, b), a < b ? 1 : -1});
+    }
+  tbb::parallel_sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) { return std::tie(a.low, a.high) < std::tie(b.low, b.high); });
+  std::vector<std::array<Index, 2>> border;  // the way a cap has to run
+  for (std::size_t i = 0, j = 0; i < sides.size(); i = j) {
+    int net = 0;
+    for (j = i; j < sides.size() && sides[j].low == sides[i].low && sides[j].high == sides[i].high; ++j) net += sides[j].way;
+    for (; net > 0; --net) border.push_back({sides[i].high, sides[i].low});
+    for (; net < 0; ++net) border.push_back({sides[i].low, sides[i].high});
+  }
+  UnionFind joined(positions.size());
+  for (const auto& [a, b] : border) joined.unite(a, b);
+  std::unordered_map<Index, std::pair<Vec3, double>> middles;
+  for (const auto& [a, b] : border) {
+    auto& [sum, count] = middles.try_emplace(joined.find(a), Vec3::Zero(), 0.0).first->second;
+    sum += positions[a] + positions[b];
+    count += 2;
+  }
+  Caps caps{{positions.begin(), positions.end()}, {}};
+  std::unordered_map<Index, Index> apex;
+  for (const auto& [root, middle] : middles) {
+    apex[root] = static_cast<Index>(caps.positions.size());
+    caps.positions.push_back(middle.first / middle.second);
+  }
+  for (const auto& [a, b] : border) caps.triangles.push_back({a, b, apex[joined.find(a)]});
+  return caps;
+}
+
 /// What a surface that is not closed encloses, for the grid's points and edges that it comes near.
+///
+/// With caps on its holes it would be closed, and would wind around a point as often as its line says, counted by crossings. The caps' own share is taken off, as a part of the full angle; they
+/// have far fewer triangles than the surface.
 class OpenSurface {
  public:
   OpenSurface(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Grid& grid, const Control& control)
-      : positions_(positions), triangles_(triangles), grid_(grid), control_(control), winding_(positions, {triangles.begin(), triangles.end()}) {
+      : grid_(grid), control_(control), caps_(caps_of(positions, triangles)), caps_winding_(caps_.positions, caps_.triangles), own_(static_cast<Index>(triangles.size())), closed_(triangles.begin(), triangles.end()) {
+    closed_.insert(closed_.end(), caps_.triangles.begin(), caps_.triangles.end());
     step_[0] = 1;
     step_[1] = grid.size[0];
     step_[2] = static_cast<std::uint64_t>(grid.size[0]) * grid.size[1];
@@ -176,13 +228,19 @@ class OpenSurface {
   Crossings crossings() {
     for (int axis = 0; axis < 3; ++axis) {
       const auto k = static_cast<std::size_t>(axis);
-      hits_[k] = sorted_hits(positions_, triangles_, grid_, axis, control_);
-      for (std::size_t i = 0; i < hits_[k].size(); ++i)
-        if (i == 0 || hits_[k][i].line != hits_[k][i - 1].line || hits_[k][i].edge != hits_[k][i - 1].edge) {
-          const std::uint64_t edge = edge_of(axis, hits_[k][i]);
-          known_edges_.insert(edge);
-          add_cells_around(edge);
-        }
+      count_[k] = sorted_hits(caps_.positions, closed_, grid_, axis, control_);
+      Index line = no_index;
+      int winding = 0;
+      for (const Crossing& hit : count_[k].all) {
+        if (hit.line != line) winding = 0;
+        line = hit.line;
+        winding += hit.out ? -1 : 1;
+        winding_after_[k].push_back(winding);
+        if (hit.triangle >= own_) continue;
+        hits_[k].push_back(hit);
+        const std::uint64_t edge = edge_of(axis, hit);
+        if (known_edges_.insert(edge).second) add_cells_around(edge);
+      }
     }
     // Cell after cell, as long as the border of what is enclosed goes on.
     while (!waiting_.empty()) {
@@ -210,7 +268,23 @@ class OpenSurface {
     const auto [i, j, k] = place_of(point);
     return grid_.point(i, j, k);
   }
-  bool is_inside(const Vec3& p) const { return winding_(p) > 0.5; }
+  /// Is the surface all around it by more than half? @param counted  how often it winds around it with its caps
+  bool is_inside(const Vec3& p, int counted) const { return counted - caps_winding_(p) > 0.5; }
+  /// Counted along a line, up to what `is_before` says.
+  template <class IsBefore>
+  int counted(int axis, Index line, IsBefore is_before) const {
+    const auto k = static_cast<std::size_t>(axis);
+    const auto begin = count_[k].all.begin() + count_[k].start[line], end = count_[k].all.begin() + count_[k].start[line + 1];
+    const auto it = std::partition_point(begin, end, is_before);
+    return it == begin ? 0 : winding_after_[k][static_cast<std::size_t>(it - count_[k].all.begin()) - 1];
+  }
+  bool is_inside(std::uint64_t point) const {
+    const auto [i, j, k] = place_of(point);
+    return is_inside(grid_.point(i, j, k), counted(0, j + k * grid_.size[1], [edge = i](const Crossing& hit) { return hit.edge < edge; }));
+  }
+  bool is_inside(int axis, Index line, Index edge, const Vec3& p) const {
+    return is_inside(p, counted(axis, line, [&](const Crossing& hit) { return hit.edge < edge || (hit.edge == edge && hit.at < p[axis]); }));
+  }
 
   void add_cells_around(std::uint64_t edge) {
     const auto axis = static_cast<int>(edge % 3);
@@ -230,7 +304,7 @@ class OpenSurface {
     std::vector<char> inside(points.size());
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, points.size(), 256), [&](const auto& range) {
       if (control_.stop.stop_requested()) return;
-      for (std::size_t i = range.begin(); i < range.end(); ++i) inside[i] = is_inside(position_of(points[i]));
+      for (std::size_t i = range.begin(); i < range.end(); ++i) inside[i] = is_inside(points[i]);
     });
     check_stop(control_);
     for (std::size_t i = 0; i < points.size(); ++i) inside_[points[i]] = inside[i];
@@ -257,12 +331,13 @@ class OpenSurface {
         const bool from_inside = inside_.at(point) != 0;
         Vec3 low = position_of(point), high = low;
         high[axis] = grid_.at(axis, place[k] + 1);
-        constexpr int halvings = 10;
+        constexpr int halvings = 6;
+        const Index line = place[u] + place[v] * grid_.size[u];
         for (int n = 0; n < halvings; ++n) {
           const Vec3 middle = (low + high) / 2;
-          (is_inside(middle) == from_inside ? low : high) = middle;
+          (is_inside(axis, line, place[k], middle) == from_inside ? low : high) = middle;
         }
-        made[i] = {place[u] + place[v] * grid_.size[u], place[k], no_index, from_inside, (low[axis] + high[axis]) / 2};
+        made[i] = {line, place[k], no_index, from_inside, (low[axis] + high[axis]) / 2};
       }
     });
     check_stop(control_);
@@ -289,7 +364,7 @@ class OpenSurface {
           bool next = false;
           if (is_with(j + 1)) {
             p[axis] = (hits[j].at + hits[j + 1].at) / 2;
-            next = hits[j].at == hits[j + 1].at ? inside : is_inside(p);
+            next = hits[j].at == hits[j + 1].at ? inside : is_inside(axis, hits[j].line, hits[j].edge, p);
           } else {
             next = inside_.at(point + step_[k]) != 0;
           }
@@ -307,13 +382,16 @@ class OpenSurface {
       }
   }
 
-  std::span<const Vec3> positions_;
-  std::span<const Triangle> triangles_;
   const Grid& grid_;
   const Control& control_;
-  WindingTree winding_;
+  Caps caps_;
+  WindingTree caps_winding_;
+  Index own_;                      ///< triangles of the surface itself
+  std::vector<Triangle> closed_;   ///< these, then the caps
   std::array<std::uint64_t, 3> step_;
-  std::array<std::vector<Crossing>, 3> hits_;
+  std::array<Hits, 3> count_;                         ///< of all of them
+  std::array<std::vector<int>, 3> winding_after_;     ///< each of these
+  std::array<std::vector<Crossing>, 3> hits_;         ///< of the surface itself
   std::unordered_map<std::uint64_t, char> inside_;  ///< of points
   std::unordered_set<std::uint64_t> known_edges_, known_cells_;
   std::vector<std::uint64_t> waiting_;  ///< cells
@@ -335,7 +413,7 @@ Grid grid_around(const Box3& box, double step) {
 
 Crossings crossings_of_solid(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Grid& grid, const Control& control) {
   Crossings crossings;
-  for (int axis = 0; axis < 3; ++axis) crossings[static_cast<std::size_t>(axis)] = changes_of(sorted_hits(positions, triangles, grid, axis, control));
+  for (int axis = 0; axis < 3; ++axis) crossings[static_cast<std::size_t>(axis)] = changes_of(sorted_hits(positions, triangles, grid, axis, control).all);
   return crossings;
 }
 

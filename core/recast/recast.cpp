@@ -7,6 +7,7 @@
 
 #include "core/boolean/stage_clock.h"
 #include "core/mesh/bvh.h"
+#include "core/mesh/nearest.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/winding.h"
@@ -82,7 +83,11 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   const Bvh surface(soup.positions, soup.triangles);
   ContourSettings how;
   how.sharp = settings.sharp;
-  how.distance = [&](const Vec3& p) { return std::sqrt(surface.nearest(soup.positions, soup.triangles, p).square); };
+  how.nearest = [&](const Vec3& p) {
+    const Index t = surface.nearest(soup.positions, soup.triangles, p).triangle;
+    const auto& [a, b, c] = soup.triangles[t];
+    return Tangent{nearest_on_triangle(p, soup.positions[a], soup.positions[b], soup.positions[c]), soup.normals[t]};
+  };
   Contour skin = stage("contour", 0.6, [&] { return contour(grid, crossings, soup.normals, how, control); });
   const std::vector<char> crossing = stage("settle", 0.8, [&] { return uncross(skin, control); });
   Mesh& mesh = result.mesh;

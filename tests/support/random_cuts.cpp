@@ -14,29 +14,13 @@
 #include "core/shape/push.h"
 #include "core/shape/ramp.h"
 #include "core/shape/stencil.h"
+#include "tests/support/dice.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_chains.h"
 #include "tests/support/referee.h"
 
 namespace anvil::test {
 namespace {
-
-class Dice {
- public:
-  explicit Dice(unsigned seed) : random_(seed * 2654435761u + 12345u) {}
-  unsigned upto(unsigned n) { return static_cast<unsigned>(random_() % n); }
-  double share() { return static_cast<double>(random_()) / 4294967296.0; }
-  double between(double a, double b) { return a + share() * (b - a); }
-  Vec3 direction() {
-    Vec3 v;
-    do v = Vec3(between(-1, 1), between(-1, 1), between(-1, 1));
-    while (v.norm() > 1 || v.norm() < 0.1);
-    return v.normalized();
-  }
-
- private:
-  std::mt19937 random_;
-};
 
 Mesh combined(std::vector<std::pair<Mesh, Operation>> parts) {
   std::vector<Operand> operands;
