@@ -16,14 +16,19 @@ namespace {
 
 /// A crossing as one of its four cells sees it.
 struct Use {
-  std::uint64_t cell;
+  Index row;      ///< of the cell: y + z · (points along y)
   Index crossing;
-  std::uint8_t axis, du, dv;  ///< its edge of the cell: along which axis, at which of the two places along the two others
-  Index vertex = no_index;    ///< found by its cell
+  Index vertex;   ///< found by its cell
+  std::uint16_t x;
+  std::uint8_t slot;  ///< its edge of the cell: 4 · axis + 2 · du + dv, which of the two places along the axis' u and v
 
-  int slot() const { return 4 * axis + 2 * du + dv; }
-  bool operator<(const Use& o) const { return std::tuple(cell, slot(), crossing) < std::tuple(o.cell, o.slot(), o.crossing); }
+  int axis() const { return slot >> 2; }
+  unsigned du() const { return slot >> 1 & 1; }
+  unsigned dv() const { return slot & 1; }
+  bool is_with(const Use& o) const { return row == o.row && x == o.x; }
+  bool operator<(const Use& o) const { return std::tie(row, x, slot, crossing) < std::tie(o.row, o.x, o.slot, o.crossing); }
 };
+static_assert(sizeof(Use) == 16);
 
 /// Two crossings joined within a face of the grid that has more than two.
 struct CrowdedArc {
@@ -51,9 +56,6 @@ class Contouring {
   std::uint64_t nx() const { return grid_.size[0]; }
   std::uint64_t ny() const { return grid_.size[1]; }
   std::uint64_t number_of(const std::array<Index, 3>& cell) const { return (static_cast<std::uint64_t>(cell[2]) * ny() + cell[1]) * nx() + cell[0]; }
-  std::array<Index, 3> cell_of(std::uint64_t number) const {
-    return {static_cast<Index>(number % nx()), static_cast<Index>(number / nx() % ny()), static_cast<Index>(number / (nx() * ny()))};
-  }
 
   int axis_of(Index crossing) const { return crossing < first_[1] ? 0 : crossing < first_[2] ? 1 : 2; }
   const Crossing& crossing(Index id) const {
@@ -89,17 +91,17 @@ class Contouring {
         for (std::size_t i = range.begin(); i < range.end(); ++i) {
           const Index id = first_[axis] + static_cast<Index>(i);
           for (unsigned q = 0; q < 4; ++q) {
-            const auto du = static_cast<std::uint8_t>(q & 1), dv = static_cast<std::uint8_t>(q >> 1);
+            const unsigned du = q & 1, dv = q >> 1;
             std::array<Index, 3> cell{};
             cell[axis] = list[i].edge;
             cell[u] = list[i].line % grid_.size[u] - du;
             cell[v] = list[i].line / grid_.size[u] - dv;
-            uses_[4 * static_cast<std::size_t>(id) + q] = {number_of(cell), id, static_cast<std::uint8_t>(axis), du, dv};
+            uses_[4 * static_cast<std::size_t>(id) + q] = {cell[2] * grid_.size[1] + cell[1], id, no_index, static_cast<std::uint16_t>(cell[0]), static_cast<std::uint8_t>(4 * axis + 2 * du + dv)};
           }
         }
       });
     }
-    bucket_sort(uses_, static_cast<std::size_t>(ny()) * grid_.size[2], [&](const Use& use) { return use.cell / nx(); });
+    bucket_sort(uses_, static_cast<std::size_t>(grid_.size[1]) * grid_.size[2], [](const Use& use) { return use.row; });
   }
 
   struct Block {
@@ -118,7 +120,7 @@ class Contouring {
     std::vector<Block> blocks;
     for (std::size_t begin = 0; begin < uses_.size();) {
       std::size_t end = std::min(uses_.size(), begin + at_once);
-      while (end < uses_.size() && uses_[end].cell == uses_[end - 1].cell) ++end;
+      while (end < uses_.size() && uses_[end].is_with(uses_[end - 1])) ++end;
       blocks.emplace_back();
       blocks.back().begin = begin;
       blocks.back().end = end;
@@ -127,10 +129,11 @@ class Contouring {
     tbb::parallel_for(std::size_t{0}, blocks.size(), [&](std::size_t b) {
       if (control_.stop.stop_requested()) return;
       Block& block = blocks[b];
+      Cell cell(*this, block);
       for (std::size_t begin = block.begin; begin < block.end;) {
         std::size_t end = begin + 1;
-        while (end < block.end && uses_[end].cell == uses_[begin].cell) ++end;
-        Cell(*this, block, {uses_.data() + begin, end - begin}).find_rounds();
+        while (end < block.end && uses_[end].is_with(uses_[begin])) ++end;
+        cell.find_rounds({uses_.data() + begin, end - begin});
         begin = end;
       }
     });
@@ -140,7 +143,7 @@ class Contouring {
       const auto first = static_cast<Index>(made_.positions.size());
       for (std::size_t i = block.begin; i < block.end; ++i) {
         const Use& use = uses_[i];
-        vertex_of_[4 * static_cast<std::size_t>(use.crossing) + use.du + 2u * use.dv] = first + use.vertex;
+        vertex_of_[4 * static_cast<std::size_t>(use.crossing) + use.du() + 2u * use.dv()] = first + use.vertex;
       }
       made_.positions.insert(made_.positions.end(), block.positions.begin(), block.positions.end());
       made_.smooth.insert(made_.smooth.end(), block.smooth.begin(), block.smooth.end());
@@ -176,12 +179,13 @@ class Contouring {
   /// The crossings of one cell, and the rounds that they make.
   class Cell {
    public:
-    Cell(const Contouring& all, Block& block, std::span<Use> uses) : all_(all), block_(block), uses_(uses) {
-      cell_ = all.cell_of(uses[0].cell);
-      partner_.assign(uses.size(), {no_index, no_index});
-    }
+    Cell(const Contouring& all, Block& block) : all_(all), block_(block) {}
 
-    void find_rounds() {
+    /// @param uses  those of one cell
+    void find_rounds(std::span<Use> uses) {
+      uses_ = uses;
+      cell_ = {uses[0].x, uses[0].row % all_.grid_.size[1], uses[0].row / all_.grid_.size[1]};
+      partner_.assign(uses.size(), {no_index, no_index});
       for (int axis = 0; axis < 3; ++axis)
         for (unsigned side = 0; side < 2; ++side) join_in_face(axis, side);
       for (std::size_t begin = 0; begin < uses_.size(); ++begin) {
@@ -189,13 +193,13 @@ class Contouring {
         round_.clear();
         const auto vertex = static_cast<Index>(block_.positions.size());
         std::size_t now = begin;
-        int face = u_of(uses_[begin].axis);  // across which it goes on
+        int face = u_of(uses_[begin].axis());  // across which it goes on
         do {
           uses_[now].vertex = vertex;
           round_.push_back(uses_[now].crossing);
-          const std::size_t next = partner_[now][face == u_of(uses_[now].axis) ? 0 : 1];
+          const std::size_t next = partner_[now][face == u_of(uses_[now].axis()) ? 0 : 1];
           // It has come in by this face and goes on by the other that its edge lies in.
-          face = 3 - face - uses_[next].axis;
+          face = 3 - face - uses_[next].axis();
           now = next;
         } while (now != begin);
         place_vertex();
@@ -211,10 +215,10 @@ class Contouring {
       for (auto& list : on) list.clear();
       for (Index k = 0; k < uses_.size(); ++k) {
         const Use& use = uses_[k];
-        if (use.axis == axis) continue;
+        if (use.axis() == axis) continue;
         // Along u its own axes are v and axis, along v they are axis and u.
-        if (use.axis == u && use.dv == side) on[use.du == 0 ? 0 : 2].push_back(k);
-        if (use.axis == v && use.du == side) on[use.dv == 0 ? 3 : 1].push_back(k);
+        if (use.axis() == u && use.dv() == side) on[use.du() == 0 ? 0 : 2].push_back(k);
+        if (use.axis() == v && use.du() == side) on[use.dv() == 0 ? 3 : 1].push_back(k);
       }
       ring_.clear();
       for (std::size_t e = 0; e < 4; ++e)
@@ -225,11 +229,11 @@ class Contouring {
       if (ring_.empty()) return;
       const bool is_crowded = ring_.size() > 2;
       const auto join = [&](Index one, Index two) {
-        for (const auto& [k, other] : {std::pair{one, two}, std::pair{two, one}}) partner_[k][axis == u_of(uses_[k].axis) ? 0 : 1] = other;
+        for (const auto& [k, other] : {std::pair{one, two}, std::pair{two, one}}) partner_[k][axis == u_of(uses_[k].axis()) ? 0 : 1] = other;
         if (!is_crowded || side == 0) return;
         const Use& use = uses_[one];
-        const unsigned du = use.du, dv = use.dv, below = du + 2 * dv;
-        block_.crowded.push_back({use.crossing, uses_[two].crossing, below, axis == u_of(use.axis) ? below - 1 : below - 2});
+        const unsigned below = use.du() + 2 * use.dv();
+        block_.crowded.push_back({use.crossing, uses_[two].crossing, below, axis == u_of(use.axis()) ? below - 1 : below - 2});
       };
       // Neighbours along the ring go in and out in turn, so any two neighbours may be joined, and then any two of those that are left.
       while (ring_.size() > 2) {
@@ -296,7 +300,7 @@ class Contouring {
         tangents_.push_back(nearest);
         corner = corner_of(tangents_, box);
       }
-      return {contains(box, on_it) ? on_it : smooth, 1, 0, smooth, false};
+      return {contains(box, on_it) ? on_it : smooth, 1, 0, smooth, false, false};
     }
 
     static bool contains(const Box3& box, const Vec3& p) { return (p.array() >= box.lo.array()).all() && (p.array() <= box.hi.array()).all(); }
@@ -319,18 +323,18 @@ class Contouring {
       for (unsigned side = 0; side < 2; ++side) box.add(all_.grid_.point(cell_[0] + side, cell_[1] + side, cell_[2] + side));
       // The same two crossings may make a round in several cells: each has its vertex a little within.
       if (round_.size() == 2) middle = drawn_in(middle, box);
-      Corner corner{middle, 0, 0, middle, true};
+      Corner corner{middle, 0, 0, middle, true, true};
       if (all_.settings_.sharp && !tangents_.empty()) {
         corner = corner_of(tangents_, box);
         if (round_.size() == 2) corner.smooth = middle;
-        if (all_.settings_.nearest && (corner.rank > 1 || !corner.fits)) corner = corner_on_surface(corner, box);
+        if (all_.settings_.nearest && !corner.is_flat && (corner.rank > 1 || !corner.fits)) corner = corner_on_surface(corner, box);
       }
       block_.positions.push_back(corner.position);
       block_.smooth.push_back(corner.smooth);
       block_.middle.push_back(drawn_in(middle, box));
       block_.is_pair.push_back(round_.size() == 2);
       block_.rank.push_back(static_cast<char>(corner.rank));
-      block_.cell.push_back(uses_[0].cell);
+      block_.cell.push_back(all_.number_of(cell_));
       if (corner.rank == 3 && ((corner.position.array() < box.lo.array()).any() || (corner.position.array() > box.hi.array()).any()))
         block_.beyond.push_back(static_cast<Index>(block_.positions.size() - 1));
       block_.sharpness.push_back(static_cast<float>(corner.sharpness));
@@ -429,20 +433,28 @@ class Contouring {
   void make_polygons() {
     drop_tips();
     part_doubled_edges();
-    made_.triangles.reserve(2 * static_cast<std::size_t>(first_[3]));
-    made_.source.reserve(2 * static_cast<std::size_t>(first_[3]));
-    auto more = polygons_with_more_.begin();
-    for (Index id = 0; id < first_[3]; ++id) {
-      const bool has_more = more != polygons_with_more_.end() && more->first == id;
-      if (id == 0 || axis_of(id) != axis_of(id - 1) || crossing(id).line != crossing(id - 1).line || crossing(id).edge != crossing(id - 1).edge) diagonals_here_.clear();
-      if (!dropped_[id]) {
-        if (has_more)
-          add_polygon(id, more->second);
-        else
-          add_quad(id, corners_of(id));
+    // Each crossing has room for two triangles; the few polygons with more corners come after them.
+    made_.triangles.assign(2 * static_cast<std::size_t>(first_[3]), {no_index, no_index, no_index});
+    made_.source.resize(made_.triangles.size());
+    std::vector<char> is_apart(first_[3], 0);
+    for (const auto& polygon : polygons_with_more_) is_apart[polygon.first] = 1;
+    const auto is_on_edge_of_last = [&](Index id) {
+      return id > 0 && axis_of(id) == axis_of(id - 1) && crossing(id).line == crossing(id - 1).line && crossing(id).edge == crossing(id - 1).edge;
+    };
+    tbb::parallel_for(tbb::blocked_range<Index>(0, first_[3], 4096), [&](const auto& range) {
+      // Polygons of one edge of the grid are cut by one thread, in order.
+      Index begin = range.begin();
+      while (begin < range.end() && is_on_edge_of_last(begin)) ++begin;
+      std::vector<std::array<Index, 2>> diagonals;
+      for (Index id = begin; id < range.end() || (id < first_[3] && id > begin && is_on_edge_of_last(id)); ++id) {
+        if (!is_on_edge_of_last(id)) diagonals.clear();
+        if (!dropped_[id] && !is_apart[id] && !cut_quad(id, corners_of(id), diagonals)) is_apart[id] = 2;
       }
-      if (has_more) ++more;
-    }
+    });
+    for (const auto& [id, ring] : polygons_with_more_)
+      if (!dropped_[id]) add_fan(id, ring);
+    for (Index id = 0; id < first_[3]; ++id)
+      if (is_apart[id] == 2) add_fan(id, corners_of(id));
     drop_unused();
   }
 
@@ -454,16 +466,13 @@ class Contouring {
     return length < 1e-9 * longest ? -2 : n.dot(normal) / length;
   }
 
-  void add_triangle(Index id, Index a, Index b, Index c) {
-    made_.triangles.push_back({a, b, c});
-    made_.source.push_back(crossing(id).triangle);
-  }
-
   /// Cuts it in two along the diagonal that leaves the better triangles. Polygons of one edge of the grid may have two vertices across from each other in common: only one of them is cut there.
-  void add_quad(Index id, const std::array<Index, 4>& ring) {
+  /// @param diagonals  of the polygons of that edge so far
+  /// @return false where neither is left
+  bool cut_quad(Index id, const std::array<Index, 4>& ring, std::vector<std::array<Index, 2>>& diagonals) {
     const Vec3 normal = normal_of(id);
     const auto diagonal = [&](std::size_t k) { return std::array<Index, 2>{std::min(ring[k], ring[k + 2]), std::max(ring[k], ring[k + 2])}; };
-    const auto is_taken = [&](std::size_t k) { return std::find(diagonals_here_.begin(), diagonals_here_.end(), diagonal(k)) != diagonals_here_.end(); };
+    const auto is_taken = [&](std::size_t k) { return std::find(diagonals.begin(), diagonals.end(), diagonal(k)) != diagonals.end(); };
     const double one = std::min(agreement(ring[0], ring[1], ring[2], normal), agreement(ring[0], ring[2], ring[3], normal));
     const double two = std::min(agreement(ring[1], ring[2], ring[3], normal), agreement(ring[1], ring[3], ring[0], normal));
     const auto& at = made_.positions;
@@ -471,13 +480,13 @@ class Contouring {
     constexpr double as_good = 0.02;
     std::size_t k = (std::abs(one - two) < as_good ? shorter : one > two) ? 0 : 1;
     if (is_taken(k)) k = 1 - k;
-    if (is_taken(k)) {
-      add_polygon(id, ring);
-      return;
-    }
-    diagonals_here_.push_back(diagonal(k));
-    add_triangle(id, ring[k], ring[k + 1], ring[k + 2]);
-    add_triangle(id, ring[k], ring[k + 2], ring[(k + 3) % 4]);
+    if (is_taken(k)) return false;
+    diagonals.push_back(diagonal(k));
+    const std::size_t t = 2 * static_cast<std::size_t>(id);
+    made_.triangles[t] = {ring[k], ring[k + 1], ring[k + 2]};
+    made_.triangles[t + 1] = {ring[k], ring[k + 2], ring[(k + 3) % 4]};
+    made_.source[t] = made_.source[t + 1] = crossing(id).triangle;
+    return true;
   }
 
   Index add_vertex(const Vec3& p) {
@@ -488,13 +497,24 @@ class Contouring {
     return static_cast<Index>(made_.positions.size() - 1);
   }
 
-  /// A polygon with more corners is cut about its crossing.
-  void add_polygon(Index id, std::span<const Index> ring) {
+  /// Cuts a polygon about its crossing.
+  void add_fan(Index id, std::span<const Index> ring) {
     const Index centre = add_vertex(place_of(id));
-    for (std::size_t k = 0; k < ring.size(); ++k) add_triangle(id, ring[k], ring[(k + 1) % ring.size()], centre);
+    for (std::size_t k = 0; k < ring.size(); ++k) {
+      made_.triangles.push_back({ring[k], ring[(k + 1) % ring.size()], centre});
+      made_.source.push_back(crossing(id).triangle);
+    }
   }
 
   void drop_unused() {
+    std::size_t left = 0;
+    for (std::size_t t = 0; t < made_.triangles.size(); ++t) {
+      if (made_.triangles[t][0] == no_index) continue;
+      made_.triangles[left] = made_.triangles[t];
+      made_.source[left++] = made_.source[t];
+    }
+    made_.triangles.resize(left);
+    made_.source.resize(left);
     std::vector<Index> number(made_.positions.size(), no_index);
     for (const Triangle& t : made_.triangles)
       for (Index v : t) number[v] = 0;
@@ -524,7 +544,6 @@ class Contouring {
   std::vector<Use> uses_;
   std::vector<Index> vertex_of_;  ///< per crossing and quadrant du + 2 dv
   std::vector<CrowdedArc> crowded_;
-  std::vector<std::array<Index, 2>> diagonals_here_;  ///< of the polygons of one edge of the grid
   std::vector<char> is_pair_, ranks_;  ///< per vertex, as in Block
   std::vector<std::uint64_t> cells_;   ///< per vertex, ascending
   std::vector<Index> beyond_;          ///< as in Block

@@ -53,16 +53,16 @@ Corner corner_of(std::span<const Tangent> tangents, const Box3& box) {
   solver.computeDirect(ata);
   const Vec3 values = solver.eigenvalues();  // ascending
   const Eigen::Matrix3d vectors = solver.eigenvectors();
-  if (!(values[2] > 1e-12)) return {middle, 0, 0, middle, true};
+  if (!(values[2] > 1e-12)) return {middle, 0, 0, middle, true, true};
   const auto solution = [&](int rank) {
     Vec3 x = middle;
     for (int k = 3 - rank; k < 3; ++k) x += vectors.col(k).dot(atb) / values[k] * vectors.col(k);
     return x;
   };
   const Vec3 on_one = solution(1);
-  Corner best{on_one, 1, 0, on_one, false};
-  double residual = largest_residual(tangents, best.position);
-  best.fits = residual <= fair * size;
+  double residual = largest_residual(tangents, on_one);
+  const bool is_flat = residual <= fair * size;
+  Corner best{on_one, 1, 0, on_one, is_flat, is_flat};
   if (residual <= flat * size || values[1] < spread * values[2]) return best;
   // On a line, as near the middle as the box allows.
   if (const Vec3 x = solution(2); true) {
@@ -71,7 +71,7 @@ Corner corner_of(std::span<const Tangent> tangents, const Box3& box) {
       const double margin = 0.05 * (part->second - part->first);
       const Vec3 on = x + std::clamp(0.0, part->first + margin, part->second - margin) * d;
       const double now = largest_residual(tangents, on);
-      if (now < much_better * residual) best = {on, 2, values[1] / values[2], on_one, now <= fair * size}, residual = now;
+      if (now < much_better * residual) best = {on, 2, values[1] / values[2], on_one, now <= fair * size, is_flat}, residual = now;
     }
   }
   if (residual <= flat * size || values[0] < spread * values[2]) return best;
@@ -79,8 +79,8 @@ Corner corner_of(std::span<const Tangent> tangents, const Box3& box) {
   // The tip of a sharp corner may stick through one side of the box and cross none of its edges.
   const double reach = (values[0] > 0.1 * values[2] ? 0.6 : 0.02) * size;
   const Vec3 off = (x - box.centre()).cwiseAbs();
-  if (off.maxCoeff() <= 0.5 * size + reach && largest_residual(tangents, x) < much_better * residual) best = {x, 3, values[0] / values[2], on_one, false}, residual = largest_residual(tangents, x);
-  best.fits = residual <= fair * size;
+  const double now = largest_residual(tangents, x);
+  if (off.maxCoeff() <= 0.5 * size + reach && now < much_better * residual) best = {x, 3, values[0] / values[2], on_one, now <= fair * size, is_flat};
   return best;
 }
 

@@ -19,6 +19,7 @@ struct Corner {
   double sharpness;  ///< of a line or corner: 0 where the planes are nearly one, 1 where they stand square on each other
   Vec3 smooth;       ///< where it would stand on one surface: a place for it where the other makes faces cross
   bool fits;         ///< all planes pass close by
+  bool is_flat;      ///< they do so also at the smooth place
 };
 
 /// The point that fits the planes, of the lowest rank that explains them: quadratic error functions (Ju et al. 2002; the pseudo-inverse about the middle after Lindstrom, "Out-of-core

@@ -18,7 +18,8 @@ struct RecastSettings {
 /// Points are inside where any part has them inside; of parts that are not closed, where the surface fills more than half of the view. The skin's vertices stand on the parts' own surfaces,
 /// edges and corners (core/recast/contour.h), except along holes, which it spans. What it cannot do without crossing itself, the engine settles.
 /// Walls thinner than the detail stay where a line of the grid passes through them.
-/// @return one sound mesh; every face with the part and face that it comes from. Empty with the reason, where nothing is enclosed. An Issue where the grid would be too large. Throws Stopped.
+/// @return one sound mesh; every face with the part and face that it comes from. Empty with the reason, where nothing is enclosed. An Issue where the grid would be too large, or where no
+/// grid leads to a skin that is sound. Throws Stopped.
 Result<BooleanResult> recast_parts(std::span<const recast::Part> parts, const RecastSettings& settings, const Control& control = {});
 
 }  // namespace anvil

@@ -37,7 +37,9 @@ Soup soup_of(std::span<const Part> parts, OperationReport& report, const Control
     const Analysis analysis(mesh, 0, control.stop);
     std::vector<char> turned(mesh.face_count(), 0);
     for (Index t : analysis.orientation().flipped) turned[t] = 1;
-    const auto count = static_cast<std::size_t>(std::count(turned.begin(), turned.end(), 1));
+    std::vector<char> face_turned(placed.face_count(), 0);
+    for (Index t = 0; t < mesh.face_count(); ++t) face_turned[list.face[t]] = face_turned[list.face[t]] || turned[t];
+    const auto count = static_cast<std::size_t>(std::count(face_turned.begin(), face_turned.end(), 1));
     if (count > 0) report.tell(faces_turned, count, parts[k].name);
     for (Index t = 0; t < mesh.face_count(); ++t)
       if (turned[t]) std::swap(mesh.corners[3 * t], mesh.corners[3 * t + 1]);

@@ -17,7 +17,7 @@ constexpr Round rounds[] = {{0.1F, 0.5, false}, {0.1F, 1, false}, {any, 0.3, tru
 
 }  // namespace
 
-std::vector<char> uncross(Contour& contour, const Control& control) {
+std::vector<char> uncross(Contour& contour, const Control& control, std::span<const char> movable) {
   const std::vector<Index> piece(contour.triangles.size(), 0);
   std::vector<char> suspect(contour.triangles.size(), 1);
   const auto look = [&] { return boolean::find_invalid_triangles(contour.positions, contour.triangles, piece, suspect, boolean::Across::no, control); };
@@ -27,7 +27,7 @@ std::vector<char> uncross(Contour& contour, const Control& control) {
     std::vector<char> moves(contour.positions.size(), 0);
     for (std::size_t t = 0; t < invalid.size(); ++t)
       for (Index v : contour.triangles[t])
-        if (invalid[t] && contour.sharpness[v] <= round.up_to) moves[v] = 1;
+        if (invalid[t] && contour.sharpness[v] <= round.up_to && (movable.empty() || movable[v])) moves[v] = 1;
     for (std::size_t v = 0; v < moves.size(); ++v)
       if (moves[v]) contour.positions[v] += round.share * ((round.to_middle ? contour.middle[v] : contour.smooth[v]) - contour.positions[v]);
     // What crossed stays suspect: it may cross what has not moved.

@@ -1,0 +1,144 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Re-skinned parts: what must come back exactly, what converges, what is spanned, and a share of the long random runs.
+#include <catch2/catch.hpp>
+
+#include "core/recast/recast.h"
+#include "tests/support/meshes.h"
+#include "tests/support/nearest.h"
+#include "tests/support/random_recasts.h"
+#include "tests/support/referee.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+BooleanResult recast_of(const std::vector<Mesh>& meshes, RecastSettings settings) {
+  std::vector<recast::Part> parts;
+  for (const Mesh& mesh : meshes) parts.push_back({shared(mesh), "part"});
+  Result<BooleanResult> result = recast_parts(parts, settings);
+  REQUIRE(result);
+  if (!result->mesh.empty()) CHECK(judge(result->mesh).sound());
+  return std::move(*result);
+}
+double volume(const BooleanResult& result) { return signed_volume(result.mesh); }
+
+Mesh turned_over(Mesh mesh) {
+  reverse_faces(mesh);
+  return mesh;
+}
+
+}  // namespace
+
+TEST_CASE("a box stays a box with twelve straight edges, at any angle to the grid") {
+  for (const Vec3& angles : {Vec3(0, 0, 0), Vec3(17, 23, 41), Vec3(45, 0, 0), Vec3(45, 35.26438968, 0), Vec3(1, 0, 0), Vec3(80, 5, 33)}) {
+    const Mesh box = placed(stock("box", {30, 20, 10}), {1, 2, 3}, angles);
+    const BooleanResult skin = recast_of({box}, {1.3});
+    CHECK(volume(skin) == Approx(6000).epsilon(1e-9));
+    const Kept kept = kept_by_recast(box, skin.mesh, 1.3);
+    CHECK(kept.edges > 0.99);
+    CHECK(kept.surface == 1);
+    CHECK(kept.farthest < 0.02);
+    // Nothing is sharp but these edges.
+    const NearestLine edges(sharp_lines(box, 20));
+    for (const Line& line : sharp_lines(skin.mesh, 10)) CHECK(edges((line.from + line.to) / 2, Vec3::UnitX(), 0).distance < 0.05);
+  }
+}
+
+TEST_CASE("volumes of balls, rings and boxes come near by second order in the detail") {
+  const auto off = [](const Mesh& mesh, double detail, bool sharp) { return std::abs(volume(recast_of({mesh}, {detail, sharp})) / signed_volume(mesh) - 1); };
+  for (const Mesh& mesh : {stock("sphere", {20, 96, 48}), placed(stock("torus", {30, 10, 96, 48}), {0, 0, 0}, {20, 30, 40})}) {
+    // Four grids each, since a single one may lie luckily.
+    double coarse = 0, fine = 0, sharp = 0;
+    for (double shift : {1.0, 1.03, 1.07, 1.12}) coarse += off(mesh, 1.6 * shift, false), fine += off(mesh, 0.8 * shift, false), sharp += off(mesh, 0.8 * shift, true);
+    CHECK(coarse / fine > 3);
+    CHECK(coarse / fine < 6);
+    // On the surface itself it is off by what chords are, or less where facets are found again.
+    CHECK(sharp < 0.5 * fine);
+  }
+  // A box loses its edges by second order too, where they are not kept.
+  const Mesh box = placed(stock("box", {30, 20, 10}), {0, 0, 0}, {17, 23, 41});
+  CHECK(off(box, 1, false) / off(box, 0.5, false) == Approx(4).epsilon(0.3));
+  CHECK(off(box, 1, true) < 1e-9);
+}
+
+TEST_CASE("parts that cross, and some that are inside out, are one solid") {
+  // Two boxes with a common 5 x 10 x 10 (elementary), and one beside them.
+  const Mesh box = stock("box", {20, 10, 10});
+  const BooleanResult skin = recast_of({box, turned_over(placed(box, {15, 0, 0})), placed(box, {100, 0, 0}, {0, 0, 30})}, {0.9});
+  CHECK(volume(skin) == Approx(2000 + 2000 - 500 + 2000).epsilon(1e-9));
+  CHECK(std::any_of(skin.report.done.begin(), skin.report.done.end(), [](const auto& done) { return done.what() == "recast_faces_turned" && done.count == 6; }));
+  // Every face knows where it comes from, and lies on it.
+  for (std::size_t f = 0; f < skin.mesh.face_count(); ++f) {
+    REQUIRE(skin.sources.face[f] < 6);
+    const Vec3 middle = skin.mesh.positions[skin.mesh.face(f)[0]] / 3 + skin.mesh.positions[skin.mesh.face(f)[1]] / 3 + skin.mesh.positions[skin.mesh.face(f)[2]] / 3;
+    CHECK((middle.x() > 60) == (skin.sources.input[f] == 2));
+  }
+}
+
+TEST_CASE("walls and rods thinner than the detail stay where the grid's lines pass through them") {
+  const BooleanResult wall = recast_of({placed(stock("box", {30, 20, 0.2}), {0, 0, 0}, {10, 20, 30})}, {1});
+  // All around it ends less than half a detail short: no line passes through its narrow sides.
+  CHECK(volume(wall) < 120.001);
+  CHECK(volume(wall) > 29 * 19 * 0.2 * 0.97);
+  // Two sheets of a hollow: its wall is 0.3 thick, the grid 1.
+  Mesh hollow = stock("sphere", {20, 48, 24});
+  append(hollow, turned_over(stock("sphere", {19.4, 48, 24})));
+  CHECK(volume(recast_of({hollow}, {1})) == Approx(signed_volume(hollow)).epsilon(0.05));
+}
+
+TEST_CASE("cavities are kept or filled, as asked") {
+  Mesh hollow = stock("box", {20, 20, 20});
+  append(hollow, turned_over(stock("box", {10, 10, 10})));
+  append(hollow, stock("box", {4, 4, 4}));
+  CHECK(volume(recast_of({hollow}, {0.9})) == Approx(8000 - 1000 + 64).epsilon(1e-9));
+  RecastSettings outer{0.9};
+  outer.inner = false;
+  CHECK(volume(recast_of({hollow}, outer)) == Approx(8000).epsilon(1e-9));
+}
+
+TEST_CASE("small holes are spanned, and it is told how many faces lie on no part") {
+  const Mesh ball = in_triangles(stock("sphere", {20, 24, 12}));
+  std::vector<std::size_t> gone;
+  for (std::size_t f = 0; f < ball.face_count(); f += 17) gone.push_back(f);
+  const BooleanResult skin = recast_of({without_faces(ball, gone)}, {0.4});
+  CHECK(volume(skin) == Approx(signed_volume(ball)).epsilon(0.01));
+  std::size_t on_none = 0;
+  for (Index f : skin.sources.face) on_none += f == no_index;
+  CHECK(on_none > 0);
+  CHECK(std::any_of(skin.report.done.begin(), skin.report.done.end(), [&](const auto& done) { return done.what() == "holes_spanned" && done.count == on_none; }));
+}
+
+TEST_CASE("what cannot be recast says why, and stops when told") {
+  const recast::Part sheet{shared(stock("sheet", {20, 20, 3, 3})), "sheet"}, box{shared(cube(10)), "box"};
+  const auto nothing = recast_parts({&sheet, 1}, {1});
+  REQUIRE(nothing);
+  CHECK(nothing->mesh.empty());
+  CHECK(nothing->report.empty_reason == "nothing in it is enclosed");
+  const auto too_fine = recast_parts({&box, 1}, {1e-4});
+  REQUIRE_FALSE(too_fine);
+  CHECK(too_fine.issue().subject == "box");
+  CHECK_FALSE(too_fine.issue().remedy.empty());
+  std::stop_source stop;
+  stop.request_stop();
+  CHECK_THROWS_AS(recast_parts({&box, 1}, {0.1}, {stop.get_token(), nullptr}), Stopped);
+}
+
+TEST_CASE("material slots come along, and slots of one name are one") {
+  Mesh one = cube(10), other = placed(cube(10), {20, 0, 0});
+  one.materials.names = {"steel", "brass"};
+  one.materials.of_face = {0, 0, 1, 0, 0, 0};
+  other.materials.names = {"brass"};
+  other.materials.of_face.assign(6, 0);
+  const BooleanResult skin = recast_of({one, other}, {0.9});
+  REQUIRE(skin.mesh.materials.names.size() == 2);
+  double steel = 0;
+  for (Index f = 0; f < skin.mesh.face_count(); ++f)
+    if (skin.mesh.materials.names[skin.mesh.materials.of_face[f]] == "steel") steel += newell_normal(skin.mesh.positions, skin.mesh.face(f)).norm() / 2;
+  CHECK(steel == Approx(500).epsilon(0.05));
+}
+
+TEST_CASE("random heaps and bodies at random angles: sound, near, and with their edges") {
+  for (unsigned seed = 1; seed <= 5; ++seed) CHECK(what_is_wrong_with_recast(seed, 30) == "");
+  for (unsigned seed = 1; seed <= 11; ++seed) CHECK(what_is_wrong_with_sharp_recast(seed) == "");
+}
