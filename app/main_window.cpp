@@ -42,7 +42,7 @@ MainWindow::MainWindow() {
   rail_ = new RailPanel(session_);
   files_ = new JobFiles(session_, *autosave_, this);
   Desk desk{*this, session_, book_, *view_, *rail_, *parts_, *files_};
-  for (const auto add_verbs : {add_stock_verbs, add_combine_verbs, add_shape_verbs, add_mend_verbs, add_hand_verbs, add_job_verbs, add_release_verbs,
+  for (const auto add_verbs : {add_stock_verbs, add_combine_verbs, add_shape_verbs, add_mend_verbs, add_recast_verbs, add_hand_verbs, add_job_verbs, add_release_verbs,
                                add_edit_verbs, add_view_verbs, add_window_verbs})
     add_verbs(desk);
 

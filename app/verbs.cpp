@@ -17,6 +17,8 @@ const char* label_of(Station station) {
       return "Shape";
     case Station::mend:
       return "Mend";
+    case Station::recast:
+      return "Recast";
     case Station::release:
       return "Release";
     case Station::anywhere:

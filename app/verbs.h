@@ -10,9 +10,9 @@
 
 namespace anvil::app {
 
-enum class Station { stock, combine, shape, mend, release, anywhere };
+enum class Station { stock, combine, shape, mend, recast, release, anywhere };
 const char* label_of(Station station);
-inline constexpr std::array stations = {Station::stock, Station::combine, Station::shape, Station::mend, Station::release};
+inline constexpr std::array stations = {Station::stock, Station::combine, Station::shape, Station::mend, Station::recast, Station::release};
 
 struct Verb {
   QAction* action;

@@ -31,7 +31,7 @@ std::string replaced(const std::string& text, Function text_for) {
 std::vector<const Step*> active_steps(const Job& job, const Part& part) {
   std::vector<const Step*> steps;
   for (const Step& step : part.recipe)
-    if (step.on && (step.kind->tools == ToolRule::none || !active_rows(job, step.tools).empty())) steps.push_back(&step);
+    if (step.on && (step.kind->tools != ToolRule::needed || !active_rows(job, step.tools).empty())) steps.push_back(&step);
   return steps;
 }
 

@@ -96,7 +96,7 @@ struct StepOutput {
 StepOutput as_output(BooleanResult result);
 Result<StepOutput> as_output(Result<BooleanResult> result);
 
-enum class ToolRule { none, needed };
+enum class ToolRule { none, welcome, needed };  ///< welcome: it works on the part alone as well
 
 /// One kind of step. `run` is a pure function: the same input gives the same output. Throws Stopped.
 struct StepKind {

@@ -31,6 +31,7 @@ struct Desk {
 void add_stock_verbs(Desk& desk);
 void add_combine_verbs(Desk& desk);
 void add_shape_verbs(Desk& desk);
+void add_recast_verbs(Desk& desk);
 void add_mend_verbs(Desk& desk);
 void add_hand_verbs(Desk& desk);    ///< of the Mend station: choosing and editing elements
 void add_release_verbs(Desk& desk);
@@ -38,6 +39,9 @@ void add_job_verbs(Desk& desk);     ///< new, open, save, quit
 void add_edit_verbs(Desk& desk);    ///< undo, duplicate, delete and the like, in every station
 void add_view_verbs(Desk& desk);    ///< looking and handles
 void add_window_verbs(Desk& desk);  ///< stations, finder, keys
+
+/// Adds a step to the part that the recipe shows, as suits it, and opens its card. Kinds with tools work on the first chosen part; the others are its tools.
+void add_step(MainWindow& window, Session& session, const StepKind& kind);
 
 /// Groups of verbs that stand in the row of work by hand.
 QString choose_group();

@@ -62,8 +62,10 @@ void add_with_tools(MainWindow& window, Session& session, const StepKind& kind) 
   session.say(QObject::tr("Its numbers stand in the card on the left"));
 }
 
+}  // namespace
+
 void add_step(MainWindow& window, Session& session, const StepKind& kind) {
-  if (kind.tools != ToolRule::none) return add_with_tools(window, session, kind);
+  if (kind.tools == ToolRule::needed || (kind.tools == ToolRule::welcome && session.selection().size() > 1)) return add_with_tools(window, session, kind);
   // Of a chosen tool a pattern is meant, not of the part that it is used on: it stays one tool, like a tray.
   const bool repeats = &kind == &steps::array || &kind == &steps::ring;
   if (repeats && session.selection().size() == 1 && session.job().is_tool(session.chosen())) session.open_own_recipe(true);
@@ -78,6 +80,8 @@ void add_step(MainWindow& window, Session& session, const StepKind& kind) {
   if (repeats) session.when_ready({owner}, [&window](const std::vector<OutgoingPart>&) { window.view().fit_selection(); });
   take_up(window, session, owner, step, QObject::tr("Drag a bar or an arrow in the view · its numbers stand in the card on the left · Escape: done"));
 }
+
+namespace {
 
 /// Lettering stands on a face that is picked.
 void add_lettering(Desk& desk, const StepKind& kind) {

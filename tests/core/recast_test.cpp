@@ -18,7 +18,12 @@ BooleanResult recast_of(const std::vector<Mesh>& meshes, RecastSettings settings
   for (const Mesh& mesh : meshes) parts.push_back({shared(mesh), "part"});
   Result<BooleanResult> result = recast_parts(parts, settings);
   REQUIRE(result);
-  if (!result->mesh.empty()) CHECK(judge(result->mesh).sound());
+  if (!result->mesh.empty()) {
+    CHECK(judge(result->mesh).sound());
+    std::vector<char> used(result->mesh.positions.size(), 0);
+    for (Index v : result->mesh.corners) used[v] = 1;
+    CHECK(std::count(used.begin(), used.end(), 0) == 0);
+  }
   return std::move(*result);
 }
 double volume(const BooleanResult& result) { return signed_volume(result.mesh); }

@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Recast: the part, and whatever is added to it, as one watertight mesh.
+#include "core/recast/recast.h"
+
+#include "job/step.h"
+
+namespace anvil {
+namespace {
+
+/// The part and its tools, trays opened, in the order in which faces name them.
+void add_parts(const std::vector<StepInput::Tool>& tools, std::vector<recast::Part>& parts) {
+  for (const StepInput::Tool& tool : tools) {
+    if (tool.mesh != nullptr) parts.push_back({tool.mesh, tool.name, tool.placement});
+    add_parts(tool.tray, parts);
+  }
+}
+
+Result<StepOutput> run(const StepInput& input) {
+  std::vector<recast::Part> parts{{input.mesh, input.name}};
+  add_parts(input.tools, parts);
+  RecastSettings settings;
+  settings.detail = input.fields.number("detail");
+  settings.sharp = input.fields.on("sharp");
+  settings.inner = input.fields.on("inner");
+  return as_output(recast_parts(parts, settings, input.control));
+}
+
+}  // namespace
+
+const StepKind steps::recast = {
+    "recast", "Recast", "recast", "recast", "Re-skin the part, with the parts added here, as one watertight mesh.", ToolRule::welcome,
+    {length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces."),
+     toggle_field("sharp", "Keep sharp edges", true, "Edges and corners stand where the surfaces beside them meet; off, they are rounded by about half the detail."),
+     toggle_field("inner", "Keep cavities", true, "Off: only the outer skin is made.")},
+    run, 1, "K",
+    [](Step& step, const Box3& part) { set_field(step, "detail", round_number(part.diagonal() / 100)); }};
+
+}  // namespace anvil

@@ -1,0 +1,74 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Re-skinning by keys and mouse, from an empty job and on the demo's buoy cap.
+#include "job/edit.h"
+#include "tests/app/driver.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+const Step& last_step(Driver& d, PartId id) {
+  REQUIRE_FALSE(d.job().at(id).recipe.empty());
+  return d.job().at(id).recipe.back();
+}
+double number(Driver& d, PartId id, const char* key) { return std::get<double>(last_step(d, id).fields[*field_place(last_step(d, id).kind->fields, key)]); }
+QString field_name(Driver& d, PartId id, const char* key) { return QStringLiteral("field_%1_%2").arg(last_step(d, id).id).arg(QLatin1String(key)); }
+void type_detail(Driver& d, PartId id, double value) {
+  auto* field = d.widget<QWidget>(field_name(d, id, "detail"));
+  REQUIRE(field != nullptr);
+  d.click(field);
+  QTest::keyClick(Driver::window_of(field), Qt::Key_A, Qt::ControlModifier);
+  QTest::keyClicks(field, QString::number(value));
+  QTest::keyClick(Driver::window_of(field), Qt::Key_Return);
+  d.settle();
+}
+std::size_t faces(Driver& d, PartId id) { return d.session().result(id).evaluated->mesh->face_count(); }
+
+}  // namespace
+
+TEST_CASE("a box and a pin that sticks through it are recast as one, coarser and finer; undone, all is as it was") {
+  Driver d;
+  box_and_cylinder(d);
+  d.session().select({1, 2});
+  d.key(Qt::Key_5, Qt::ControlModifier);
+  d.key(Qt::Key_K);
+  d.settle();
+  REQUIRE(d.job().at(1).recipe.size() == 1);
+  CHECK(last_step(d, 1).kind->key == "recast");
+  REQUIRE(last_step(d, 1).tools.size() == 1);
+  CHECK(last_step(d, 1).tools[0].tool == 2);
+  CHECK(d.session().result(1).report->sound);
+  // The box is 20 high, the pin 40: it has as much outside as inside.
+  CHECK(d.volume(1) == Approx(box_volume + pin_area * 20).epsilon(1e-4));
+  const std::size_t before = faces(d, 1);
+  const double detail = number(d, 1, "detail");
+  type_detail(d, 1, 2 * detail);
+  CHECK(number(d, 1, "detail") == Approx(2 * detail));
+  CHECK(faces(d, 1) < before / 3);
+  CHECK(d.session().result(1).report->sound);
+  CHECK(d.volume(1) == Approx(box_volume + pin_area * 20).epsilon(1e-3));
+  for (int k = 0; k < 2; ++k) d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  CHECK(d.job().at(1).recipe.empty());
+  CHECK(d.volume(1) == Approx(box_volume));
+}
+
+TEST_CASE("the buoy cap, which nothing mends, is sound as a skin, from coarse to fine") {
+  Driver d;
+  d.session().bring_in({std::filesystem::path(DEMO_DATA) / "buoy-cap.ply"}, Unit::millimetre);
+  d.settle();
+  const PartId cap = d.session().chosen();
+  d.session().select({cap});
+  d.settle();
+  CHECK_FALSE(d.session().result(cap).report->sound);
+  d.key(Qt::Key_5, Qt::ControlModifier);
+  d.key(Qt::Key_K);
+  d.settle();
+  CHECK(last_step(d, cap).kind->key == "recast");
+  CHECK(d.session().result(cap).report->sound);
+  const std::size_t coarse = faces(d, cap);
+  type_detail(d, cap, number(d, cap, "detail") / 2);
+  CHECK(faces(d, cap) > 3 * coarse);
+  CHECK(d.session().result(cap).report->sound);
+}
