@@ -106,16 +106,19 @@ const std::vector<Shot> shots = {
        wait(400);
        w.view().fit_selection();
      }},
-    {QStringLiteral("plane-cut"),
+    {QStringLiteral("recast"),
      [](MainWindow& w) {
-       w.set_station(Station::shape);
-       show_only(w, named(w, "Gauge board"));
+       w.set_station(Station::recast);
+       w.session().bring_in({std::filesystem::path(DEMO_DATA) / "buoy-cap.ply"}, Unit::millimetre);
+       while (w.session().busy_with_files()) wait(50);
+       w.session().wait_idle();
+       show_only(w, w.session().chosen());
        w.view().look(Direction::corner);
        wait(400);
        w.view().fit_selection();
        wait(400);
-       w.verbs().find(QStringLiteral("plane-cut"))->trigger();
-       set_fields(w, {{"keep", std::string("both")}, {"normal", Vec3(0, 1, 0.25)}});
+       w.verbs().find(QStringLiteral("recast"))->trigger();
+       w.session().wait_idle();
      }},
     {QStringLiteral("chamfer"),
      [](MainWindow& w) {

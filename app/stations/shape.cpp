@@ -78,7 +78,9 @@ void add_step(MainWindow& window, Session& session, const StepKind& kind) {
     }
   // What grows beyond the picture is brought into it.
   if (repeats) session.when_ready({owner}, [&window](const std::vector<OutgoingPart>&) { window.view().fit_selection(); });
-  take_up(window, session, owner, step, QObject::tr("Drag a bar or an arrow in the view · its numbers stand in the card on the left · Escape: done"));
+  take_up(window, session, owner, step,
+          kind.station == "recast" ? QObject::tr("Its numbers stand in the card on the left · Ctrl+Z: back")
+                                   : QObject::tr("Drag a bar or an arrow in the view · its numbers stand in the card on the left · Escape: done"));
 }
 
 namespace {
