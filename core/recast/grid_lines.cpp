@@ -154,6 +154,7 @@ std::vector<Crossing> changes_of(const std::vector<Crossing>& hits) {
     changes.push_back(hits[i]);
     changes.back().out = out;
   }
+  changes.shrink_to_fit();
   return changes;
 }
 

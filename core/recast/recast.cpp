@@ -79,7 +79,7 @@ struct Skin {
 
 Skin skin_on(const Grid& grid, const Task& task) {
   const auto& [soup, settings, stage, control] = task;
-  const Crossings crossings = stage("sample", 0.4, [&] {
+  Crossings crossings = stage("sample", 0.4, [&] {
     return soup.closed ? crossings_of_solid(soup.positions, soup.triangles, grid, control) : crossings_of_open(soup.positions, soup.triangles, grid, control);
   });
   const Bvh surface(soup.positions, soup.triangles);
@@ -91,6 +91,7 @@ Skin skin_on(const Grid& grid, const Task& task) {
     return Tangent{nearest_on_triangle(p, soup.positions[a], soup.positions[b], soup.positions[c]), soup.normals[t]};
   };
   Contour made = stage("contour", 0.6, [&] { return contour(grid, crossings, soup.normals, how, control); });
+  crossings = {};
   constexpr double farthest = 0.33;  // details; half of one is what is promised
   constexpr int rounds = 3;
   std::vector<char> crossing = stage("settle", 0.8, [&] { return uncross(made, control); });
