@@ -455,7 +455,6 @@ class Contouring {
       if (!dropped_[id]) add_fan(id, ring);
     for (Index id = 0; id < first_[3]; ++id)
       if (is_apart[id] == 2) add_fan(id, corners_of(id));
-    drop_unused();
   }
 
   /// How well a triangle looks the way of the surface, 1 at best; −2 where it has no area.
@@ -506,35 +505,6 @@ class Contouring {
     }
   }
 
-  void drop_unused() {
-    std::size_t left = 0;
-    for (std::size_t t = 0; t < made_.triangles.size(); ++t) {
-      if (made_.triangles[t][0] == no_index) continue;
-      made_.triangles[left] = made_.triangles[t];
-      made_.source[left++] = made_.source[t];
-    }
-    made_.triangles.resize(left);
-    made_.source.resize(left);
-    std::vector<Index> number(made_.positions.size(), no_index);
-    for (const Triangle& t : made_.triangles)
-      for (Index v : t) number[v] = 0;
-    Index kept = 0;
-    for (Index v = 0; v < number.size(); ++v) {
-      if (number[v] == no_index) continue;
-      made_.positions[kept] = made_.positions[v];
-      made_.smooth[kept] = made_.smooth[v];
-      made_.middle[kept] = made_.middle[v];
-      made_.sharpness[kept] = made_.sharpness[v];
-      number[v] = kept++;
-    }
-    made_.positions.resize(kept);
-    made_.smooth.resize(kept);
-    made_.middle.resize(kept);
-    made_.sharpness.resize(kept);
-    for (Triangle& t : made_.triangles)
-      for (Index& v : t) v = number[v];
-  }
-
   const Grid& grid_;
   const Crossings& crossings_;
   std::span<const Vec3> normals_;
@@ -552,11 +522,41 @@ class Contouring {
   Contour made_;
 };
 
+/// Triangles that are marked as gone, and vertices that no triangle has.
+void drop_gone(Contour& made) {
+  std::size_t left = 0;
+  std::vector<Index> number(made.positions.size(), no_index);
+  for (std::size_t t = 0; t < made.triangles.size(); ++t) {
+    if (made.triangles[t][0] == no_index) continue;
+    for (Index v : made.triangles[t]) number[v] = 0;
+    made.triangles[left] = made.triangles[t];
+    made.source[left++] = made.source[t];
+  }
+  made.triangles.resize(left);
+  made.source.resize(left);
+  Index kept = 0;
+  for (Index v = 0; v < number.size(); ++v) {
+    if (number[v] == no_index) continue;
+    made.positions[kept] = made.positions[v];
+    made.smooth[kept] = made.smooth[v];
+    made.middle[kept] = made.middle[v];
+    made.sharpness[kept] = made.sharpness[v];
+    number[v] = kept++;
+  }
+  made.positions.resize(kept);
+  made.smooth.resize(kept);
+  made.middle.resize(kept);
+  made.sharpness.resize(kept);
+  for (Triangle& t : made.triangles)
+    for (Index& v : t) v = number[v];
+}
+
 }  // namespace
 
 Contour contour(const Grid& grid, const Crossings& crossings, std::span<const Vec3> normals, const ContourSettings& settings, const Control& control) {
   Contour made = Contouring(grid, crossings, normals, settings, control).run();
   join_coincident(made, 1e-6 * grid.step);
+  drop_gone(made);
   return made;
 }
 

@@ -13,7 +13,7 @@ class Around {
   Around(std::vector<Triangle>& triangles, const std::vector<char>& wanted) : triangles_(triangles) {
     for (Index t = 0; t < triangles.size(); ++t)
       for (Index v : triangles[t])
-        if (wanted[v]) at_[v].push_back(t);
+        if (v != no_index && wanted[v]) at_[v].push_back(t);
   }
 
   /// @return false where it would not stay manifold
@@ -69,7 +69,7 @@ void join_coincident(Contour& contour, double within) {
   for (const Triangle& t : contour.triangles)
     for (std::size_t k = 0; k < 3; ++k) {
       const Index v = t[k], w = t[(k + 1) % 3];
-      if (v < w && (contour.positions[v] - contour.positions[w]).squaredNorm() <= within * within) edges.push_back({v, w});
+      if (t[0] != no_index && v < w && (contour.positions[v] - contour.positions[w]).squaredNorm() <= within * within) edges.push_back({v, w});
     }
   if (edges.empty()) return;
   wanted.assign(contour.positions.size(), 0);
@@ -84,14 +84,6 @@ void join_coincident(Contour& contour, double within) {
     const Index a = current(v), b = current(w);
     if (a != b && around.collapse(a, b)) now[b] = a;
   }
-  std::size_t kept = 0;
-  for (std::size_t t = 0; t < contour.triangles.size(); ++t) {
-    if (contour.triangles[t][0] == no_index) continue;
-    contour.triangles[kept] = contour.triangles[t];
-    contour.source[kept++] = contour.source[t];
-  }
-  contour.triangles.resize(kept);
-  contour.source.resize(kept);
 }
 
 }  // namespace anvil::recast

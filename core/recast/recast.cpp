@@ -104,12 +104,8 @@ Skin skin_on(const Grid& grid, const Task& task) {
   Skin skin;
   skin.crossing = static_cast<std::size_t>(std::count(crossing.begin(), crossing.end(), 1));
   skin.is_sound = crossing.empty() && stage("check", 0.9, [&] { return is_manifold(made); });
-  std::vector<Index> number(made.positions.size(), no_index);
+  skin.mesh.positions = std::move(made.positions);
   for (std::size_t t = 0; t < made.triangles.size(); ++t) {
-    for (Index& v : made.triangles[t]) {
-      if (number[v] == no_index) number[v] = skin.mesh.add_vertex(made.positions[v]);
-      v = number[v];
-    }
     skin.mesh.add_face(made.triangles[t]);
     const Index source = made.source[t];
     skin.spanned += source == no_index;
