@@ -23,7 +23,7 @@ bool told(const OperationReport& report, std::string_view what) {
 
 /// Boxes here and there in a cube of 10 about the origin, many of them in each other.
 Mesh boxes(std::mt19937& random, std::size_t count) {
-  std::uniform_real_distribution<double> place(-6, 6), size(1, 4);
+  std::uniform_real_distribution<double> place(-6, 6), size(2, 5);
   Mesh heap;
   for (std::size_t k = 0; k < count; ++k) append(heap, placed(stock("box", {size(random), size(random), size(random)}), {place(random), place(random), place(random)}));
   return heap;
@@ -34,7 +34,7 @@ Mesh boxes(std::mt19937& random, std::size_t count) {
 TEST_CASE("a heap taken away and added group after group is what it is at once, and its fresh edges lie between the part and what was made") {
   for (unsigned seed : {1u, 2u, 3u, 4u}) {
     std::mt19937 random(seed);
-    const std::vector<MadeTool> tools{{boxes(random, 40), Operation::difference, "holes"}, {boxes(random, 30), Operation::unite, "lumps"}};
+    const std::vector<MadeTool> tools{{boxes(random, 60), Operation::difference, "holes"}, {boxes(random, 50), Operation::unite, "lumps"}};
     const Mesh part = cube(10);
     const auto in_groups = combine_heaps(part_of(part), tools, {}, 1e-6), at_once = combine_with_made(part_of(part), tools, {}, 1e-6);
     REQUIRE(in_groups);
