@@ -268,11 +268,11 @@ class Finish {
     for (std::size_t k = 0; k < count; ++k) {
       const std::size_t before = k > 0 ? k - 1 : count - 1;
       if (k == 0 && !closed)
-        sections.push_back(end_section(links[0].from, prisms[0], profiles[0], begin, true));
+        sections.push_back(end_section(position(links[0].from), prisms[0], profiles[0], begin, true));
       else
         sections.push_back(joint(links[k].from, links[before], prisms[before], profiles[before], links[k], prisms[k], profiles[k]));
     }
-    if (!closed) sections.push_back(end_section(links.back().to, prisms.back(), profiles.back(), end, false));
+    if (!closed) sections.push_back(end_section(position(links.back().to), prisms.back(), profiles.back(), end, false));
     const auto section_behind = [&](std::size_t k) -> const Section& { return sections[(k + 1) % sections.size()]; };
     bool fits = true;
     for (std::size_t k = 0; k < count; ++k) {
@@ -294,7 +294,12 @@ class Finish {
     if (fits)
       add_strip(mesh, prisms, profiles[0], sections, closed);
     else
-      for (std::size_t k = 0; k < count; ++k) add_piece(mesh, prisms[k], sections[k], section_behind(k));
+      for (std::size_t k = 0; k < count; ++k) {
+        const std::size_t before = k > 0 ? k - 1 : count - 1, after = k + 1 < count ? k + 1 : 0;
+        const Section from = k == 0 && !closed ? sections[0] : section_in_plane(sections[k], prisms[before], prisms[k], prisms[k], profiles[k], true);
+        const Section to = k + 1 == count && !closed ? sections[count] : section_in_plane(section_behind(k), prisms[k], prisms[after], prisms[k], profiles[k], false);
+        add_piece(mesh, prisms[k], from, to);
+      }
   }
 
   static bool runs_forward(const Prism& p, const Section& from, const Section& to) {
@@ -410,8 +415,8 @@ class Finish {
     return all;
   }
 
-  Section end_section(Index v, const Prism& p, const Profile& profile, const Ending& ending, bool is_begin) const {
-    Section section{position(v), {}};
+  Section end_section(const Vec3& at, const Prism& p, const Profile& profile, const Ending& ending, bool is_begin) const {
+    Section section{at, {}};
     const Vec3 inwards = is_begin ? p.way : Vec3(-p.way);
     const double reach = longest_end * std::max(p.left_width, p.right_width);
     for (const ProfilePoint& point : profile) {
@@ -420,6 +425,18 @@ class Finish {
     }
     if (ending.planes.empty()) section.at += ending.straight * inwards;
     return section;
+  }
+
+  /// Where one piece of a chain that does not fit ends: in the plane of the joint's legs. The joint's own points may lie off the prism's legs, and what is cut off between
+  /// two such ends does not get evenly shorter with the width.
+  Section section_in_plane(const Section& joint, const Prism& before, const Prism& after, const Prism& p, const Profile& profile, bool is_begin) const {
+    Vec3 normal = (joint.points.front() - joint.at).cross(joint.points.back() - joint.at).stableNormalized();
+    Ending end;
+    end.inwards = is_begin ? p.way : Vec3(-p.way);
+    // Where that runs along one of the edges, the plane in the middle between them.
+    if (std::min(std::abs(normal.dot(before.way)), std::abs(normal.dot(after.way))) < grazing) normal = (before.way + after.way).stableNormalized();
+    end.planes = {normal.dot(end.inwards) < 0 ? Vec3(-normal) : normal};
+    return end_section(joint.at, p, profile, end, is_begin);
   }
 
   /// The new face's normal: across both legs' ends.

@@ -2,6 +2,7 @@
 #include "core/shape/heap.h"
 
 #include <algorithm>
+#include <deque>
 #include <mutex>
 #include <optional>
 #include <set>
@@ -111,6 +112,17 @@ Heap heap_of(const Mesh& mesh, double reach, const Control& control) {
   return heap;
 }
 
+/// A group in two halves, by its solids.
+std::array<Mesh, 2> halves_of(const Mesh& group, const Control& control) {
+  const Heap heap = heap_of(group, 0, control);
+  std::vector<Index> half;
+  for (Index solid : heap.solid_of) half.push_back(2 * solid < heap.near.size() ? 0 : 1);
+  std::array<Mesh, 2> halves;
+  std::vector<SubMesh> subs = take_apart(group, half, 2);
+  for (std::size_t k = 0; k < subs.size(); ++k) halves[k] = std::move(subs[k].mesh);
+  return halves;
+}
+
 /// Groups of solids of which no two are near each other, together the heap (greedy colouring).
 std::vector<Mesh> groups_of(const Mesh& mesh, const Heap& heap) {
   std::vector<Index> colour(heap.near.size(), no_index);
@@ -140,34 +152,43 @@ std::optional<Result<BooleanResult>> combine_group_by_group(const Workpiece& par
     Mesh mesh;
     Index tool;
   };
-  std::vector<Run> runs;
+  std::deque<Run> runs;
   for (Index t = 0; t < tools.size(); ++t)
     for (Mesh& group : groups_of(tools[t].mesh, heaps[t])) runs.push_back({std::move(group), t});
   Workpiece now = part;
   BooleanResult whole = unchanged_part(*part.mesh);
   std::vector<Index> maker(part.mesh->face_count(), 0);  // per face: 0 the part, else one of the tools
   const Control quiet{control.stop, nullptr};
-  bool misses = true;
-  for (std::size_t k = 0; k < runs.size(); ++k) {
-    const MadeTool& tool = tools[runs[k].tool];
-    Result<BooleanResult> result = combine_with_made(now, {{std::move(runs[k].mesh), tool.operation, tool.name}}, quiet, contact);
+  bool misses = true, all_done = false;
+  for (std::size_t done = 0; !runs.empty() && !all_done; ++done) {
+    Run run = std::move(runs.front());
+    runs.pop_front();
+    const MadeTool& tool = tools[run.tool];
+    Result<BooleanResult> result = combine_with_made(now, {{run.mesh, tool.operation, tool.name}}, quiet, contact);
     if (!result) return result;
-    if (!is_settled(result->report)) return std::nullopt;
-    misses = std::erase_if(result->report.done, [](const auto& done) { return done.note == &cut_misses; }) > 0 && misses;
+    if (!is_settled(result->report)) {
+      // Where many solids cannot be settled, fewer may.
+      auto [first, second] = halves_of(run.mesh, control);
+      if (second.empty()) return std::nullopt;
+      runs.push_front({std::move(second), run.tool});
+      runs.push_front({std::move(first), run.tool});
+      continue;
+    }
+    misses = std::erase_if(result->report.done, [](const auto& note) { return note.note == &cut_misses; }) > 0 && misses;
     std::vector<Index> makers;
     for (Index& f : result->sources.face) {
-      makers.push_back(f == no_index ? runs[k].tool + 1 : maker[f]);
+      makers.push_back(f == no_index ? run.tool + 1 : maker[f]);
       if (f != no_index) f = whole.sources.face[f];
     }
     maker = std::move(makers);
     add_report(whole.report, std::move(result->report));
     result->report = std::move(whole.report);
     whole = std::move(*result);
-    if (control.progress != nullptr) *control.progress = static_cast<double>(k + 1) / static_cast<double>(runs.size());
-    if (whole.mesh.empty()) break;
-    if (k + 1 < runs.size()) now = {std::make_shared<const Mesh>(std::move(whole.mesh)), part.name, whole.free_of_crossings, nullptr};
+    if (control.progress != nullptr) *control.progress = static_cast<double>(done + 1) / static_cast<double>(done + 1 + runs.size());
+    all_done = whole.mesh.empty();
+    if (!all_done && !runs.empty()) now = {std::make_shared<const Mesh>(std::move(whole.mesh)), part.name, whole.free_of_crossings, nullptr};
   }
-  if (whole.mesh.empty() && runs.back().tool > 0) return std::nullopt;  // something may still be added to nothing
+  if (whole.mesh.empty() && tools.size() > 1) return std::nullopt;  // something may still be added to nothing
   if (misses) whole.report.tell(cut_misses, 1, part.name);
   whole.fresh_edges = edges_between(whole.mesh, maker);
   whole.mesh.materials = {};
