@@ -14,8 +14,8 @@
 #include "core/mesh/winding.h"
 #include "core/recast/grid_lines.h"
 #include "core/recast/pull_in.h"
+#include "core/recast/settle_skin.h"
 #include "core/recast/uncross.h"
-#include "core/soundness/check.h"
 
 namespace anvil {
 namespace {
@@ -114,20 +114,16 @@ Skin skin_on(const Grid& grid, const Task& task) {
   return skin;
 }
 
-/// The skin sent through the engine, as one part that crosses itself. @return false where even that does not make it sound
+/// @return false where even the engine does not make it sound
 bool settle(Skin& skin, const Control& control) {
-  CombineSettings settings;
-  settings.resolve = true;
-  Result<BooleanResult> settled = combine({{std::make_shared<const Mesh>(skin.mesh), "the skin"}}, control, settings);
-  if (!settled || settled->mesh.empty() || !is_sound(settled->mesh, {}, 1, control.stop)) return false;
+  std::vector<Index> face;
+  if (!settle_skin(skin.mesh, face, control)) return false;
   FaceSources sources;
-  for (Index of_skin : settled->sources.face)
+  for (Index of_skin : face)
     if (of_skin == no_index)
       sources.add(0, no_index);
     else
       sources.add(skin.sources.input[of_skin], skin.sources.face[of_skin]);
-  skin.mesh = std::move(settled->mesh);
-  skin.mesh.materials = {};
   skin.sources = std::move(sources);
   return true;
 }

@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Edges that a change of the surface is to leave where they are.
+#pragma once
+
+#include "core/mesh/triangulate.h"
+
+namespace anvil::recast {
+
+struct HeldEdges {
+  double sharper_than = 30;  ///< degrees by which the surface turns; 180 and more: none
+  bool materials = true;     ///< those between two material slots
+};
+
+/// Which edges of the triangles of a mesh are held: one for each corner 3 t + k, for the edge (k, k + 1), alike on both sides. Borders are not among them.
+/// @param opposite  of the triangles (find_opposites)
+std::vector<char> held_edges(const Mesh& mesh, const TriangleList& list, std::span<const Index> opposite, const HeldEdges& rule);
+
+}  // namespace anvil::recast
