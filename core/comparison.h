@@ -18,11 +18,22 @@ struct PlannedRepair {
   std::vector<Vec3> places = {};
 };
 
+/// What people compare at a glance.
+struct Numbers {
+  std::size_t triangles = 0;
+  double volume = 0, area = 0;  ///< in units of the coordinates; the volume is one only of a closed mesh
+};
+Numbers numbers_of(const Mesh& mesh);
+
 struct Comparison {
   std::vector<PlannedRepair> repairs;
-  std::shared_ptr<const SoundnessReport> before, after;
+  Numbers numbers_before, numbers_after;
+  std::shared_ptr<const SoundnessReport> before, after;  ///< both or none
   Deviation deviation;            ///< from_new has one distance for each vertex of the result
   std::vector<std::string> left;  ///< what could not be done, and why
 };
+
+/// Numbers and deviation of two meshes, without a look for flaws. Throws Stopped.
+Comparison compare(const Mesh& before, const Mesh& after, const std::stop_token& stop = {});
 
 }  // namespace anvil

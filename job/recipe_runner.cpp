@@ -477,7 +477,8 @@ void RecipeRunner::settle_bytes(Node& node) {
   if (node.report) node.bytes += size_of(*node.report);
   if (node.evaluated && !node.evaluated->steps.empty())
     if (const auto& comparison = node.evaluated->steps.back().comparison)
-      node.bytes += size_of(*comparison->before) + size_of(*comparison->after) + size_of(comparison->deviation.from_new.at_vertex) + size_of(comparison->deviation.from_new.in_triangle);
+      node.bytes += (comparison->before ? size_of(*comparison->before) + size_of(*comparison->after) : 0) + size_of(comparison->deviation.from_new.at_vertex) +
+                    size_of(comparison->deviation.from_new.in_triangle);
   bytes_ += node.bytes;
   forget_oldest();
 }

@@ -16,7 +16,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::string_view mark = "anvil result 2\n";
+constexpr std::string_view mark = "anvil result 3\n";
 
 /// Raised where bytes end too early or say what cannot be.
 struct NotWhole {};
@@ -221,6 +221,11 @@ void pass(auto& archive, Comparison& comparison) {
     a.plain(repair.count);
     a.each(repair.places, pass_point);
   });
+  for (Numbers* numbers : {&comparison.numbers_before, &comparison.numbers_after}) {
+    archive.plain(numbers->triangles);
+    archive.plain(numbers->volume);
+    archive.plain(numbers->area);
+  }
   pass_shared(archive, comparison.before);
   pass_shared(archive, comparison.after);
   pass(archive, comparison.deviation.from_new);

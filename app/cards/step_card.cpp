@@ -19,18 +19,26 @@ namespace {
 
 /// Counts, volume and area side by side, and how far the surface moved.
 QString in_words(const Comparison& comparison) {
-  const SoundnessReport &before = *comparison.before, &after = *comparison.after;
   QString rows;
   const auto row = [&](const QString& what, const QString& was, const QString& is) {
     rows += QStringLiteral("<tr><td>%1&nbsp;&nbsp;</td><td align='right'>%2</td><td>&nbsp;→&nbsp;</td><td align='right'>%3</td></tr>").arg(what, was, is);
   };
   const auto number = [](double value) { return QString::number(value, 'g', 6); };
-  row(StepCard::tr("Holes"), QString::number(before.holes()), QString::number(after.holes()));
-  for (const FamilyReport& found : before.families)
-    if (found.family->role != FamilyRole::note && found.family != &families::open_edges && (found.count > 0 || after.count(*found.family) > 0))
-      row(QString::fromUtf8(found.family->label), QString::number(found.count), QString::number(after.count(*found.family)));
-  row(StepCard::tr("Volume, mm³"), before.closed() ? number(before.volume) : StepCard::tr("open"), after.closed() ? number(after.volume) : StepCard::tr("open"));
-  row(StepCard::tr("Area, mm²"), number(before.area), number(after.area));
+  const Numbers &was = comparison.numbers_before, &is = comparison.numbers_after;
+  bool was_closed = true, is_closed = true;
+  if (comparison.before != nullptr) {
+    const SoundnessReport &before = *comparison.before, &after = *comparison.after;
+    was_closed = before.closed();
+    is_closed = after.closed();
+    row(StepCard::tr("Holes"), QString::number(before.holes()), QString::number(after.holes()));
+    for (const FamilyReport& found : before.families)
+      if (found.family->role != FamilyRole::note && found.family != &families::open_edges && (found.count > 0 || after.count(*found.family) > 0))
+        row(QString::fromUtf8(found.family->label), QString::number(found.count), QString::number(after.count(*found.family)));
+  } else {
+    row(StepCard::tr("Triangles"), QString::number(was.triangles), QString::number(is.triangles));
+  }
+  row(StepCard::tr("Volume, mm³"), was_closed ? number(was.volume) : StepCard::tr("open"), is_closed ? number(is.volume) : StepCard::tr("open"));
+  row(StepCard::tr("Area, mm²"), number(was.area), number(is.area));
   const Deviation& d = comparison.deviation;
   QString words = QStringLiteral("<table cellspacing='0' cellpadding='1'>%1</table>").arg(rows);
   words += StepCard::tr("New surface off the old: at most %1 mm, %2 mm on average. Old off the new: at most %3 mm, %4 mm.")

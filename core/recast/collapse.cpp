@@ -81,9 +81,33 @@ class Collapse {
         flags_[t] |= static_cast<std::uint8_t>(held_edge << k);
       }
     }
+    fix_corners();
     // Where a surface touches itself in a vertex, that stays.
     for (std::size_t v = 0; v < doubtful.size(); ++v)
       if (doubtful[v] && !at_border[v]) fixed_[v] = 1;
+  }
+
+  /// Where a held line turns sharply its vertex stays; where it ends or forks it does anyway.
+  void fix_corners() {
+    constexpr double sharply = -0.64;  // cosine between the ways out along it: a turn of 50°
+    struct Ways {
+      std::array<Index, 2> to{no_index, no_index};
+    };
+    std::vector<Ways> ways(points_.size());
+    for (Index t = 0; t < triangles_.size(); ++t)
+      for (std::size_t k = 0; k < 3; ++k) {
+        if (!has(held_edge, t, k)) continue;
+        const Index v = triangles_[t][k], w = triangles_[t][(k + 1) % 3];
+        for (const auto& [from, to] : {std::pair(v, w), std::pair(w, v)}) {
+          auto& [first, second] = ways[from].to;
+          if (first == no_index) first = to;
+          if (first != to) second = to;
+        }
+      }
+    for (std::size_t v = 0; v < ways.size(); ++v) {
+      const auto& [first, second] = ways[v].to;
+      if (second != no_index && (points_[first] - points_[v]).stableNormalized().dot((points_[second] - points_[v]).stableNormalized()) > sharply) fixed_[v] = 1;
+    }
   }
 
   bool has(std::uint8_t what, Index t, std::size_t k) const { return (flags_[t] & (what << k)) != 0; }

@@ -28,7 +28,8 @@ struct Collapsed {
 };
 
 /// Edges are drawn together in passes, the cheapest of each first: the cost is the quadric error at the point where it is least (Garland and Heckbert 1997), each end taking part in one collapse
-/// of a pass. Edges without an opposite are held whatever is said. A collapse keeps the surface manifold (the link condition: Dey, Edelsbrunner, Guha and Nekhayev, "Topology preserving edge
+/// of a pass. Edges without an opposite are held whatever is said; where a held line turns by more than 50° its
+/// vertex stays. A collapse keeps the surface manifold (the link condition: Dey, Edelsbrunner, Guha and Nekhayev, "Topology preserving edge
 /// contraction", 1999), turns no triangle over, and makes no sliver that was not there. It may make far sheets cross.
 /// Deterministic. Throws Stopped.
 Collapsed collapse(CollapseTask task, const Control& control = {});

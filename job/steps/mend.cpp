@@ -78,18 +78,15 @@ Result<StepOutput> run(const StepInput& input) {
   }
   settings.scope = std::move(*scope);
   Mended mended = mend_pieces(input, settings, output.piece);
-  auto compared = std::make_shared<Comparison>();
   if (input.pieces > 1 || !settings.scope.empty()) {
     // Mending looked at its scope, piece by piece; the verdict is about the whole.
     output.pieces = input.pieces;
     mended.before = check_pieces(*input.mesh, input.piece, input.pieces, input.control.stop);
     mended.after = check_pieces(mended.mesh, output.piece, output.pieces, input.control.stop);
   }
+  auto compared = std::make_shared<Comparison>(compare(*input.mesh, mended.mesh, input.control.stop));
   compared->before = std::make_shared<const SoundnessReport>(std::move(mended.before));
   compared->after = std::make_shared<const SoundnessReport>(std::move(mended.after));
-  compared->deviation = deviation_between(*input.mesh, mended.mesh, input.control.stop);
-  compared->deviation.from_old.at_vertex = {};
-  compared->deviation.from_old.in_triangle = {};
   for (Deed& deed : mended.deeds) {
     for (auto& told : deed.told) output.report.tell(*told.note, told.count, input.name, std::move(told.places));
     compared->repairs.push_back({deed.mender->key, in_words(deed), deed.count, deed.places});

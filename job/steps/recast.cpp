@@ -22,7 +22,16 @@ Result<StepOutput> run(const StepInput& input) {
   settings.detail = input.fields.number("detail");
   settings.sharp = input.fields.on("sharp");
   settings.inner = input.fields.on("inner");
-  return as_output(recast_parts(parts, settings, input.control));
+  Result<StepOutput> output = as_output(recast_parts(parts, settings, input.control));
+  if (!output || output->mesh.empty()) return output;
+  Mesh all;
+  for (const recast::Part& part : parts) {
+    Mesh placed = *part.mesh;
+    place(placed, part.placement);
+    append(all, placed);
+  }
+  output->comparison = std::make_shared<const Comparison>(compare(all, output->mesh, input.control.stop));
+  return output;
 }
 
 }  // namespace

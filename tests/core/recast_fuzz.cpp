@@ -1,15 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The long run of re-skinned heaps and bodies.
-//   build/release/tests/recast_fuzz heaps|edges [CASES] [FIRST_SEED]
+// The long runs of re-skinned heaps and bodies, and of reduced and smoothed ones.
+//   build/release/tests/recast_fuzz heaps|edges|reduce|smooth [CASES] [FIRST_SEED]
 #include <cstring>
 
 #include "tests/support/fuzz.h"
 #include "tests/support/random_recasts.h"
+#include "tests/support/random_reshapes.h"
 
 int main(int argc, char** argv) {
   using namespace anvil::test;
   if (argc > 1 && std::strcmp(argv[1], "heaps") == 0) return fuzz(argc - 1, argv + 1, [](unsigned seed) { return what_is_wrong_with_recast(seed); });
   if (argc > 1 && std::strcmp(argv[1], "edges") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_sharp_recast);
-  fmt::print("recast_fuzz heaps|edges [CASES] [FIRST_SEED]\n");
+  if (argc > 1 && std::strcmp(argv[1], "reduce") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_reduce);
+  if (argc > 1 && std::strcmp(argv[1], "smooth") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_smooth);
+  fmt::print("recast_fuzz heaps|edges|reduce|smooth [CASES] [FIRST_SEED]\n");
   return 2;
 }

@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Reduce: fewer triangles, as far as the shape allows.
+#include "core/recast/reduce.h"
+
+#include <chrono>
+
+#include "job/step.h"
+
+namespace anvil {
+namespace {
+
+Result<StepOutput> run(const StepInput& input) {
+  const auto begin = std::chrono::steady_clock::now();
+  const FieldReader& fields = input.fields;
+  if (input.pieces > 1) return Issue{"is in several pieces, whose walls would no longer fit each other", input.name, {}, "make parts of the pieces first, or reduce before the step that made them"};
+  const std::size_t triangles = input.mesh->corners.size() - 2 * input.mesh->face_count();
+  ReduceSettings settings;
+  settings.max_deviation = fields.number("max-deviation");
+  const double count = fields.number("triangles");
+  settings.triangles = count > 0 ? static_cast<std::size_t>(count) : static_cast<std::size_t>(std::ceil(fields.number("keep") * static_cast<double>(triangles)));
+  settings.held.sharper_than = fields.number("sharp");
+  settings.held.materials = fields.on("materials");
+  Reduced reduced = reduce(*input.mesh, input.name, settings, input.control);
+  StepOutput output;
+  output.report = std::move(reduced.report);
+  output.comparison = std::make_shared<const Comparison>(compare(*input.mesh, reduced.mesh, input.control.stop));
+  for (Index f : reduced.source) output.sources.add(0, f);
+  output.mesh = std::move(reduced.mesh);
+  output.piece.assign(output.mesh.face_count(), 0);
+  output.free_of_crossings = reduced.is_sound;
+  output.open_on_purpose = false;
+  output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+  return output;
+}
+
+}  // namespace
+
+const StepKind steps::reduce = {
+    "reduce", "Reduce", "reduce", "recast", "Fewer triangles, as far as the shape allows; sharp edges, borders and materials stay.", ToolRule::none,
+    {share_field("keep", "Keep", 0.5, 0, 1, "Which share of the triangles is left; not less than the shape and the held edges need."),
+     length_field("max-deviation", "Deviate at most", 0, "No point of either surface lies farther from the other; 0: any.", 0),
+     folded(count_field("triangles", "Triangles", 0, 0, 1e9, "So many instead of the share; 0: by the share.")),
+     folded(angle_field("sharp", "Hold edges sharper than", 30, "Edges at which the surface turns by more than this stay lines; 180: none does.", 0, 180)),
+     folded(toggle_field("materials", "Hold materials", true, "Edges between two materials stay where they are."))},
+    run, 4, "Alt+Shift+K"};
+
+}  // namespace anvil

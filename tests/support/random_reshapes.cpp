@@ -1,0 +1,111 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/random_reshapes.h"
+
+#include <fmt/format.h>
+
+#include <map>
+
+#include "core/recast/reduce.h"
+#include "core/recast/smooth.h"
+#include "tests/support/dice.h"
+#include "tests/support/meshes.h"
+#include "tests/support/nearest.h"
+#include "tests/support/random_cuts.h"
+#include "tests/support/referee.h"
+
+namespace anvil::test {
+namespace {
+
+/// Finer by cutting every triangle in four, a few times: something to do for both.
+Mesh finer(const Mesh& mesh, unsigned times) {
+  Mesh now = in_triangles(mesh);
+  for (unsigned k = 0; k < times; ++k) {
+    Mesh next;
+    next.positions = now.positions;
+    std::map<std::pair<Index, Index>, Index> middles;
+    const auto middle = [&](Index a, Index b) {
+      const auto [it, fresh] = middles.emplace(std::minmax(a, b), 0);
+      if (fresh) it->second = next.add_vertex((now.positions[a] + now.positions[b]) / 2);
+      return it->second;
+    };
+    for (std::size_t f = 0; f < now.face_count(); ++f) {
+      const auto t = now.face(f);
+      const Index a = middle(t[0], t[1]), b = middle(t[1], t[2]), c = middle(t[2], t[0]);
+      next.add_face({t[0], a, c});
+      next.add_face({a, t[1], b});
+      next.add_face({c, b, t[2]});
+      next.add_face({a, b, c});
+    }
+    now = std::move(next);
+  }
+  return now;
+}
+
+std::string judged(const Mesh& mesh) {
+  const Judgement j = judge(in_triangles(mesh));
+  if (j.sound()) return {};
+  return fmt::format("manifold {} closed {} crosses {} bounds {} outward {} degenerate {}", j.manifold, j.closed, j.self_intersects, j.bounds_volume, j.outward, j.degenerate);
+}
+
+double farthest(const Mesh& from, const Mesh& to) {
+  const DistanceToSurface distance(to);
+  double most = 0;
+  for (std::size_t f = 0; f < from.face_count(); ++f) {
+    const auto t = from.face(f);
+    const Vec3 &a = from.positions[t[0]], &b = from.positions[t[1]], &c = from.positions[t[2]];
+    for (const Vec3& p : {a, b, c, Vec3((a + b + c) / 3)}) most = std::max(most, distance(p));
+  }
+  return most;
+}
+
+}  // namespace
+
+std::string what_is_wrong_with_reduce(unsigned seed) {
+  Dice dice(seed);
+  const Mesh mesh = finer(body(seed), dice.upto(3));
+  // Cutting in four rounds: a body that is no longer sound tells nothing.
+  if (!judged(mesh).empty()) return {};
+  const double size = bounds(mesh).diagonal();
+  ReduceSettings settings;
+  const double keep = std::pow(dice.share(), 2);
+  settings.triangles = static_cast<std::size_t>(keep * static_cast<double>(mesh.face_count()));
+  if (dice.upto(3) == 0) settings.triangles = 0, settings.max_deviation = size * std::pow(10, dice.between(-6, -1));
+  settings.held.sharper_than = dice.upto(2) == 0 ? 180 : dice.between(5, 60);
+  const Reduced reduced = reduce(mesh, "body", settings);
+  const std::string what = fmt::format("body {} of {} triangles to {} (deviation {}, held {}): {} left", seed % bodies, mesh.face_count(), settings.triangles, settings.max_deviation, settings.held.sharper_than,
+                                       reduced.mesh.face_count());
+  if (reduced.mesh.empty()) return what + ", nothing is left";
+  if (const std::string wrong = judged(reduced.mesh); !wrong.empty()) return what + ", " + wrong;
+  if (!reduced.is_sound) return what + ", taken as not sound";
+  if (reduced.report.done.empty() && settings.triangles > 0 && reduced.mesh.face_count() > settings.triangles) return what + ", and nothing is said of it";
+  if (settings.max_deviation > 0) {
+    const double off = std::max(farthest(mesh, reduced.mesh), farthest(reduced.mesh, mesh));
+    if (off > settings.max_deviation * (1 + 1e-6)) return fmt::format("{}, {} off", what, off);
+  }
+  return {};
+}
+
+std::string what_is_wrong_with_smooth(unsigned seed) {
+  Dice dice(seed);
+  const Mesh mesh = finer(body(seed), dice.upto(3));
+  if (!judged(mesh).empty()) return {};
+  SmoothSettings settings;
+  settings.passes = static_cast<Index>(std::pow(10, dice.between(0, 2.3)));
+  settings.strength = dice.between(0.05, 1);
+  settings.keep_volume = dice.upto(2) == 0;
+  settings.along_normals = dice.upto(3) == 0;
+  settings.held.sharper_than = dice.upto(2) == 0 ? 180 : dice.between(5, 60);
+  const Smoothed smoothed = smooth(mesh, "body", settings);
+  Mesh now = mesh;
+  now.positions = smoothed.positions;
+  const std::string what = fmt::format("body {} of {} triangles, {} passes by {} (volume {}, normals {}, held {}): {} notes", seed % bodies, mesh.face_count(), settings.passes, settings.strength,
+                                       settings.keep_volume, settings.along_normals, settings.held.sharper_than, smoothed.report.done.size());
+  for (const Vec3& p : now.positions)
+    if (!p.allFinite()) return what + ", a vertex is nowhere";
+  if (const std::string wrong = judged(now); !wrong.empty()) return what + ", " + wrong;
+  if (settings.keep_volume && smoothed.report.done.empty() && std::abs(signed_volume(now) / signed_volume(mesh) - 1) > 1e-6)
+    return fmt::format("{}, volume {} from {}", what, signed_volume(now), signed_volume(mesh));
+  return {};
+}
+
+}  // namespace anvil::test
