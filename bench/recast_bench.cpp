@@ -1,38 +1,30 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Re-skinning a scan with its sharp edges, against OpenVDB's plain way without: time and peak memory.
-// Taken as known: nothing, by either side. Ours holds the proof that the skin is sound; the peer's has none.
+// Re-skinning a scan with its sharp edges, against OpenVDB's plain way without: time and peak memory. Taken as known: nothing, by either side. Ours holds the proof that the skin is
+// sound; the peer's has none.
+// Reducing a million triangles against meshoptimizer at the same count, without and with the proof. Taken as known: triangles, by both; floats, by the peer.
+// Smoothing a million triangles, without the proof, against computing their vertex normals ten times. Taken as known: nothing, by either side.
 #include <stdexcept>
 
 #include "bench/peers/recast_peer.h"
+#include "bench/peers/reduce_peer.h"
 #include "bench/support/compare.h"
+#include "bench/support/scans.h"
+#include "core/mesh/edges.h"
+#include "core/recast/collapse.h"
 #include "core/recast/recast.h"
-#include "core/stock/primitive.h"
+#include "core/recast/reduce.h"
+#include "core/recast/smooth.h"
 
 namespace {
 
 using namespace anvil;
 using namespace anvil::bench;
 
-/// A worn ball of about 50 000 triangles: bumps of a hundredth of its size, and the unevenness of a scanner.
-Mesh scan() {
-  Mesh ball = *make_mesh(Primitive::of("sphere", {100, 224, 112}));
-  Mesh mesh;
-  mesh.positions = ball.positions;
-  for (const Triangle& t : triangulate(ball).triangles) mesh.add_face(t);
-  std::uint32_t random = 7;
-  for (Vec3& p : mesh.positions) {
-    random = random * 1664525u + 1013904223u;
-    const double noise = (random >> 8) / 16777216.0 - 0.5;
-    p *= 1 + 0.01 * std::sin(0.3 * p.x()) * std::sin(0.23 * p.y() + 1) * std::sin(0.27 * p.z() + 2) + 0.0004 * noise;
-  }
-  return mesh;
-}
-
 void add(const std::string& name, double share) {
   compare(
       name,
       [share] {
-        auto mesh = std::make_shared<const Mesh>(scan());
+        auto mesh = std::make_shared<const Mesh>(scan(224));
         return [mesh, share] {
           const recast::Part part{mesh, "scan"};
           RecastSettings settings;
@@ -43,7 +35,7 @@ void add(const std::string& name, double share) {
       },
       "openvdb",
       [share] {
-        auto mesh = std::make_shared<const Mesh>(scan());
+        auto mesh = std::make_shared<const Mesh>(scan(224));
         return [mesh, share] {
           if (openvdb_recast(*mesh, bounds(*mesh).diagonal() / share).empty()) throw std::runtime_error("the peer's recast failed");
         };
@@ -52,10 +44,79 @@ void add(const std::string& name, double share) {
   require_memory(name, 1.5, 1.5);
 }
 
+Mesh million() { return scan(1002); }
+
+void add_reduce(const std::string& name, double share, bool proof, double bar) {
+  const auto goal = [share](const Mesh& mesh) { return static_cast<std::size_t>(share * static_cast<double>(mesh.face_count())); };
+  compare(
+      name,
+      [=] {
+        auto mesh = std::make_shared<const Mesh>(million());
+        auto list = std::make_shared<const TriangleList>(triangulate(*mesh));
+        return [=] {
+          ReduceSettings settings;
+          settings.triangles = goal(*mesh);
+          const std::size_t left = proof ? reduce(*mesh, "scan", settings).mesh.face_count()
+                                         : recast::collapse({mesh->positions, list->triangles,
+                                                             recast::held_edges(*mesh, *list, find_opposites(list->triangles, {}, mesh->positions.size()), settings.held), {}, settings.triangles, 0})
+                                               .triangles.size();
+          if (static_cast<double>(left) > 1.02 * static_cast<double>(settings.triangles)) throw std::runtime_error("the reduction failed");
+        };
+      },
+      "meshoptimizer",
+      [=] {
+        auto mesh = std::make_shared<const Mesh>(million());
+        return [run = meshopt_reduction(*mesh, goal(*mesh))] {
+          if (run().empty()) throw std::runtime_error("the peer's reduction failed");
+        };
+      },
+      bar, bar);
+}
+
+/// Normals of vertices, as anybody would: areas of triangles added up, by corners.
+std::vector<Vec3> vertex_normals(const Mesh& mesh) {
+  std::vector<Vec3> normals(mesh.positions.size(), Vec3::Zero());
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    const auto t = mesh.face(f);
+    const Vec3 n = (mesh.positions[t[1]] - mesh.positions[t[0]]).cross(mesh.positions[t[2]] - mesh.positions[t[0]]);
+    for (Index v : t) normals[v] += n;
+  }
+  for (Vec3& n : normals) n.normalize();
+  return normals;
+}
+
+void add_smooth(const std::string& name, bool keep_volume) {
+  compare(
+      name,
+      [=] {
+        auto mesh = std::make_shared<const Mesh>(million());
+        return [=] {
+          SmoothSettings settings;
+          settings.keep_volume = keep_volume;
+          if (smooth_passes(*mesh, settings).empty()) throw std::runtime_error("the smoothing failed");
+        };
+      },
+      "normals",
+      [] {
+        auto mesh = std::make_shared<const Mesh>(million());
+        return [=] {
+          for (int k = 0; k < 10; ++k)
+            if (vertex_normals(*mesh).empty()) throw std::runtime_error("no normals");
+        };
+      },
+      1, 1);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
   add("recast scan of 50 000 faces at 1/300", 300);
   add("recast scan of 50 000 faces at 1/600", 600);
+  add_reduce("reduce 1M to 10 %, before the proof", 0.1, false, 1.5);
+  add_reduce("reduce 1M to 10 %, with the proof", 0.1, true, 4);
+  add_reduce("reduce 1M to 1 %, before the proof", 0.01, false, 1.5);
+  add_reduce("reduce 1M to 1 %, with the proof", 0.01, true, 4);
+  add_smooth("smooth 1M, 10 passes, against 10 times normals", false);
+  add_smooth("smooth 1M, 10 passes, volume kept, against 10 times normals", true);
   return run(argc, argv);
 }

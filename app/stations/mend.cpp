@@ -49,14 +49,6 @@ void add_mend_verbs(Desk& desk) {
                                   });
                                 }),
                   [&session] { return !session.job().parts.empty(); });
-  QAction* map = desk.book.add(Station::mend, QObject::tr("Mend, drawing"), "deviation_map", QObject::tr("Deviation map"), "deviation", {key("Shift+O")},
-                               QObject::tr("Colour the part by how far its last step moved the surface."),
-                               [&view] { view.set_deviation_map(!view.deviation_map()); });
-  desk.book.check(map, [&view] { return view.deviation_map(); });
-  desk.book.allow(map, [&session, &view] {
-    const PartResult result = session.result(session.recipe_owner());
-    return view.deviation_map() || (result.evaluated && result.evaluated->comparison() != nullptr);
-  });
   QAction* smooth = desk.book.add(Station::mend, QObject::tr("Mend, drawing"), "smooth_look", QObject::tr("Smooth look"), "smooth_look", {key("Shift+V")},
                                   QObject::tr("Show the part as it would look subdivided once, then twice, then as it is: doubled faces and edges without length come to light."),
                                   [&session] {

@@ -55,6 +55,13 @@ void add_view_verbs(Desk& desk) {
   desk.book.check(add("belonging", QObject::tr("Who belongs to whom"), "", "F8", QObject::tr("Lines to the part that a part rides on; dashed from tools that stay put."),
                   [&view] { view.set_belonging(!view.belonging()); }),
               [&view] { return view.belonging(); });
+  QAction* map = add("deviation_map", QObject::tr("Deviation map"), "deviation", "Shift+O", QObject::tr("Colour the part by how far its last step moved the surface."),
+                     [&view] { view.set_deviation_map(!view.deviation_map()); });
+  desk.book.check(map, [&view] { return view.deviation_map(); });
+  desk.book.allow(map, [&session = desk.session, &view] {
+    const PartResult result = session.result(session.recipe_owner());
+    return view.deviation_map() || (result.evaluated && result.evaluated->comparison() != nullptr);
+  });
   group = QObject::tr("Handles");
   struct Mode {
     HandleMode mode;

@@ -238,7 +238,7 @@ void Bvh::look_in_leaf(std::span<const Vec3> positions, std::span<const Triangle
   }
 }
 
-void Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Vec3> points, std::span<Nearest> known,
+bool Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Vec3> points, std::span<Nearest> known,
                   std::vector<std::size_t>& leaves) const {
   std::array<float, 3> lo, hi;
   float reach = 0;
@@ -254,6 +254,7 @@ void Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> tri
     }
   }
   const float off = reach * 0x1p-22f;
+  constexpr std::size_t most_leaves = 40;
   // One walk down for all: the leaves that can hold the nearest triangle of any.
   leaves.clear();
   std::array<std::size_t, 64> stack;
@@ -268,6 +269,7 @@ void Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> tri
     }
     if (!(square * sure < farthest)) continue;
     if (node >= leaves_) {
+      if (leaves.size() == most_leaves) return false;
       leaves.push_back(node - leaves_);
       continue;
     }
@@ -279,6 +281,7 @@ void Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> tri
     const std::array<float, 3> at{static_cast<float>(from.x()), static_cast<float>(from.y()), static_cast<float>(from.z())};
     for (const std::size_t leaf : leaves) look_in_leaf(positions, triangles, leaf, points[i], at, off, known[i]);
   }
+  return true;
 }
 
 Bvh::Nearest Bvh::nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Vec3& p, double bound) const {

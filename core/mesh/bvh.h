@@ -51,7 +51,8 @@ class Bvh {
   /// The same for a few points near each other at once, which costs less. The square of each that is known is its bound; where
   /// none is nearer it stays as it is.
   /// @param leaves  scratch memory
-  void nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Vec3> points, std::span<Nearest> known,
+  /// @return false, and nothing is known then, where the bounds leave so much to look at that it costs less to ask for one after the other
+  bool nearest(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Vec3> points, std::span<Nearest> known,
                std::vector<std::size_t>& leaves) const;
 
  private:

@@ -95,7 +95,10 @@ class Asker {
       const double bound = guess(points[i]);
       known[i] = {last_, bound};
     }
-    tree_.nearest(surface_.mesh.positions, surface_.triangles, points, std::span(known.data(), points.size()), leaves_);
+    if (!tree_.nearest(surface_.mesh.positions, surface_.triangles, points, std::span(known.data(), points.size()), leaves_)) {
+      for (std::size_t i = 0; i < points.size(); ++i) distances[i] = (*this)(points[i]);
+      return;
+    }
     for (std::size_t i = 0; i < points.size(); ++i) distances[i] = std::sqrt(known[i].square);
     last_ = known[points.size() - 1].triangle;
   }
@@ -134,7 +137,7 @@ struct Sum {
   }
 };
 
-OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double spacing, const std::stop_token& stop) {
+OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double spacing, bool middles, const std::stop_token& stop) {
   const auto& positions = from.mesh.positions;
   OneWay way;
   way.at_vertex.assign(positions.size(), 0);
@@ -178,6 +181,12 @@ OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double s
       const double sides[] = {(v - u).norm(), v.norm(), u.norm()};  // over from p, over from its next, over from the last
       const double longest = *std::max_element(sides, sides + 3);
       if (longest <= spacing) {
+        if (middles)
+          for (const Vec3& at : {Vec3(p + (u + v) / 3), Vec3(p + u / 2), Vec3(p + v / 2), Vec3(p + (u + v) / 2)}) {
+            const double distance = ask(at);
+            sum.meet(distance, at, i);
+            most = std::max(most, static_cast<float>(distance));
+          }
         sum.weighted += area * (way.at_vertex[a] + way.at_vertex[b] + way.at_vertex[c]) / 3;
         continue;
       }
@@ -221,7 +230,7 @@ OneWay one_way(const Surface& from, const Surface& to, const Bvh& tree, double s
 
 }  // namespace
 
-Deviation deviation_between(const Mesh& old_mesh, const Mesh& new_mesh, const std::stop_token& stop) {
+Deviation deviation_between(const Mesh& old_mesh, const Mesh& new_mesh, const std::stop_token& stop, bool middles) {
   Deviation deviation;
   Surface old_surface(old_mesh), new_surface(new_mesh);
   deviation.from_old.at_vertex.assign(old_mesh.positions.size(), 0);
@@ -235,8 +244,8 @@ Deviation deviation_between(const Mesh& old_mesh, const Mesh& new_mesh, const st
   const double spacing = finest * box.diagonal();
   std::optional<Bvh> old_tree, new_tree;
   tbb::parallel_invoke([&] { old_tree.emplace(old_mesh.positions, old_surface.triangles); }, [&] { new_tree.emplace(new_mesh.positions, new_surface.triangles); });
-  tbb::parallel_invoke([&] { deviation.from_old = one_way(old_surface, new_surface, *new_tree, spacing, stop); },
-                       [&] { deviation.from_new = one_way(new_surface, old_surface, *old_tree, spacing, stop); });
+  tbb::parallel_invoke([&] { deviation.from_old = one_way(old_surface, new_surface, *new_tree, spacing, middles, stop); },
+                       [&] { deviation.from_new = one_way(new_surface, old_surface, *old_tree, spacing, middles, stop); });
   return deviation;
 }
 

@@ -27,8 +27,9 @@ struct Deviation {
 ///
 /// Exact at all vertices; triangles larger than 1/100 of the diagonal are sampled that densely, and no triangle that both
 /// meshes have is looked at. So the maximum may be too small by at most 1/100 of the diagonal, and only where a face is
-/// larger than that (Cignoni, Rocchini and Scopigno, "Metro: measuring error on simplified surfaces", Computer Graphics
+/// larger than that; triangles that are as small bend away from each other unseen by what their corners do not tell (Cignoni, Rocchini and Scopigno, "Metro: measuring error on simplified surfaces", Computer Graphics
 /// Forum 17(2), 1998, sample likewise). Empty meshes have no distance: all is 0. Throws Stopped.
-Deviation deviation_between(const Mesh& old_mesh, const Mesh& new_mesh, const std::stop_token& stop = {});
+/// @param middles  small triangles are looked at in the middle as well, and in the middles of their edges
+Deviation deviation_between(const Mesh& old_mesh, const Mesh& new_mesh, const std::stop_token& stop = {}, bool middles = false);
 
 }  // namespace anvil

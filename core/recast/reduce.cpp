@@ -66,6 +66,7 @@ Reduced reduce(const Mesh& mesh, const std::string& name, const ReduceSettings& 
       if (made.became[v] != no_index && vertices[made.became[v]]) task.fixed[v] = 1;
   };
   // How far it strays is first met by what is drawn together at all, then, in the few places that are left, by leaving these as they were.
+  const double farthest = 0.95 * settings.max_deviation;  // what lies between the places that are looked at may be a little more
   constexpr int scalings = 5, tries = scalings + 4;
   for (int k = 0;; ++k) {
     made = collapse(task, control);
@@ -79,18 +80,18 @@ Reduced reduce(const Mesh& mesh, const std::string& name, const ReduceSettings& 
         for (Index v : made.triangles[t]) again[v] |= crossing[t];
     }
     if (settings.max_deviation > 0) {
-      const Deviation far = deviation_between(mesh, reduced.mesh, control.stop);
-      too_far = far.max() > settings.max_deviation;
+      const Deviation far = deviation_between(mesh, reduced.mesh, control.stop, true);
+      too_far = far.max() > farthest;
       if (too_far && k < scalings) {
-        task.farthest *= std::clamp(0.9 * settings.max_deviation / far.max(), 0.25, 0.9);
+        task.farthest *= std::clamp(0.9 * farthest / far.max(), 0.25, 0.9);
         continue;
       }
       for (std::size_t t = 0; t < far.from_new.in_triangle.size(); ++t)
         for (Index v : made.triangles[t])
-          if (far.from_new.in_triangle[t] > settings.max_deviation) again[v] = 1;
+          if (far.from_new.in_triangle[t] > farthest) again[v] = 1;
       for (std::size_t t = 0; t < far.from_old.in_triangle.size(); ++t)
         for (Index v : list.triangles[t])
-          if (far.from_old.in_triangle[t] > settings.max_deviation && made.became[v] != no_index) again[made.became[v]] = 1;
+          if (far.from_old.in_triangle[t] > farthest && made.became[v] != no_index) again[made.became[v]] = 1;
     }
     if (std::find(again.begin(), again.end(), 1) == again.end() || k == tries) break;
     leave(again);

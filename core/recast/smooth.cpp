@@ -2,13 +2,14 @@
 #include "core/recast/smooth.h"
 
 #include <tbb/parallel_for.h>
-#include <tbb/parallel_reduce.h>
 
 #include <algorithm>
+#include <numeric>
 
 #include "core/boolean/invalid_triangles.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/union_find.h"
+#include "core/soundness/check.h"
 
 namespace anvil {
 namespace {
@@ -63,19 +64,33 @@ Vec3 area_vector(const Rings& rings, const std::vector<Vec3>& at, Index v) {
   return sum;
 }
 
+double volume_of(const Mesh& mesh, const std::vector<Vec3>& at) {
+  const std::size_t faces = mesh.face_count();
+  if (faces == 0) return 0;
+  const Vec3 origin = at[mesh.corners[0]];
+  // In blocks, so that the sum is the same on any number of threads.
+  constexpr std::size_t together = 4096;
+  std::vector<double> sums((faces + together - 1) / together, 0);
+  tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t block) {
+    for (std::size_t f = block * together; f < std::min(faces, (block + 1) * together); ++f) {
+      const auto ring = mesh.face(f);
+      for (std::size_t k = 1; k + 1 < ring.size(); ++k) sums[block] += (at[ring[0]] - origin).dot((at[ring[k]] - origin).cross(at[ring[k + 1]] - origin)) / 6;
+    }
+  });
+  return std::accumulate(sums.begin(), sums.end(), 0.0);
+}
+
 /// Moves vertices along their normals, all by as much, until the volume is as it was. To first order a step of h changes it by h times the moving area, a third of each face for each corner.
-void restore_volume(const Mesh& mesh, const Rings& rings, const std::vector<char>& movable, std::vector<Vec3>& at, const Control& control) {
-  Mesh moved = mesh;
-  const double before = signed_volume(mesh);
+void restore_volume(const Mesh& mesh, const Rings& rings, const std::vector<char>& movable, double volume, std::vector<Vec3>& at, const Control& control) {
   constexpr int rounds = 10;
   for (int k = 0; k < rounds; ++k) {
-    moved.positions = at;
-    const double lost = before - signed_volume(moved);
+    const double lost = volume - volume_of(mesh, at);
+    if (std::abs(lost) <= 1e-12 * std::abs(volume)) return;
     std::vector<Vec3> normals(at.size());
     for_each_vertex(at.size(), control, [&](Index v) { normals[v] = movable[v] ? area_vector(rings, at, v) : Vec3::Zero(); });
     double area = 0;
     for (const Vec3& n : normals) area += n.norm() / 6;
-    if (!(area > 0) || std::abs(lost) <= 1e-12 * std::abs(before)) return;
+    if (!(area > 0)) return;
     for_each_vertex(at.size(), control, [&](Index v) { at[v] += lost / area * normals[v].stableNormalized(); });
   }
 }
@@ -83,6 +98,7 @@ void restore_volume(const Mesh& mesh, const Rings& rings, const std::vector<char
 std::vector<Vec3> passes(const Mesh& mesh, const SmoothSettings& settings, const std::vector<char>& movable, const Control& control) {
   const Rings rings(mesh);
   std::vector<Vec3> at = mesh.positions, next = at;
+  const double volume = volume_of(mesh, at);
   const auto pass = [&](double by) {
     for_each_vertex(at.size(), control, [&](Index v) {
       if (!movable[v]) return;
@@ -107,10 +123,15 @@ std::vector<Vec3> passes(const Mesh& mesh, const SmoothSettings& settings, const
   const double widening = narrowing > 0 ? 1 / (pass_band - 1 / narrowing) : 0;
   for (Index k = 0; k < settings.passes; ++k) {
     pass(narrowing);
-    if (settings.keep_volume) pass(widening);
+    if (settings.keep_volume) {
+      pass(widening);
+      // Few vertices shrink fast all the same; what has shrunk far cannot be blown up again.
+      constexpr double much = 0.01;
+      if (std::abs(volume_of(mesh, at) - volume) > much * std::abs(volume)) restore_volume(mesh, rings, movable, volume, at, control);
+    }
     if (control.progress != nullptr) *control.progress = 0.5 * (k + 1) / settings.passes;
   }
-  if (settings.keep_volume) restore_volume(mesh, rings, movable, at, control);
+  if (settings.keep_volume) restore_volume(mesh, rings, movable, volume, at, control);
   return at;
 }
 
@@ -160,48 +181,92 @@ class TurnedShells {
 
 std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings, const Control& control) { return passes(mesh, settings, movable_in(mesh, settings), control); }
 
+namespace {
+
+/// Vertices on their way to where they would be smoothed to, held back where faces cross or shells turn inside out.
+class HeldBack {
+ public:
+  HeldBack(const Mesh& mesh, std::vector<Vec3> goal, const std::vector<char>& movable)
+      : mesh_(mesh), goal_(std::move(goal)), movable_(movable), turned_(mesh), share_(goal_.size(), 1), is_back_(goal_.size(), 0), now_(mesh) {
+    now_.positions = goal_;
+  }
+  const Mesh& now() const { return now_; }
+
+  /// All of them half as far.
+  void halve() {
+    for (Index v = 0; v < goal_.size(); ++v)
+      if (movable_[v]) put(v, share_[v] / 2);
+  }
+
+  void until_nothing_crosses(const Control& control) {
+    constexpr int rounds = 40;
+    for (int round = 0; round < rounds; ++round) {
+      // Polygons are cut by the places of their corners, so triangles are those of now.
+      const TriangleList list = triangulate(now_);
+      const std::vector<char> crossing = crossing_in(now_.positions, list.triangles, movable_, control);
+      std::vector<char> back(goal_.size(), 0);
+      if (crossing.empty() && !turned_.mark(now_.positions, list.triangles, back)) return;
+      for (std::size_t t = 0; t < crossing.size(); ++t)
+        for (Index v : list.triangles[t]) back[v] |= crossing[t];
+      std::vector<char> wider = back;
+      for (const Triangle& t : list.triangles)
+        if (back[t[0]] || back[t[1]] || back[t[2]])
+          for (Index v : t) wider[v] = 1;
+      bool any = false;
+      constexpr double least = 1.0 / 16;
+      for (Index v = 0; v < wider.size(); ++v) {
+        if (!wider[v] || !movable_[v] || share_[v] == 0) continue;
+        put(v, share_[v] > least && round + 1 < rounds ? share_[v] / 2 : 0);
+        any = true;
+      }
+      if (!any) return;  // what is left crossed before
+    }
+  }
+
+  void tell(OperationReport& report, const std::string& name) const {
+    std::vector<Vec3> places;
+    std::size_t count = 0;
+    for (std::size_t v = 0; v < is_back_.size(); ++v) {
+      if (!is_back_[v]) continue;
+      ++count;
+      if (places.size() < OperationReport::max_places) places.push_back(now_.positions[v]);
+    }
+    if (count > 0) report.tell(smoothing_held_back, count, name, std::move(places));
+  }
+
+ private:
+  void put(Index v, double share) {
+    share_[v] = share;
+    now_.positions[v] = share == 0 ? mesh_.positions[v] : Vec3(mesh_.positions[v] + share * (goal_[v] - mesh_.positions[v]));
+    is_back_[v] = 1;
+  }
+
+  const Mesh& mesh_;
+  std::vector<Vec3> goal_;
+  const std::vector<char>& movable_;
+  TurnedShells turned_;
+  std::vector<double> share_;
+  std::vector<char> is_back_;
+  Mesh now_;
+};
+
+}  // namespace
+
 Smoothed smooth(const Mesh& mesh, const std::string& name, const SmoothSettings& settings, const Control& control) {
   const std::vector<char> movable = movable_in(mesh, settings);
-  const std::vector<Vec3> goal = passes(mesh, settings, movable, control);
+  HeldBack surface(mesh, passes(mesh, settings, movable, control), movable);
+  surface.until_nothing_crosses(control);
   Smoothed smoothed;
-  smoothed.positions = goal;
-  // Polygons are cut by the places of their corners, so triangles are those of now.
-  Mesh now = mesh;
-  std::vector<double> share(goal.size(), 1);
-  std::vector<char> is_held_back(goal.size(), 0);
-  const TurnedShells turned(mesh);
-  constexpr int rounds = 40;
-  for (int round = 0;; ++round) {
-    now.positions = smoothed.positions;
-    const TriangleList list = triangulate(now);
-    const std::vector<char> crossing = crossing_in(now.positions, list.triangles, movable, control);
-    std::vector<char> back(goal.size(), 0);
-    if (crossing.empty() && !turned.mark(now.positions, list.triangles, back)) break;
-    for (std::size_t t = 0; t < crossing.size(); ++t)
-      for (Index v : list.triangles[t]) back[v] |= crossing[t];
-    // Every time they come back to it their neighbours go back with them.
-    std::vector<char> wider = back;
-    for (const Triangle& t : list.triangles)
-      if (back[t[0]] || back[t[1]] || back[t[2]])
-        for (Index v : t) wider[v] = 1;
-    bool any = false;
-    constexpr int halvings = 4;
-    for (std::size_t v = 0; v < wider.size(); ++v) {
-      if (!wider[v] || !movable[v] || share[v] == 0) continue;
-      share[v] = share[v] > std::ldexp(1.0, -halvings) && round + 1 < rounds ? share[v] / 2 : 0;
-      smoothed.positions[v] = share[v] == 0 ? mesh.positions[v] : Vec3(mesh.positions[v] + share[v] * (goal[v] - mesh.positions[v]));
-      is_held_back[v] = 1;
-      any = true;
-    }
-    if (!any) break;  // what is left crossed before
+  smoothed.is_sound = is_sound(surface.now(), {}, 1, control.stop);
+  // A shell may have gone right through another: then all go less far.
+  constexpr int halvings = 8;
+  for (int k = 0; k < halvings && !smoothed.is_sound && (k > 0 || is_sound(mesh, {}, 1, control.stop)); ++k) {
+    surface.halve();
+    surface.until_nothing_crosses(control);
+    smoothed.is_sound = is_sound(surface.now(), {}, 1, control.stop);
   }
-  const auto count = static_cast<std::size_t>(std::count(is_held_back.begin(), is_held_back.end(), 1));
-  if (count > 0) {
-    std::vector<Vec3> places;
-    for (std::size_t v = 0; v < is_held_back.size() && places.size() < OperationReport::max_places; ++v)
-      if (is_held_back[v]) places.push_back(smoothed.positions[v]);
-    smoothed.report.tell(smoothing_held_back, count, name, std::move(places));
-  }
+  surface.tell(smoothed.report, name);
+  smoothed.positions = surface.now().positions;
   return smoothed;
 }
 

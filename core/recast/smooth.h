@@ -22,6 +22,7 @@ struct SmoothSettings {
 struct Smoothed {
   std::vector<Vec3> positions;  ///< one for each vertex of the mesh
   OperationReport report;
+  bool is_sound = false;  ///< proven; of a mesh that was not it need not be
 };
 
 /// The passes alone, without the look at what crosses: Laplacian, with keep_volume alternating with a negative one (Taubin, "A signal processing approach to fair surface design",
@@ -29,7 +30,8 @@ struct Smoothed {
 std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings, const Control& control = {});
 
 /// Makes the passes, and then holds back the vertices of faces that would cross: half as far, again half as far, at last not at all, and their neighbours with them; and
-/// shells that would turn inside out. What crossed before may still do so.
+/// shells that would turn inside out; at last all of them, where a shell went right through another. What crossed before may still do so.
+/// @return sound if the mesh was
 /// @param name  of the part, for messages
 Smoothed smooth(const Mesh& mesh, const std::string& name, const SmoothSettings& settings, const Control& control = {});
 

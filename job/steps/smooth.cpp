@@ -16,6 +16,7 @@ Result<StepOutput> run(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
   const FieldReader& fields = input.fields;
   std::vector<Vec3> missing;
+  if (input.pieces > 1) return Issue{"is in several pieces, whose walls would no longer fit each other", input.name, {}, "make parts of the pieces first, or smooth before the step that made them"};
   const Result<std::vector<Index>> faces = chosen_faces(input, only, false, missing);
   if (!faces) return faces.issue();
   SmoothSettings settings;
@@ -33,12 +34,12 @@ Result<StepOutput> run(const StepInput& input) {
   output.mesh = *input.mesh;
   output.mesh.origins.clear();
   output.mesh.positions = std::move(smoothed.positions);
+  output.free_of_crossings = smoothed.is_sound;
   output.report = std::move(smoothed.report);
   tell_missing(output.report, input.name, std::move(missing));
   output.comparison = std::make_shared<const Comparison>(compare(*input.mesh, output.mesh, input.control.stop));
   for (Index f = 0; f < output.mesh.face_count(); ++f) output.sources.add(0, f);
-  output.piece.assign(input.piece.begin(), input.piece.end());
-  output.pieces = input.pieces;
+  output.piece.assign(output.mesh.face_count(), 0);
   output.fresh_edges.assign(input.fresh_edges.begin(), input.fresh_edges.end());
   output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return output;

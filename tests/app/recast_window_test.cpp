@@ -14,8 +14,8 @@ const Step& last_step(Driver& d, PartId id) {
 }
 double number(Driver& d, PartId id, const char* key) { return std::get<double>(last_step(d, id).fields[*field_place(last_step(d, id).kind->fields, key)]); }
 QString field_name(Driver& d, PartId id, const char* key) { return QStringLiteral("field_%1_%2").arg(last_step(d, id).id).arg(QLatin1String(key)); }
-void type_detail(Driver& d, PartId id, double value) {
-  auto* field = d.widget<QWidget>(field_name(d, id, "detail"));
+void type_in(Driver& d, PartId id, const char* key, double value) {
+  auto* field = d.widget<QWidget>(field_name(d, id, key));
   REQUIRE(field != nullptr);
   d.click(field);
   QTest::keyClick(Driver::window_of(field), Qt::Key_A, Qt::ControlModifier);
@@ -43,7 +43,7 @@ TEST_CASE("a box and a pin that sticks through it are recast as one, coarser and
   CHECK(d.volume(1) == Approx(box_volume + pin_area * 20).epsilon(1e-4));
   const std::size_t before = faces(d, 1);
   const double detail = number(d, 1, "detail");
-  type_detail(d, 1, 2 * detail);
+  type_in(d, 1, "detail", 2 * detail);
   CHECK(number(d, 1, "detail") == Approx(2 * detail));
   CHECK(faces(d, 1) < before / 3);
   CHECK(d.session().result(1).report->sound);
@@ -68,7 +68,48 @@ TEST_CASE("the buoy cap, which nothing mends, is sound as a skin, from coarse to
   CHECK(last_step(d, cap).kind->key == "recast");
   CHECK(d.session().result(cap).report->sound);
   const std::size_t coarse = faces(d, cap);
-  type_detail(d, cap, number(d, cap, "detail") / 2);
+  type_in(d, cap, "detail", number(d, cap, "detail") / 2);
   CHECK(faces(d, cap) > 3 * coarse);
   CHECK(d.session().result(cap).report->sound);
+}
+
+TEST_CASE("a ring is reduced to a tenth and smoothed; the card says from how many to how many, and the map how far") {
+  Driver d;
+  d.key(Qt::Key_1, Qt::ControlModifier);
+  d.key(Qt::Key_R);
+  d.settle();
+  const PartId ring = d.named("Torus");
+  const std::size_t triangles = d.session().result(ring).report->triangles;
+  const double volume = d.volume(ring);
+  d.key(Qt::Key_5, Qt::ControlModifier);
+  d.key(Qt::Key_K, Qt::AltModifier | Qt::ShiftModifier);
+  d.settle();
+  REQUIRE(last_step(d, ring).kind->key == "reduce");
+  CHECK(d.session().result(ring).report->triangles == triangles / 2);
+  type_in(d, ring, "keep", 0.1);
+  const std::size_t left = d.session().result(ring).report->triangles;
+  CHECK(left <= triangles / 10 + 1);
+  CHECK(d.session().result(ring).report->sound);
+  CHECK(d.volume(ring) == Approx(volume).epsilon(0.05));
+  const auto* compared = d.widget<QLabel>(QStringLiteral("compared_%1").arg(last_step(d, ring).id));
+  REQUIRE(compared != nullptr);
+  CHECK(compared->isVisible());
+  CHECK(compared->text().contains(QString::number(triangles)));
+  CHECK(compared->text().contains(QString::number(left)));
+  d.key(Qt::Key_O, Qt::ShiftModifier);
+  CHECK(d.view().deviation_map());
+  d.key(Qt::Key_O, Qt::ShiftModifier);
+  CHECK_FALSE(d.view().deviation_map());
+  // Smoothed after it: as many triangles, the same volume.
+  const double reduced = d.volume(ring);
+  d.key(Qt::Key_K, Qt::AltModifier);
+  d.settle();
+  REQUIRE(last_step(d, ring).kind->key == "smooth");
+  CHECK(d.session().result(ring).report->triangles == left);
+  CHECK(d.session().result(ring).report->sound);
+  CHECK(d.volume(ring) == Approx(reduced).epsilon(1e-6));
+  for (int k = 0; k < 3; ++k) d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  CHECK(d.job().at(ring).recipe.empty());
+  CHECK(d.session().result(ring).report->triangles == triangles);
 }
