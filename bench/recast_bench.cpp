@@ -56,10 +56,13 @@ void add_reduce(const std::string& name, double share, bool proof, double bar) {
         return [=] {
           ReduceSettings settings;
           settings.triangles = goal(*mesh);
-          const std::size_t left = proof ? reduce(*mesh, "scan", settings).mesh.face_count()
-                                         : recast::collapse({mesh->positions, list->triangles,
-                                                             recast::held_edges(*mesh, *list, find_opposites(list->triangles, {}, mesh->positions.size()), settings.held), {}, settings.triangles, 0})
-                                               .triangles.size();
+          settings.held.sharper_than = 180;  // the peer holds none
+          const auto collapsed = [&] {
+            std::vector<Index> opposite = find_opposites(list->triangles, {}, mesh->positions.size());
+            std::vector<char> held = recast::held_edges(*mesh, *list, opposite, settings.held);
+            return recast::collapse({mesh->positions, list->triangles, std::move(held), std::move(opposite), {}, settings.triangles, 0}).triangles.size();
+          };
+          const std::size_t left = proof ? reduce(*mesh, "scan", settings).mesh.face_count() : collapsed();
           if (static_cast<double>(left) > 1.02 * static_cast<double>(settings.triangles)) throw std::runtime_error("the reduction failed");
         };
       },

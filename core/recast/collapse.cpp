@@ -40,7 +40,7 @@ class Collapse {
     for (Vec3& p : points_) p -= centre_;
     source_.resize(triangles_.size());
     std::iota(source_.begin(), source_.end(), 0);
-    hold_edges(task.held);
+    hold_edges(task.held, task.opposite.empty() ? find_opposites(triangles_, {}, points_.size()) : task.opposite);
     add_planes();
   }
 
@@ -67,8 +67,7 @@ class Collapse {
   }
 
  private:
-  void hold_edges(const std::vector<char>& held) {
-    const std::vector<Index> opposite = find_opposites(triangles_, {}, points_.size());
+  void hold_edges(const std::vector<char>& held, const std::vector<Index>& opposite) {
     flags_.assign(triangles_.size(), 0);
     std::vector<char> doubtful(points_.size(), 0), at_border(points_.size(), 0);
     mark_maybe_non_manifold(triangles_, opposite, doubtful);
@@ -313,7 +312,8 @@ class Collapse {
       for (std::size_t e = 0; e < 3; ++e) held += has(held_edge, gone[g], e) && (now[e] == apex[g] || now[(e + 1) % 3] == apex[g]);
       if (held > 1) return 0;
     }
-    if (!keeps_shape(v, w, gone, m.at) || !keeps_shape(w, v, gone, m.at)) return 0;
+    Turns turns;
+    if (!keeps_shape(v, w, gone, m.at, turns) || !keeps_shape(w, v, gone, m.at, turns) || turns.fold()) return 0;
     for (std::size_t g = 0; g < count; ++g) join_edges(v, w, gone[g], apex[g]);
     for (std::size_t g = 0; g < count; ++g) dead_[gone[g]] = 1;
     points_[m.stays] = m.at;
@@ -324,7 +324,27 @@ class Collapse {
   }
 
   /// Does no triangle at the vertex turn over or become a sliver when it moves?
-  bool keeps_shape(Index v, Index other, const std::array<Index, 2>& gone, const Vec3& to) const {
+  /// Area vectors of triangles that a collapse moves.
+  struct Turns {
+    static constexpr std::size_t most = 32;
+    std::array<Vec3, most> before, after;
+    std::size_t count = 0;
+    Vec3 outwards = Vec3::Zero();
+
+    void add(const Vec3& was, const Vec3& is) {
+      outwards += is;
+      if (count < most) before[count] = was, after[count++] = is;
+    }
+    /// Does one then look back against all of them together, that did not?
+    bool fold() const {
+      for (std::size_t k = 0; k < count; ++k)
+        if (after[k].dot(outwards) < 0 && before[k].dot(outwards) >= 0) return true;
+      return false;
+    }
+  };
+
+  /// @param turns  the triangles that are left are added
+  bool keeps_shape(Index v, Index other, const std::array<Index, 2>& gone, const Vec3& to, Turns& turns) const {
     constexpr double least_cosine = 0.2, sliver = 0.02, worse = 0.5;
     for (Index u : fan(v)) {
       if (dead_[u] || u == gone[0] || u == gone[1]) continue;
@@ -335,6 +355,7 @@ class Collapse {
       const Vec3 before = (a - from).cross(b - from), after = (a - to).cross(b - to);
       const double before_2 = before.squaredNorm(), after_2 = after.squaredNorm();
       if (!(after_2 > 0)) return false;
+      turns.add(before, after);
       const double dot = before.dot(after);
       if (before_2 > 0 && (dot <= 0 || dot * dot < least_cosine * least_cosine * before_2 * after_2)) return false;
       const double side = (a - b).squaredNorm(), longest_after = std::max({side, (a - to).squaredNorm(), (b - to).squaredNorm()});

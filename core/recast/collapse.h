@@ -15,6 +15,7 @@ struct CollapseTask {
   std::vector<Vec3> positions;
   std::vector<Triangle> triangles;
   std::vector<char> held;   ///< per corner 3 t + k: the edge (k, k + 1) is kept as a line: its vertices only move along it. Both sides are told alike.
+  std::vector<Index> opposite;  ///< find_opposites of the triangles, where it is known
   std::vector<char> fixed;  ///< per vertex: stays where it is; may be empty
   std::size_t goal = 0;     ///< so many triangles, or as few as go
   double farthest = 0;      ///< root of the mean squared distance from the planes of what has been drawn together that no vertex may have; 0: any

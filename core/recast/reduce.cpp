@@ -14,7 +14,8 @@ namespace {
 
 using namespace recast;
 
-constexpr Note goal_not_reached{"goal_not_reached", "held edges and the shape leave 1 triangle more than asked for", "held edges and the shape leave {0} triangles more than asked for", Note::Place::card};
+constexpr Note goal_not_reached{"goal_not_reached", "held edges and the shape leave 1 triangle more than asked for: hold only sharper edges to go on",
+                                 "held edges and the shape leave {0} triangles more than asked for: hold only sharper edges to go on", Note::Place::card};
 constexpr Note deviation_reached{"deviation_reached", "1 triangle more than asked for, so as not to deviate farther", "{0} triangles more than asked for, so as not to deviate farther", Note::Place::card};
 constexpr Note reduced_unsound{"reduced_unsound", "{1} was not sound, and is not now", "{1} was not sound, and is not now"};
 constexpr Note reduced_settled{"reduced_settled", "where it would have crossed itself the engine settled it", "where it would have crossed itself the engine settled it", Note::Place::card};
@@ -52,7 +53,7 @@ std::vector<char> draw_apart(Collapsed& made, const std::vector<char>& stays, co
 Reduced reduce(const Mesh& mesh, const std::string& name, const ReduceSettings& settings, const Control& control) {
   const TriangleList list = triangulate(mesh);
   const std::vector<Index> opposite = find_opposites(list.triangles, {}, mesh.positions.size());
-  CollapseTask task{mesh.positions, list.triangles, held_edges(mesh, list, opposite, settings.held), std::vector<char>(mesh.positions.size(), 0), settings.triangles, settings.max_deviation};
+  CollapseTask task{mesh.positions, list.triangles, held_edges(mesh, list, opposite, settings.held), opposite, std::vector<char>(mesh.positions.size(), 0), settings.triangles, settings.max_deviation};
   std::vector<char> on_line(mesh.positions.size(), 0);
   for (std::size_t c = 0; c < opposite.size(); ++c)
     if (task.held[c] || opposite[c] == no_index)

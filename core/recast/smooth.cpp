@@ -82,16 +82,27 @@ double volume_of(const Mesh& mesh, const std::vector<Vec3>& at) {
 
 /// Moves vertices along their normals, all by as much, until the volume is as it was. To first order a step of h changes it by h times the moving area, a third of each face for each corner.
 void restore_volume(const Mesh& mesh, const Rings& rings, const std::vector<char>& movable, double volume, std::vector<Vec3>& at, const Control& control) {
+  std::vector<Vec3> normals(at.size(), Vec3::Zero());
+  std::vector<double> areas(at.size(), 0);
   constexpr int rounds = 10;
-  for (int k = 0; k < rounds; ++k) {
-    const double lost = volume - volume_of(mesh, at);
-    if (std::abs(lost) <= 1e-12 * std::abs(volume)) return;
-    std::vector<Vec3> normals(at.size());
-    for_each_vertex(at.size(), control, [&](Index v) { normals[v] = movable[v] ? area_vector(rings, at, v) : Vec3::Zero(); });
-    double area = 0;
-    for (const Vec3& n : normals) area += n.norm() / 6;
+  constexpr double done = 1e-12, well = 0.1;
+  double lost = volume - volume_of(mesh, at);
+  bool known = false;
+  for (int k = 0; k < rounds && std::abs(lost) > done * std::abs(volume); ++k) {
+    // The same normals as long as they serve.
+    if (!known)
+      for_each_vertex(at.size(), control, [&](Index v) {
+        if (!movable[v]) return;
+        normals[v] = area_vector(rings, at, v);
+        areas[v] = normals[v].norm() / 6;
+        normals[v] = normals[v].stableNormalized();
+      });
+    const double area = std::accumulate(areas.begin(), areas.end(), 0.0);
     if (!(area > 0)) return;
-    for_each_vertex(at.size(), control, [&](Index v) { at[v] += lost / area * normals[v].stableNormalized(); });
+    for_each_vertex(at.size(), control, [&](Index v) { at[v] += lost / area * normals[v]; });
+    const double now = volume - volume_of(mesh, at);
+    known = std::abs(now) < well * std::abs(lost);
+    lost = now;
   }
 }
 
