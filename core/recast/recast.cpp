@@ -6,16 +6,13 @@
 #include <chrono>
 
 #include "core/boolean/stage_clock.h"
-#include "core/mesh/bvh.h"
-#include "core/mesh/edges.h"
-#include "core/mesh/nearest.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/winding.h"
-#include "core/recast/grid_lines.h"
-#include "core/recast/pull_in.h"
-#include "core/recast/settle_skin.h"
-#include "core/recast/uncross.h"
+#include "core/recast/field_lines.h"
+#include "core/recast/reduce.h"
+#include "core/recast/skin.h"
+#include "core/recast/smooth.h"
 
 namespace anvil {
 namespace {
@@ -23,19 +20,10 @@ namespace {
 using namespace recast;
 
 constexpr Note skin_settled{"skin_settled", "1 place of the skin was settled by the engine", "{0} places of the skin were settled by the engine"};
+constexpr Note small_shells_left_out{"small_shells_left_out", "1 shell smaller than the smallest feature was left out", "{0} shells smaller than the smallest feature were left out"};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};
 
-/// Is every edge passed once each way, and does every vertex have one fan? With no crossing, and no triangle without area, the skin is sound.
-bool is_manifold(const Contour& skin) {
-  const std::vector<Index> opposite = find_opposites(skin.triangles, {}, skin.positions.size());
-  std::vector<char> doubtful(skin.positions.size(), 0);
-  mark_maybe_non_manifold(skin.triangles, opposite, doubtful);
-  return std::find(doubtful.begin(), doubtful.end(), 1) == doubtful.end();
-}
-
-/// Without shells within another.
-void drop_inner_shells(BooleanResult& result) {
-  const Mesh& mesh = result.mesh;
+std::vector<SubMesh> shells_of(const Mesh& mesh) {
   UnionFind joined(mesh.positions.size());
   for (Index f = 0; f < mesh.face_count(); ++f)
     for (Index v : mesh.face(f)) joined.unite(v, mesh.face(f)[0]);
@@ -44,88 +32,106 @@ void drop_inner_shells(BooleanResult& result) {
   std::vector<Index> shell(mesh.face_count());
   for (Index f = 0; f < mesh.face_count(); ++f) shell[f] = shell_of_vertex[mesh.face(f)[0]];
   std::vector<SubMesh> shells = take_apart(mesh, shell, count);
-  std::stable_sort(shells.begin(), shells.end(), [](const SubMesh& a, const SubMesh& b) { return a.mesh.empty() || b.mesh.empty() ? b.mesh.empty() && !a.mesh.empty() : std::abs(signed_volume(a.mesh)) > std::abs(signed_volume(b.mesh)); });
-  BooleanResult outer;
+  std::erase_if(shells, [](const SubMesh& sub) { return sub.mesh.empty(); });
+  return shells;
+}
+
+/// Of the result, only these faces of it.
+class Kept {
+ public:
+  explicit Kept(BooleanResult& result) : result_(result) {}
+  void add(const SubMesh& sub) {
+    append(mesh_, sub.mesh);
+    for (Index f : sub.faces) sources_.add(result_.sources.input[f], result_.sources.face[f]);
+  }
+  void take() {
+    result_.mesh = std::move(mesh_);
+    result_.sources = std::move(sources_);
+  }
+
+ private:
+  BooleanResult& result_;
+  Mesh mesh_;
+  FaceSources sources_;
+};
+
+/// Without shells smaller than that, but for the largest. @return how many went
+std::size_t drop_small_shells(BooleanResult& result, double smallest) {
+  const std::vector<SubMesh> shells = shells_of(result.mesh);
+  std::vector<double> sizes;
+  for (const SubMesh& sub : shells) sizes.push_back(bounds(sub.mesh).diagonal());
+  if (sizes.empty() || *std::min_element(sizes.begin(), sizes.end()) >= smallest) return 0;
+  const double least = std::min(smallest, *std::max_element(sizes.begin(), sizes.end()));
+  Kept kept(result);
+  for (std::size_t k = 0; k < shells.size(); ++k)
+    if (sizes[k] >= least) kept.add(shells[k]);
+  kept.take();
+  return static_cast<std::size_t>(std::count_if(sizes.begin(), sizes.end(), [&](double size) { return size < least; }));
+}
+
+/// Without shells within another.
+void drop_inner_shells(BooleanResult& result) {
+  std::vector<SubMesh> shells = shells_of(result.mesh);
+  std::stable_sort(shells.begin(), shells.end(), [](const SubMesh& a, const SubMesh& b) { return std::abs(signed_volume(a.mesh)) > std::abs(signed_volume(b.mesh)); });
+  Kept outer(result);
   std::vector<TriangleList> kept;
   std::vector<const Mesh*> kept_meshes;
   for (const SubMesh& sub : shells) {
-    if (sub.mesh.empty()) continue;
     bool within = false;
     for (std::size_t k = 0; k < kept.size() && !within; ++k) within = std::abs(winding_number(kept_meshes[k]->positions, kept[k].triangles, sub.mesh.positions[0])) > 0.5;
     if (within) continue;
     kept.push_back(triangulate(sub.mesh));
     kept_meshes.push_back(&sub.mesh);
-    append(outer.mesh, sub.mesh);
-    for (Index f : sub.faces) outer.sources.add(result.sources.input[f], result.sources.face[f]);
+    outer.add(sub);
   }
-  result.mesh = std::move(outer.mesh);
-  result.sources = std::move(outer.sources);
+  outer.take();
 }
 
-/// What is re-skinned, and how.
-struct Task {
-  const Soup& soup;
-  const RecastSettings& settings;
-  boolean::StageClock& stage;
-  const Control& control;
-};
+constexpr double held_edge = 30;  // degrees: a skin's own unevenness stays below
 
-struct Skin {
-  Mesh mesh;
+/// Triangles that lie nearly in one plane drawn together, up to a tenth of the detail.
+int thin_out(BooleanResult& result, const RecastSettings& settings, const std::string& name, const Control& control) {
+  constexpr double most = 0.1;
+  ReduceSettings how;
+  how.rms = most * settings.flatten * settings.detail;
+  how.held.sharper_than = settings.sharp ? held_edge : 180;
+  Reduced reduced = reduce(result.mesh, name, how, control);
   FaceSources sources;
-  std::size_t spanned = 0, crossing = 0;  ///< triangles that lie on no part; that cross others
-  bool is_sound = false;
-};
-
-Skin skin_on(const Grid& grid, const Task& task) {
-  const auto& [soup, settings, stage, control] = task;
-  Crossings crossings = stage("sample", 0.4, [&] {
-    return soup.closed ? crossings_of_solid(soup.positions, soup.triangles, grid, control) : crossings_of_open(soup.positions, soup.triangles, grid, control);
-  });
-  const Bvh surface(soup.positions, soup.triangles);
-  ContourSettings how;
-  how.sharp = settings.sharp;
-  how.nearest = [&](const Vec3& p) {
-    const Index t = surface.nearest(soup.positions, soup.triangles, p).triangle;
-    const auto& [a, b, c] = soup.triangles[t];
-    return Tangent{nearest_on_triangle(p, soup.positions[a], soup.positions[b], soup.positions[c]), soup.normals[t]};
-  };
-  Contour made = stage("contour", 0.6, [&] { return contour(grid, crossings, soup.normals, how, control); });
-  crossings = {};
-  constexpr double farthest = 0.33;  // details; half of one is what is promised
-  constexpr int rounds = 3;
-  std::vector<char> crossing = stage("settle", 0.8, [&] { return uncross(made, control); });
-  for (int round = 0; round < rounds; ++round) {
-    // What is drawn back so as not to cross may cut deep again.
-    const std::vector<char> touched = stage("contour", 0.8, [&] { return pull_in(made, soup.normals, how.nearest, farthest * settings.detail, control); });
-    if (touched.empty()) break;
-    crossing = stage("settle", 0.9, [&] { return uncross(made, control, touched); });
-  }
-  Skin skin;
-  skin.crossing = static_cast<std::size_t>(std::count(crossing.begin(), crossing.end(), 1));
-  skin.is_sound = crossing.empty() && stage("check", 0.9, [&] { return is_manifold(made); });
-  skin.mesh.positions = std::move(made.positions);
-  for (std::size_t t = 0; t < made.triangles.size(); ++t) {
-    skin.mesh.add_face(made.triangles[t]);
-    const Index source = made.source[t];
-    skin.spanned += source == no_index;
-    skin.sources.add(source == no_index ? 0 : soup.part[source], source == no_index ? no_index : soup.face[source]);
-  }
-  return skin;
+  for (Index f : reduced.source) sources.add(f == no_index ? 0 : result.sources.input[f], f == no_index ? no_index : result.sources.face[f]);
+  result.sources = std::move(sources);
+  result.mesh = std::move(reduced.mesh);
+  result.mesh.origins.clear();
+  for (auto& done : reduced.report.done) result.report.done.push_back(std::move(done));
+  return 0;
 }
 
-/// @return false where even the engine does not make it sound
-bool settle(Skin& skin, const Control& control) {
-  std::vector<Index> face;
-  if (!settle_skin(skin.mesh, face, control)) return false;
-  FaceSources sources;
-  for (Index of_skin : face)
-    if (of_skin == no_index)
-      sources.add(0, no_index);
-    else
-      sources.add(skin.sources.input[of_skin], skin.sources.face[of_skin]);
-  skin.sources = std::move(sources);
-  return true;
+/// Leaves out the faces that lie on no part.
+void open_holes(BooleanResult& result) {
+  std::vector<Index> group;
+  for (Index f : result.sources.face) group.push_back(f == no_index ? no_index : 0);
+  Kept kept(result);
+  kept.add(take_apart(result.mesh, group, 1).front());
+  kept.take();
+  result.open_on_purpose = true;
+}
+
+/// The skin that lies so far outside of another, or inside.
+Result<Skin> moved_out(const Skin& skin, double offset, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
+  const TriangleList list = triangulate(skin.mesh);
+  const SignedDistance distance(skin.mesh.positions, list.triangles);
+  const Field field{[&](const Vec3& p) {
+    FieldSample sample = distance(p);
+    sample.value -= offset;
+    return sample;
+  }};
+  Box3 box = bounds(skin.mesh);
+  box.add(Vec3(box.lo.array() - std::max(0.0, offset)));
+  box.add(Vec3(box.hi.array() + std::max(0.0, offset)));
+  Result<Skin> made = lay_skin(ground_of(field, box, control), name, settings, stage, control);
+  if (made)
+    for (Index& t : made->source)
+      if (t != no_index) t = skin.source[list.face[t]];
+  return made;
 }
 
 }  // namespace
@@ -135,44 +141,44 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   BooleanResult result;
   boolean::StageClock stage(result.report, control);
   const Soup soup = stage("gather", 0.1, [&] { return soup_of(parts, result.report, control); });
-  Box3 box;
-  for (const Vec3& p : soup.positions) box.add(p);
   if (soup.triangles.empty()) {
     result.report.empty_reason = "it has no faces";
     return result;
   }
   const std::string& name = parts[0].name;
-  Grid grid = grid_around(box, settings.detail);
-  constexpr double most_cells = 4e9;
-  constexpr Index longest = 60000;  // points along an axis
-  if (const double over = std::max(std::cbrt(grid.cells() / most_cells), static_cast<double>(*std::max_element(grid.size.begin(), grid.size.end())) / longest); over > 1)
-    return Issue{fmt::format("a detail of {:.4g} is too fine for {:.4g} x {:.4g} x {:.4g}", settings.detail, box.size().x(), box.size().y(), box.size().z()), name, {},
-                 fmt::format("take at least {:.3g}", 1.01 * settings.detail * over)};
-  // Where the engine cannot settle what is left crossing, another grid leaves it elsewhere, or nowhere.
-  constexpr int grids = 4;
-  Skin skin;
-  bool sound = false;
-  for (int k = 0; k < grids && !sound; ++k) {
-    skin = skin_on(grid, {soup, settings, stage, control});
-    if (skin.mesh.empty()) {
-      result.report.empty_reason = "nothing in it is enclosed";
-      return result;
-    }
-    sound = skin.is_sound;
-    if (!sound) {
-      sound = stage("settle", 1, [&] { return settle(skin, control); });
-      if (sound) result.report.tell(skin_settled, std::max<std::size_t>(skin.crossing, 1), name);
-    }
-    grid.origin -= settings.detail * Vec3(0.31, 0.17, 0.23);
+  const SkinSettings how{settings.detail, settings.sharp};
+  Result<Skin> skin = lay_skin(ground_on(soup.positions, soup.triangles, soup.normals, soup.closed, control), name, how, stage, control);
+  if (!skin) return skin.issue();
+  if (skin->spanned > 0) result.report.tell(holes_spanned, skin->spanned, name);
+  if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
+  if (settings.offset != 0 && !skin->mesh.empty()) {
+    skin = moved_out(*skin, settings.offset, name, how, stage, control);
+    if (!skin) return skin.issue();
+    if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
   }
-  if (!sound) return Issue{fmt::format("the skin would cross itself at a detail of {:.4g}", settings.detail), name, {}, "take a finer one, or a coarser one"};
-  result.mesh = std::move(skin.mesh);
-  result.sources = std::move(skin.sources);
-  if (skin.spanned > 0) result.report.tell(holes_spanned, skin.spanned, name);
-  if (!settings.inner) drop_inner_shells(result);
+  if (skin->mesh.empty()) {
+    result.report.empty_reason = settings.offset < 0 ? "nothing in it is as thick as that" : "nothing in it is enclosed";
+    return result;
+  }
+  result.mesh = std::move(skin->mesh);
+  for (Index t : skin->source) result.sources.add(t == no_index ? 0 : soup.part[t], t == no_index ? no_index : soup.face[t]);
+  if (const std::size_t gone = drop_small_shells(result, settings.smallest > 0 ? settings.smallest : 2 * settings.detail); gone > 0)
+    result.report.tell(small_shells_left_out, gone, name);
   std::vector<const Mesh*> from;
   for (const Part& part : parts) from.push_back(part.mesh.get());
   carry_materials(from, result.sources, result.mesh);
+  if (settings.smoothing > 0) stage("smooth", 0.95, [&] {
+      SmoothSettings passes;
+      passes.passes = settings.smoothing;
+      passes.held.sharper_than = settings.sharp ? held_edge : 180;
+      Smoothed smoothed = smooth(result.mesh, name, passes, control);
+      result.mesh.positions = std::move(smoothed.positions);
+      for (auto& done : smoothed.report.done) result.report.done.push_back(std::move(done));
+      return 0;
+    });
+  if (settings.flatten > 0) stage("thin", 1, [&] { return thin_out(result, settings, name, control); });
+  if (!settings.inner) drop_inner_shells(result);
+  if (!settings.close_holes && skin->spanned > 0) open_holes(result);
   result.piece.assign(result.mesh.face_count(), 0);
   result.free_of_crossings = true;
   result.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();

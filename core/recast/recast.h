@@ -10,13 +10,19 @@ namespace anvil {
 struct RecastSettings {
   double detail = 1;        ///< about how long the new edges are, mesh units
   bool sharp = true;        ///< sharp edges and corners are kept, on the surfaces themselves
+  double offset = 0;        ///< how far the skin lies outside of the parts, mesh units; negative: inside
   bool inner = true;        ///< cavities are kept; else only the outer skin
+  double smallest = 0;      ///< mesh units: shells of the skin smaller than that are left out, which is told; 0: twice the detail
+  Index smoothing = 0;      ///< passes of core/recast/smooth.h
+  double flatten = 0;       ///< 0 to 1: how far triangles that lie nearly in one plane are drawn together, at 1 by a tenth of the detail
+  bool close_holes = true;  ///< holes are spanned; else the skin is left open there
 };
 
 /// Re-skins parts as one mesh.
 ///
 /// Points are inside where any part has them inside; of parts that are not closed, where the surface fills more than half of the view. The skin's vertices stand on the parts' own surfaces,
 /// edges and corners (core/recast/contour.h), except along holes, which it spans. What it cannot do without crossing itself, the engine settles.
+/// With an offset, edges are rounded where the skin moves away from them, as all that is so far from the parts, and sharp where it moves towards them.
 /// Walls thinner than the detail stay where a line of the grid passes through them.
 /// @return one sound mesh; every face with the part and face that it comes from. Empty with the reason, where nothing is enclosed. An Issue where the grid would be too large, or where no
 /// grid leads to a skin that is sound. Throws Stopped.

@@ -53,7 +53,8 @@ std::vector<char> draw_apart(Collapsed& made, const std::vector<char>& stays, co
 Reduced reduce(const Mesh& mesh, const std::string& name, const ReduceSettings& settings, const Control& control) {
   const TriangleList list = triangulate(mesh);
   const std::vector<Index> opposite = find_opposites(list.triangles, {}, mesh.positions.size());
-  CollapseTask task{mesh.positions, list.triangles, held_edges(mesh, list, opposite, settings.held), opposite, std::vector<char>(mesh.positions.size(), 0), settings.triangles, settings.max_deviation};
+  CollapseTask task{mesh.positions, list.triangles, held_edges(mesh, list, opposite, settings.held), opposite, std::vector<char>(mesh.positions.size(), 0), settings.triangles,
+                    settings.rms > 0 && (settings.max_deviation == 0 || settings.rms < settings.max_deviation) ? settings.rms : settings.max_deviation};
   std::vector<char> on_line(mesh.positions.size(), 0);
   for (std::size_t c = 0; c < opposite.size(); ++c)
     if (task.held[c] || opposite[c] == no_index)

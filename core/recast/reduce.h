@@ -13,6 +13,7 @@ namespace anvil {
 struct ReduceSettings {
   std::size_t triangles = 0;     ///< so many, or as few as can be
   double max_deviation = 0;      ///< mesh units: neither surface may lie farther from the other; 0: any
+  double rms = 0;                ///< mesh units: the root of the mean squared distance of what is drawn together into one vertex; 0: any
   recast::HeldEdges held = {};   ///< beside borders, which always are
 };
 

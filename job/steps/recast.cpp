@@ -21,6 +21,11 @@ Result<StepOutput> run(const StepInput& input) {
   RecastSettings settings;
   settings.detail = input.fields.number("detail");
   settings.sharp = input.fields.on("sharp");
+  settings.offset = input.fields.number("offset");
+  settings.smallest = input.fields.number("smallest");
+  settings.smoothing = input.fields.count("smoothing");
+  settings.flatten = input.fields.number("flatten");
+  settings.close_holes = input.fields.on("close-holes");
   settings.inner = input.fields.on("inner");
   Result<StepOutput> output = as_output(recast_parts(parts, settings, input.control));
   if (!output || output->mesh.empty()) return output;
@@ -40,6 +45,11 @@ const StepKind steps::recast = {
     "recast", "Recast", "recast", "recast", "Re-skin the part, with the parts added here, as one watertight mesh.", ToolRule::welcome,
     {length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces."),
      toggle_field("sharp", "Keep sharp edges", true, "Edges and corners stand where the surfaces beside them meet; off, they are rounded by about half the detail."),
+     folded(length_field("offset", "Offset", 0, "How far the skin lies outside of the parts; below 0: inside.", -max_length)),
+     folded(length_field("smallest", "Smallest feature", 0, "Shells smaller than this are left out; 0: than twice the detail.", 0)),
+     folded(share_field("flatten", "Thin flat areas", 0, 0, 1, "How far triangles that lie nearly in one plane are drawn together: at 1 by a tenth of the detail.")),
+     folded(count_field("smoothing", "Smoothing", 0, 0, 1000, "Passes that take unevenness out of the skin; sharp edges stay where they are kept.")),
+     folded(toggle_field("close-holes", "Close holes", true, "Off: the skin is left open where it would span a hole of the parts.")),
      toggle_field("inner", "Keep cavities", true, "Off: only the outer skin is made.")},
     run, 1, "K",
     [](Step& step, const Box3& part) { set_field(step, "detail", round_number(part.diagonal() / 100)); }};

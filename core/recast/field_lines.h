@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Where the lines of a grid pass through the zero of a field.
+#pragma once
+
+#include <functional>
+
+#include "core/control.h"
+#include "core/recast/grid.h"
+#include "core/recast/signed_distance.h"
+#include "core/recast/skin.h"
+
+namespace anvil::recast {
+
+/// A function of space that is negative inside. Asked from several threads.
+struct Field {
+  std::function<FieldSample(const Vec3&)> at;
+  double steepest = 1;  ///< its value changes by no more than this times the way
+};
+
+struct FieldCrossings {
+  Crossings crossings;          ///< their triangles count these two, one for each
+  std::vector<Vec3> normals;    ///< of the field there, length 1
+  std::vector<Index> source;    ///< as FieldSample::source
+};
+
+/// One crossing on every edge of the grid at whose ends the field has different signs; zero counts as outside. Cells in which it cannot change its sign are not looked into.
+/// O(cells that it passes through). Deterministic. Throws Stopped.
+FieldCrossings crossings_of_field(const Field& field, const Grid& grid, const Control& control = {});
+
+/// The ground of a field's zero. @param field  has to live as long as this
+Ground ground_of(const Field& field, const Box3& box, const Control& control = {});
+
+/// The nearest point of the zero, about: the field followed down, or up, a few times.
+Tangent nearest_on_field(const Field& field, const Vec3& p);
+
+}  // namespace anvil::recast

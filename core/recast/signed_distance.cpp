@@ -1,0 +1,50 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/recast/signed_distance.h"
+
+#include <tbb/parallel_for.h>
+
+#include <cmath>
+
+#include "core/mesh/edges.h"
+#include "core/mesh/nearest.h"
+
+namespace anvil::recast {
+
+SignedDistance::SignedDistance(std::span<const Vec3> positions, std::span<const Triangle> triangles)
+    : positions_(positions), triangles_(triangles), tree_(positions, triangles), face_normals_(triangles.size()), vertex_normals_(positions.size(), Vec3::Zero()), edge_normals_(3 * triangles.size()) {
+  for (std::size_t t = 0; t < triangles.size(); ++t) {
+    const auto& [a, b, c] = triangles[t];
+    face_normals_[t] = (positions[b] - positions[a]).cross(positions[c] - positions[a]).stableNormalized();
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Vec3 &at = positions[triangles[t][k]], u = positions[triangles[t][(k + 1) % 3]] - at, v = positions[triangles[t][(k + 2) % 3]] - at;
+      vertex_normals_[triangles[t][k]] += std::atan2(u.cross(v).norm(), u.dot(v)) * face_normals_[t];
+    }
+  }
+  const std::vector<Index> opposite = find_opposites(triangles, {}, positions.size());
+  for (std::size_t c = 0; c < opposite.size(); ++c) edge_normals_[c] = face_normals_[c / 3] + (opposite[c] == no_index ? Vec3(Vec3::Zero()) : face_normals_[opposite[c] / 3]);
+}
+
+FieldSample SignedDistance::operator()(const Vec3& p) const {
+  const Index t = tree_.nearest(positions_, triangles_, p).triangle;
+  const auto& [a, b, c] = triangles_[t];
+  const Vec3 at = nearest_on_triangle(p, positions_[a], positions_[b], positions_[c]);
+  // On which face, edge or vertex that is; nearest_on_triangle gives vertices exactly.
+  const Vec3* normal = &face_normals_[t];
+  const std::array<Index, 3> corner{a, b, c};
+  bool at_vertex = false;
+  for (Index v : corner)
+    if (at == positions_[v]) normal = &vertex_normals_[v], at_vertex = true;
+  if (!at_vertex) {
+    const double longest = std::max({(positions_[b] - positions_[a]).norm(), (positions_[c] - positions_[b]).norm(), (positions_[a] - positions_[c]).norm()});
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Vec3 along = positions_[corner[(k + 1) % 3]] - positions_[corner[k]];
+      if (along.cross(at - positions_[corner[k]]).norm() <= 1e-9 * longest * along.norm()) normal = &edge_normals_[3 * t + k];
+    }
+  }
+  const Vec3 away = p - at;
+  const double distance = away.norm(), side = away.dot(*normal);
+  if (!(distance > 0)) return {0, normal->stableNormalized(), t};
+  return {side < 0 ? -distance : distance, side < 0 ? Vec3(-away / distance) : Vec3(away / distance), t};
+}
+
+}  // namespace anvil::recast

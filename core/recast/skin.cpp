@@ -1,0 +1,110 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/recast/skin.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+
+#include "core/mesh/bvh.h"
+#include "core/mesh/edges.h"
+#include "core/mesh/nearest.h"
+#include "core/recast/contour.h"
+#include "core/recast/grid_lines.h"
+#include "core/recast/pull_in.h"
+#include "core/recast/settle_skin.h"
+#include "core/recast/uncross.h"
+
+namespace anvil::recast {
+namespace {
+
+/// Is every edge passed once each way, and does every vertex have one fan? With no crossing, and no triangle without area, the skin is sound.
+bool is_manifold(const Contour& skin) {
+  const std::vector<Index> opposite = find_opposites(skin.triangles, {}, skin.positions.size());
+  std::vector<char> doubtful(skin.positions.size(), 0);
+  mark_maybe_non_manifold(skin.triangles, opposite, doubtful);
+  return std::find(doubtful.begin(), doubtful.end(), 1) == doubtful.end();
+}
+
+struct Laid {
+  Skin skin;
+  std::size_t crossing = 0;  ///< triangles that cross others
+  bool is_sound = false;
+};
+
+Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
+  Ground::Met met = stage("sample", 0.4, [&] { return ground.meet(grid); });
+  ContourSettings how;
+  how.sharp = settings.sharp;
+  how.nearest = ground.nearest;
+  Contour made = stage("contour", 0.6, [&] { return contour(grid, met.crossings, met.normals, how, control); });
+  met.crossings = {};
+  constexpr double farthest = 0.33;  // details; half of one is what is promised
+  constexpr int rounds = 3;
+  std::vector<char> crossing = stage("settle", 0.8, [&] { return uncross(made, control); });
+  for (int round = 0; round < rounds; ++round) {
+    // What is drawn back so as not to cross may cut deep again.
+    const std::vector<char> touched = stage("contour", 0.8, [&] { return pull_in(made, met.normals, how.nearest, farthest * settings.detail, control); });
+    if (touched.empty()) break;
+    crossing = stage("settle", 0.9, [&] { return uncross(made, control, touched); });
+  }
+  Laid laid;
+  laid.crossing = static_cast<std::size_t>(std::count(crossing.begin(), crossing.end(), 1));
+  laid.is_sound = crossing.empty() && stage("check", 0.9, [&] { return is_manifold(made); });
+  laid.skin.mesh.positions = std::move(made.positions);
+  for (std::size_t t = 0; t < made.triangles.size(); ++t) {
+    laid.skin.mesh.add_face(made.triangles[t]);
+    const Index source = made.source[t];
+    laid.skin.spanned += source == no_index;
+    laid.skin.source.push_back(source == no_index || met.source.empty() ? source : met.source[source]);
+  }
+  return laid;
+}
+
+/// @return false where even the engine does not make it sound
+bool settle(Laid& laid, const Control& control) {
+  std::vector<Index> face;
+  if (!settle_skin(laid.skin.mesh, face, control)) return false;
+  for (Index& f : face)
+    if (f != no_index) f = laid.skin.source[f];
+  laid.skin.source = std::move(face);
+  laid.skin.settled = std::max<std::size_t>(laid.crossing, 1);
+  return true;
+}
+
+}  // namespace
+
+Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
+  Grid grid = grid_around(ground.box, settings.detail);
+  constexpr double most_cells = 4e9;
+  constexpr Index longest = 60000;  // points along an axis
+  const Vec3 size = ground.box.size();
+  if (const double over = std::max(std::cbrt(grid.cells() / most_cells), static_cast<double>(*std::max_element(grid.size.begin(), grid.size.end())) / longest); over > 1)
+    return Issue{fmt::format("a detail of {:.4g} is too fine for {:.4g} x {:.4g} x {:.4g}", settings.detail, size.x(), size.y(), size.z()), name, {},
+                 fmt::format("take at least {:.3g}", 1.01 * settings.detail * over)};
+  // Where the engine cannot settle what is left crossing, another grid leaves it elsewhere, or nowhere.
+  constexpr int grids = 4;
+  for (int k = 0; k < grids; ++k) {
+    Laid laid = lay_on(grid, ground, settings, stage, control);
+    if (laid.skin.mesh.empty() || laid.is_sound || stage("settle", 1, [&] { return settle(laid, control); })) return std::move(laid.skin);
+    grid.origin -= settings.detail * Vec3(0.31, 0.17, 0.23);
+  }
+  return Issue{fmt::format("the skin would cross itself at a detail of {:.4g}", settings.detail), name, {}, "take a finer one, or a coarser one"};
+}
+
+Ground ground_on(std::span<const Vec3> positions, std::span<const Triangle> triangles, const std::vector<Vec3>& normals, bool closed, const Control& control) {
+  Ground ground;
+  for (const Vec3& p : positions) ground.box.add(p);
+  ground.meet = [=, &normals](const Grid& grid) {
+    return Ground::Met{closed ? crossings_of_solid(positions, triangles, grid, control) : crossings_of_open(positions, triangles, grid, control), normals, {}};
+  };
+  ground.nearest = [=, &normals, tree = std::make_shared<const Bvh>(positions, triangles)](const Vec3& p) {
+    const Index t = tree->nearest(positions, triangles, p).triangle;
+    const auto& [a, b, c] = triangles[t];
+    return Tangent{nearest_on_triangle(p, positions[a], positions[b], positions[c]), normals[t]};
+  };
+  return ground;
+}
+
+}  // namespace anvil::recast

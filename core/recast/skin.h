@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// One watertight mesh laid on whatever can say where lines pass through it.
+#pragma once
+
+#include <functional>
+
+#include "core/boolean/stage_clock.h"
+#include "core/mesh/mesh.h"
+#include "core/recast/corner.h"
+#include "core/recast/grid.h"
+#include "core/result.h"
+
+namespace anvil::recast {
+
+/// What a skin is laid on: a surface, or the zero of a field.
+struct Ground {
+  struct Met {
+    Crossings crossings;
+    std::vector<Vec3> normals;  ///< per triangle that a crossing may name: of length 1 or 0
+    std::vector<Index> source;  ///< per such triangle, what the skin's faces are told to come from; empty: the triangle itself
+  };
+  std::function<Met(const Grid&)> meet;
+  std::function<Tangent(const Vec3&)> nearest;  ///< asked from several threads
+  Box3 box;
+};
+
+struct SkinSettings {
+  double detail = 1;  ///< about how long the new edges are, mesh units
+  bool sharp = true;
+};
+
+struct Skin {
+  Mesh mesh;
+  std::vector<Index> source;   ///< per face; no_index: none
+  std::size_t spanned = 0;     ///< faces with no source
+  std::size_t settled = 0;     ///< places that the engine had to settle
+};
+
+/// Contours the ground, draws vertices back until nothing crosses, else has the engine settle it, else tries again on another grid.
+/// @param name  for messages
+/// @return sound; empty where nothing is enclosed. An Issue where the grid would be too large, or where no grid leads to a skin that is sound. Throws Stopped.
+Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control = {});
+
+/// The ground of a surface. Closed ones are solid where they wind around a point, of others what fills more than half of the view is inside (core/recast/grid_lines.h).
+/// @param positions,triangles,normals  have to live as long as this
+Ground ground_on(std::span<const Vec3> positions, std::span<const Triangle> triangles, const std::vector<Vec3>& normals, bool closed, const Control& control);
+
+}  // namespace anvil::recast

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Blend: the part and its tools combined by their distance fields, with rounds where they meet.
+#include "core/recast/volumes.h"
+
+#include "job/step.h"
+
+namespace anvil {
+namespace {
+
+void add_parts(const std::vector<StepInput::Tool>& tools, Operation operation, std::vector<BlendPart>& parts) {
+  for (const StepInput::Tool& tool : tools) {
+    if (tool.mesh != nullptr) parts.push_back({{tool.mesh, tool.name, tool.placement}, operation});
+    add_parts(tool.tray, operation, parts);
+  }
+}
+
+Result<StepOutput> run(const StepInput& input) {
+  std::vector<BlendPart> parts{{{input.mesh, input.name}}};
+  add_parts(input.tools, *operation_named(input.fields.text("operation")), parts);
+  return as_output(blend_parts(parts, {input.fields.number("detail"), input.fields.number("blend")}, input.control));
+}
+
+}  // namespace
+
+const StepKind steps::voxel_combine = {
+    "voxel-combine", "Blend", "blend", "recast", "Combine the part with others by their distance fields, with rounds where they meet.", ToolRule::needed,
+    {choice_field("operation", "Operation", "union", {{"union", "all together"}, {"difference", "the part without the others"}, {"intersection", "what they have in common"}}, "What is done with each of the parts added here."),
+     length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces."),
+     length_field("blend", "Blend", 0, "Radius of the rounds where parts meet; 0: they meet in sharp edges.", 0)},
+    run, 3, "Ctrl+Alt+K",
+    [](Step& step, const Box3& part) {
+      set_field(step, "detail", round_number(part.diagonal() / 100));
+      set_field(step, "blend", round_number(part.diagonal() / 20));
+    }};
+
+}  // namespace anvil
