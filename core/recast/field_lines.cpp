@@ -54,7 +54,8 @@ std::vector<std::uint64_t> points_of_interest(const Field& field, const Grid& gr
       if (outside) continue;
       const double half = 0.5 * grid.step * cells.side;
       const Vec3 centre = grid.point(cells.from[0], cells.from[1], cells.from[2]) + Vec3::Constant(half);
-      if (std::abs(field.at(centre).value) > field.steepest * std::sqrt(3.0) * half * (1 + 1e-9)) continue;
+      const double reach = std::sqrt(3.0) * half * (1 + 1e-9);
+      if (field.may_vanish ? !field.may_vanish(centre, reach) : std::abs(field.at(centre).value) > field.steepest * reach) continue;
       if (cells.side > 1) {
         const Index s = cells.side / 2;
         for (Index k = 0; k < 8; ++k) waiting.push_back({{cells.from[0] + (k & 1) * s, cells.from[1] + (k >> 1 & 1) * s, cells.from[2] + (k >> 2) * s}, s});
@@ -95,17 +96,45 @@ double zero_between(const Field& field, const Vec3& from, const Vec3& to, double
   return share;
 }
 
+/// The crossings on an edge of the grid: one where its ends have different signs; else two where the field bends over between them, as at a tip or in a thin wall.
+struct OnEdge {
+  std::size_t count = 0;
+  std::array<double, 2> share;
+  std::array<FieldSample, 2> there;
+};
+OnEdge on_edge(const Field& field, const Vec3& from, const Vec3& to, const FieldSample& one, const FieldSample& other) {
+  OnEdge found;
+  if ((one.value < 0) != (other.value < 0)) {
+    found.count = 1;
+    found.share[0] = zero_between(field, from, to, one.value, other.value, found.there[0]);
+    return found;
+  }
+  // Where it would bend if it were two planes.
+  const Vec3 way = to - from;
+  const double down = one.gradient.dot(way), up = other.gradient.dot(way);
+  if (down == up) return found;
+  const double bend = (other.value - up - one.value) / (down - up);
+  if (!(bend > 1e-6 && bend < 1 - 1e-6)) return found;
+  const FieldSample middle = field.at(from + bend * way);
+  constexpr double just_touches = 1e-6;
+  if ((middle.value < 0) == (one.value < 0) || std::abs(middle.value) < just_touches * way.norm()) return found;
+  found.count = 2;
+  found.share[0] = bend * zero_between(field, from, from + bend * way, one.value, middle.value, found.there[0]);
+  found.share[1] = bend + (1 - bend) * zero_between(field, from + bend * way, to, middle.value, other.value, found.there[1]);
+  return found;
+}
+
 }  // namespace
 
 FieldCrossings crossings_of_field(const Field& field, const Grid& grid, const Control& control) {
   const Numbers numbers(grid);
   const std::vector<std::uint64_t> points = points_of_interest(field, grid, control);
-  std::vector<double> value(points.size());
+  std::vector<FieldSample> sample(points.size());
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, points.size(), 1024), [&](const auto& range) {
     check_stop(control);
     for (std::size_t i = range.begin(); i < range.end(); ++i) {
       const Place p = numbers.place(points[i]);
-      value[i] = field.at(grid.point(p[0], p[1], p[2])).value;
+      sample[i] = field.at(grid.point(p[0], p[1], p[2]));
     }
   });
   FieldCrossings made;
@@ -119,28 +148,30 @@ FieldCrossings crossings_of_field(const Field& field, const Grid& grid, const Co
     std::vector<Along> order(points.size());
     tbb::parallel_for(std::size_t{0}, points.size(), [&](std::size_t i) { order[i] = {numbers.of(numbers.place(points[i]), axis), static_cast<Index>(i)}; });
     tbb::parallel_sort(order.begin(), order.end());
-    std::vector<Index> changes;  // places in the order
+    std::vector<Index> pairs;  // places in the order, of the first of two neighbours between which there may be a crossing
     for (Index i = 0; i + 1 < order.size(); ++i) {
-      const bool adjacent = order[i + 1].number == order[i].number + 1 && order[i + 1].number % grid.size[a] != 0;
-      if (adjacent && (value[order[i].point] < 0) != (value[order[i + 1].point] < 0)) changes.push_back(i);
+      if (order[i + 1].number != order[i].number + 1 || order[i + 1].number % grid.size[a] == 0) continue;
+      const double f = sample[order[i].point].value, g = sample[order[i + 1].point].value;
+      if ((f < 0) != (g < 0) || std::abs(f) + std::abs(g) < field.steepest * grid.step) pairs.push_back(i);
     }
-    const std::size_t first = made.normals.size();
-    std::vector<Crossing>& crossings = made.crossings[a];
-    crossings.resize(changes.size());
-    made.normals.resize(first + changes.size());
-    made.source.resize(first + changes.size());
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, changes.size(), 512), [&](const auto& range) {
+    std::vector<OnEdge> found(pairs.size());
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pairs.size(), 512), [&](const auto& range) {
       check_stop(control);
       for (std::size_t k = range.begin(); k < range.end(); ++k) {
-        const Along &one = order[changes[k]], &other = order[changes[k] + 1];
-        const Place p = numbers.place(points[one.point]), q = numbers.place(points[other.point]);
-        FieldSample there;
-        const double share = zero_between(field, grid.point(p[0], p[1], p[2]), grid.point(q[0], q[1], q[2]), value[one.point], value[other.point], there);
-        crossings[k] = {p[u] + p[v] * grid.size[u], p[a], static_cast<Index>(first + k), value[one.point] < 0, grid.at(axis, p[a]) + share * grid.step};
-        made.normals[first + k] = there.gradient;
-        made.source[first + k] = there.source;
+        const Index one = order[pairs[k]].point, other = order[pairs[k] + 1].point;
+        const Place p = numbers.place(points[one]), q = numbers.place(points[other]);
+        found[k] = on_edge(field, grid.point(p[0], p[1], p[2]), grid.point(q[0], q[1], q[2]), sample[one], sample[other]);
       }
     });
+    for (std::size_t k = 0; k < pairs.size(); ++k) {
+      const Place p = numbers.place(points[order[pairs[k]].point]);
+      bool inside = sample[order[pairs[k]].point].value < 0;
+      for (std::size_t j = 0; j < found[k].count; ++j, inside = !inside) {
+        made.crossings[a].push_back({p[u] + p[v] * grid.size[u], p[a], static_cast<Index>(made.normals.size()), inside, grid.at(axis, p[a]) + found[k].share[j] * grid.step});
+        made.normals.push_back(found[k].there[j].gradient);
+        made.source.push_back(found[k].there[j].source);
+      }
+    }
   }
   return made;
 }
@@ -157,7 +188,7 @@ Ground ground_of(const Field& field, const Box3& box, const Control& control) {
 }
 
 Tangent nearest_on_field(const Field& field, const Vec3& p) {
-  constexpr int steps = 3;
+  constexpr int steps = 8;
   Tangent found{p, Vec3::Zero()};
   for (int k = 0; k < steps; ++k) {
     const FieldSample sample = field.at(found.point);

@@ -14,7 +14,9 @@ namespace anvil::recast {
 /// A function of space that is negative inside. Asked from several threads.
 struct Field {
   std::function<FieldSample(const Vec3&)> at;
-  double steepest = 1;  ///< its value changes by no more than this times the way
+  double steepest = 1;  ///< its value changes by no more than this times the way, where `may_vanish` does not say otherwise
+  /// May it be zero within this reach of a point? Empty: by its value there.
+  std::function<bool(const Vec3&, double)> may_vanish = {};
 };
 
 struct FieldCrossings {
@@ -23,7 +25,8 @@ struct FieldCrossings {
   std::vector<Index> source;    ///< as FieldSample::source
 };
 
-/// One crossing on every edge of the grid at whose ends the field has different signs; zero counts as outside. Cells in which it cannot change its sign are not looked into.
+/// One crossing on every edge of the grid at whose ends the field has different signs; zero counts as outside. Two on one at whose ends it has the same, where it changes it in between and
+/// the planes that it has at the ends tell where. Cells in which it cannot be zero are not looked into.
 /// O(cells that it passes through). Deterministic. Throws Stopped.
 FieldCrossings crossings_of_field(const Field& field, const Grid& grid, const Control& control = {});
 

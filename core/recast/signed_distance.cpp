@@ -28,23 +28,23 @@ FieldSample SignedDistance::operator()(const Vec3& p) const {
   const Index t = tree_.nearest(positions_, triangles_, p).triangle;
   const auto& [a, b, c] = triangles_[t];
   const Vec3 at = nearest_on_triangle(p, positions_[a], positions_[b], positions_[c]);
-  // On which face, edge or vertex that is; nearest_on_triangle gives vertices exactly.
-  const Vec3* normal = &face_normals_[t];
-  const std::array<Index, 3> corner{a, b, c};
-  bool at_vertex = false;
-  for (Index v : corner)
-    if (at == positions_[v]) normal = &vertex_normals_[v], at_vertex = true;
-  if (!at_vertex) {
-    const double longest = std::max({(positions_[b] - positions_[a]).norm(), (positions_[c] - positions_[b]).norm(), (positions_[a] - positions_[c]).norm()});
-    for (std::size_t k = 0; k < 3; ++k) {
-      const Vec3 along = positions_[corner[(k + 1) % 3]] - positions_[corner[k]];
-      if (along.cross(at - positions_[corner[k]]).norm() <= 1e-9 * longest * along.norm()) normal = &edge_normals_[3 * t + k];
-    }
-  }
   const Vec3 away = p - at;
-  const double distance = away.norm(), side = away.dot(*normal);
-  if (!(distance > 0)) return {0, normal->stableNormalized(), t};
-  return {side < 0 ? -distance : distance, side < 0 ? Vec3(-away / distance) : Vec3(away / distance), t};
+  const double distance = away.norm();
+  // On which face, edge or vertex that is; nearest_on_triangle gives vertices exactly.
+  const std::array<Index, 3> corner{a, b, c};
+  const double longest = std::max({(positions_[b] - positions_[a]).norm(), (positions_[c] - positions_[b]).norm(), (positions_[a] - positions_[c]).norm()});
+  const Vec3* normal = nullptr;
+  for (std::size_t k = 0; k < 3 && normal == nullptr; ++k)
+    if (at == positions_[corner[k]]) normal = &vertex_normals_[corner[k]];
+  for (std::size_t k = 0; k < 3 && normal == nullptr; ++k) {
+    const Vec3 along = positions_[corner[(k + 1) % 3]] - positions_[corner[k]];
+    if (along.cross(at - positions_[corner[k]]).norm() <= 1e-9 * longest * along.norm()) normal = &edge_normals_[3 * t + k];
+  }
+  if (normal == nullptr) return {away.dot(face_normals_[t]) < 0 ? -distance : distance, face_normals_[t], t};
+  const bool inside = away.dot(*normal) < 0;
+  // Nearly on it the way there is mostly rounding.
+  if (distance <= 1e-9 * longest) return {inside ? -distance : distance, normal->stableNormalized(), t};
+  return {inside ? -distance : distance, inside ? Vec3(-away / distance) : Vec3(away / distance), t};
 }
 
 }  // namespace anvil::recast

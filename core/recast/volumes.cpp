@@ -4,9 +4,14 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <limits>
 #include <numbers>
+#include <optional>
 
 #include "core/mesh/attributes.h"
+#include "core/mesh/bvh.h"
+#include "core/mesh/edges.h"
+#include "core/mesh/nearest.h"
 #include "core/recast/field_lines.h"
 #include "core/soundness/check.h"
 
@@ -50,75 +55,164 @@ Result<Solid> solid_of(const Part& part, double detail, OperationReport& report,
   return solid;
 }
 
-/// Both together: the lower, and within `radius` of both surfaces a round between them.
-FieldSample united(const FieldSample& a, const FieldSample& b, double radius) {
-  const double x = radius - a.value, y = radius - b.value;
-  if (radius <= 0 || x <= 0 || y <= 0) return a.value <= b.value ? a : b;
-  const double h = std::hypot(x, y);
-  return {radius - h, (x * a.gradient + y * b.gradient).stableNormalized(), a.value <= b.value ? a.source : b.source};
-}
-FieldSample turned(FieldSample a) {
-  a.value = -a.value;
-  a.gradient = -a.gradient;
-  return a;
+/// Parts together as one field: of a union themselves, of the other operations what is outside of their result, so that it is their union in any case.
+class Together {
+ public:
+  Together(std::span<const Solid> solids, Operation operation) : solids_(solids), operation_(operation) {
+    for (const Solid& solid : solids) first_.push_back(first_.back() + static_cast<Index>(solid.triangles.size()));
+  }
+  bool is_outside() const { return operation_ != Operation::unite; }
+  /// Exact outside of it. Sources number the triangles of all parts.
+  FieldSample at(const Vec3& p) const {
+    FieldSample lowest{std::numeric_limits<double>::infinity(), Vec3::Zero(), no_index};
+    for (std::size_t k = 0; k < solids_.size(); ++k) {
+      const bool turned = operation_ == Operation::intersection || (operation_ == Operation::difference && k == 0);
+      if (solids_[k].distance == nullptr) {
+        if (turned) return {-1e30, Vec3::Zero(), no_index};
+        continue;
+      }
+      FieldSample one = (*solids_[k].distance)(p);
+      if (turned) one.value = -one.value, one.gradient = -one.gradient;
+      if (one.value < lowest.value) lowest = {one.value, one.gradient, one.source + first_[k]};
+    }
+    return lowest;
+  }
+  /// The field of the result: negative inside.
+  FieldSample of_result(FieldSample sample) const {
+    if (is_outside()) sample.value = -sample.value, sample.gradient = -sample.gradient;
+    return sample;
+  }
+  std::size_t solid_of(Index source) const { return static_cast<std::size_t>(std::upper_bound(first_.begin(), first_.end(), source) - first_.begin() - 1); }
+  Index face_of(Index source) const { return solids_[solid_of(source)].face[source - first_[solid_of(source)]]; }
+
+ private:
+  std::span<const Solid> solids_;
+  Operation operation_;
+  std::vector<Index> first_{0};
+};
+
+/// The edges in which parts meet, as segments.
+class MeetingEdges {
+ public:
+  MeetingEdges(std::span<const Part> parts, Operation operation, const Control& control) {
+    std::vector<Operand> operands;
+    for (const Part& part : parts) operands.push_back({part.mesh, part.name, operation, part.placement});
+    const Result<BooleanResult> whole = combine(operands, control);
+    if (!whole) return;
+    const EdgeTable edges = build_edges(whole->mesh);
+    points_ = whole->mesh.positions;
+    constexpr double flat = 0.9998;  // cosine: faces that lie flush meet in no edge
+    for (const auto& [v, w] : whole->fresh_edges) {
+      const std::array<Index, 2> ends{std::min(v, w), std::max(v, w)};
+      const auto it = std::lower_bound(edges.vertices.begin(), edges.vertices.end(), ends);
+      if (it == edges.vertices.end() || *it != ends) continue;
+      const auto uses = edges.corners_of(static_cast<std::size_t>(it - edges.vertices.begin()));
+      const auto normal = [&](Index corner) { return newell_normal(points_, whole->mesh.face(edges.corner_face[corner])).stableNormalized(); };
+      if (uses.size() == 2 && normal(uses[0]).dot(normal(uses[1])) > flat) continue;
+      segments_.push_back({v, w, w});
+    }
+    if (!segments_.empty()) tree_.emplace(points_, segments_);
+  }
+  /// From the nearest place on one of them; there has to be one.
+  Vec3 way_from(const Vec3& p) const {
+    const auto& [a, b, c] = segments_[tree_->nearest(points_, segments_, p).triangle];
+    return p - nearest_on_triangle(p, points_[a], points_[b], points_[c]);
+  }
+  bool empty() const { return segments_.empty(); }
+
+ private:
+  std::vector<Vec3> points_;
+  std::vector<Triangle> segments_;
+  std::optional<Bvh> tree_;
+};
+
+Box3 grown(Box3 box, double by) {
+  const Vec3 lo = box.lo.array() - by, hi = box.hi.array() + by;
+  box.add(lo);
+  box.add(hi);
+  return box;
 }
 
 }  // namespace
 
-Result<BooleanResult> blend_parts(std::span<const BlendPart> parts, const BlendSettings& settings, const Control& control) {
+Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettings& settings, const Control& control) {
   const auto begin = std::chrono::steady_clock::now();
   BooleanResult result;
   boolean::StageClock stage(result.report, control);
+  const std::string& name = parts[0].name;
   std::vector<Solid> solids;
-  std::vector<Index> first{0};  // source numbers of each solid's triangles
   Box3 box;
-  for (const BlendPart& part : parts) {
-    Result<Solid> solid = solid_of(part.part, settings.detail, result.report, stage, control);
+  for (const Part& part : parts) {
+    Result<Solid> solid = solid_of(part, settings.detail, result.report, stage, control);
     if (!solid) return solid.issue();
     solids.push_back(std::move(*solid));
-    first.push_back(first.back() + static_cast<Index>(solids.back().triangles.size()));
+    if (solids.size() == 1 || settings.operation == Operation::unite)
+      for (const Vec3& p : solids.back().positions) box.add(p);
   }
-  for (std::size_t k = 0; k < solids.size(); ++k) {
-    if (solids[k].triangles.empty()) continue;
-    solids[k].distance = std::make_unique<SignedDistance>(solids[k].positions, solids[k].triangles);
-    if (k == 0 || parts[k].operation == Operation::unite)
-      for (const Vec3& p : solids[k].positions) box.add(p);
-  }
-  box.add(Vec3(box.lo.array() - settings.blend));
-  box.add(Vec3(box.hi.array() + settings.blend));
-  const auto of_solid = [&](std::size_t k, const Vec3& p) {
-    if (solids[k].distance == nullptr) return FieldSample{1e300, Vec3::Zero(), no_index};
-    FieldSample sample = (*solids[k].distance)(p);
-    sample.source += first[k];
-    return sample;
-  };
+  for (Solid& solid : solids)
+    if (!solid.triangles.empty()) solid.distance = std::make_unique<SignedDistance>(solid.positions, solid.triangles);
+  const Together together(solids, settings.operation);
   Field field;
-  field.steepest = settings.blend > 0 ? std::numbers::sqrt2 : 1;
-  field.at = [&](const Vec3& p) {
-    FieldSample all = of_solid(0, p);
-    for (std::size_t k = 1; k < solids.size(); ++k) {
-      const FieldSample one = of_solid(k, p);
-      if (parts[k].operation == Operation::unite)
-        all = united(all, one, settings.blend);
-      else
-        all = turned(united(turned(all), parts[k].operation == Operation::difference ? one : turned(one), settings.blend));
-    }
-    return all;
-  };
-  const std::string& name = parts[0].part.name;
+  field.at = [&](const Vec3& p) { return together.of_result(together.at(p)); };
+  const double radius = settings.blend;
+  std::optional<MeetingEdges> edges;
+  std::optional<Skin> rolled;  // where the ball's middle may be ends here
+  TriangleList rolled_list;
+  std::optional<SignedDistance> to_rolled;
+  if (radius > 0 && !box.empty()) edges.emplace(stage("edges", 0.2, [&] { return MeetingEdges(parts, settings.operation, control); }));
+  if (edges && !edges->empty()) {
+    const Field level{[&](const Vec3& p) {
+      FieldSample sample = together.at(p);
+      sample.value -= radius;
+      return together.of_result(sample);
+    }};
+    Result<Skin> skin = lay_skin(ground_of(level, grown(box, radius), control), name, {settings.detail, true}, stage, control);
+    if (!skin) return skin.issue();
+    if (skin->mesh.empty()) return Issue{fmt::format("a ball of {:.4g} fits nowhere into what is left", radius), name, {}, "take a smaller blend"};
+    rolled.emplace(std::move(*skin));
+    rolled_list = triangulate(rolled->mesh);
+    to_rolled.emplace(rolled->mesh.positions, rolled_list.triangles);
+    // Its own facets are not to be felt where there is nothing to round; nor edges of the parts themselves, that lie farther from where they meet: the round runs out there.
+    const double slack = 0.005 * settings.detail, full = 2 * radius;
+    const auto ball = [&, slack, full](const Vec3& p) {
+      FieldSample sample = together.of_result((*to_rolled)(p));
+      sample.value += radius + slack;
+      const Vec3 way = edges->way_from(p);
+      if (const double off = way.norm(); off > full) {
+        sample.value += off - full;
+        sample.gradient = (sample.gradient + way / off).stableNormalized();
+      }
+      return sample;
+    };
+    field.steepest = 2;
+    field.at = [&, ball](const Vec3& p) {
+      const FieldSample plain = together.at(p);
+      if (plain.value >= radius) return together.of_result(plain);
+      FieldSample rounded = ball(p);
+      if (rounded.value >= plain.value) return together.of_result(plain);
+      rounded.source = plain.source;
+      return together.of_result(rounded);
+    };
+    field.may_vanish = [&, ball](const Vec3& p, double reach) {
+      const double plain = std::abs(together.at(p).value);
+      return plain <= reach || (plain <= radius + reach && std::abs(ball(p).value) <= 2 * reach);
+    };
+  }
   if (!box.empty()) {
-    Result<Skin> skin = lay_skin(ground_of(field, box, control), name, {settings.detail, true}, stage, control);
+    Result<Skin> skin = lay_skin(ground_of(field, grown(box, settings.detail), control), name, {settings.detail, true}, stage, control);
     if (!skin) return skin.issue();
     if (skin->settled > 0) result.report.tell(volume_settled, skin->settled, name);
     result.mesh = std::move(skin->mesh);
     for (Index t : skin->source) {
-      const auto solid = t == no_index ? std::size_t{0} : static_cast<std::size_t>(std::upper_bound(first.begin(), first.end(), t) - first.begin() - 1);
-      result.sources.add(static_cast<Index>(solid), t == no_index ? no_index : solids[solid].face[t - first[solid]]);
+      if (t == no_index)
+        result.sources.add(0, no_index);
+      else
+        result.sources.add(static_cast<Index>(together.solid_of(t)), together.face_of(t));
     }
   }
   if (result.mesh.empty()) result.report.empty_reason = "nothing is left of it";
   std::vector<const Mesh*> from;
-  for (const BlendPart& part : parts) from.push_back(part.part.mesh.get());
+  for (const Part& part : parts) from.push_back(part.mesh.get());
   carry_materials(from, result.sources, result.mesh);
   result.piece.assign(result.mesh.face_count(), 0);
   result.free_of_crossings = true;
@@ -145,14 +239,13 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
     sample.value -= offset;
     return sample;
   }};
-  Box3 box = bounds(own);
-  box.add(Vec3(box.lo.array() - std::max(0.0, offset)));
-  box.add(Vec3(box.hi.array() + std::max(0.0, offset)));
-  Result<Skin> skin = lay_skin(ground_of(field, box, control), part.name, {settings.detail, true}, stage, control);
+  Result<Skin> skin = lay_skin(ground_of(field, grown(bounds(own), std::max(0.0, offset)), control), part.name, {settings.detail, true}, stage, control);
   if (!skin) return skin.issue();
   if (skin->mesh.empty())
     return Issue{fmt::format("is nowhere as thick as two walls of {:.4g}, so nothing of it would be hollow", settings.thickness), part.name, {}, "take a thinner wall"};
   if (skin->settled > 0) result.report.tell(volume_settled, skin->settled, part.name);
+  std::vector<FieldSample> at_drains;
+  for (const Vec3& drain : settings.drains) at_drains.push_back(distance(drain));
   // The part and the new side, one of them turned over: nearer to each other than the wall they are nowhere.
   for (Index f = 0; f < own.face_count(); ++f) result.sources.add(0, f);
   for (Index t : skin->source) result.sources.add(0, t == no_index ? no_index : list.face[t]);
@@ -162,9 +255,9 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
   append(result.mesh, skin->mesh);
   if (!settings.drains.empty()) {
     std::vector<Operand> operands{{std::make_shared<const Mesh>(result.mesh), part.name, Operation::unite, Affine::Identity(), true}};
-    for (const Vec3& drain : settings.drains) {
-      const FieldSample there = distance(drain);
-      const Vec3 on = drain - there.value * there.gradient, out = there.gradient;
+    for (std::size_t d = 0; d < settings.drains.size(); ++d) {
+      const FieldSample& there = at_drains[d];
+      const Vec3 on = settings.drains[d] - there.value * there.gradient, out = there.gradient;
       // A little longer than the wall on both sides, but not so long that it reaches what lies opposite.
       const double reach = 1.5 * settings.thickness, radius = settings.drain_diameter / 2;
       const Vec3 from = settings.outside ? Vec3(on - 0.5 * settings.thickness * out) : Vec3(on - reach * out), to = settings.outside ? Vec3(on + reach * out) : Vec3(on + 0.5 * settings.thickness * out);

@@ -7,19 +7,17 @@
 
 namespace anvil {
 
-struct BlendPart {
-  recast::Part part;
-  Operation operation = Operation::unite;  ///< union, difference or intersection with all before it; ignored on the first
-};
-
 struct BlendSettings {
+  Operation operation = Operation::unite;  ///< union, difference or intersection, with all parts behind the first
   double detail = 1;  ///< about how long the new edges are, mesh units
-  double blend = 0;   ///< radius with which the edges are filled or rounded in which parts meet; 0: they stay sharp
+  double blend = 0;   ///< radius of the rounds along the edges in which parts meet; 0: they stay sharp
 };
 
-/// Combines parts by their distance fields; where two meet at right angles the blend is a round of that radius. Parts that are not sound are re-skinned first.
-/// @return one sound mesh, every face with the part and face that is nearest; empty with the reason. An Issue as of recast_parts(). Throws Stopped.
-Result<BooleanResult> blend_parts(std::span<const BlendPart> parts, const BlendSettings& settings, const Control& control = {});
+/// Combines parts by their distance fields. A blend is what a ball of that radius, rolled along outside of the whole (of a union) or inside of it (of the other two), leaves along the edges in
+/// which parts meet: morphological closing or opening (Serra, "Image Analysis and Mathematical Morphology", 1982), within two radii of those edges, running out beyond. Flush faces stay as they are. Parts
+/// that are not sound are re-skinned first.
+/// @return one sound mesh, every face with the part and face that is nearest; empty with the reason. An Issue where the ball fits nowhere, and as of recast_parts(). Throws Stopped.
+Result<BooleanResult> blend_parts(std::span<const recast::Part> parts, const BlendSettings& settings, const Control& control = {});
 
 struct ShellSettings {
   double thickness = 2;        ///< of the wall, mesh units

@@ -7,17 +7,17 @@
 namespace anvil {
 namespace {
 
-void add_parts(const std::vector<StepInput::Tool>& tools, Operation operation, std::vector<BlendPart>& parts) {
+void add_parts(const std::vector<StepInput::Tool>& tools, std::vector<recast::Part>& parts) {
   for (const StepInput::Tool& tool : tools) {
-    if (tool.mesh != nullptr) parts.push_back({{tool.mesh, tool.name, tool.placement}, operation});
-    add_parts(tool.tray, operation, parts);
+    if (tool.mesh != nullptr) parts.push_back({tool.mesh, tool.name, tool.placement});
+    add_parts(tool.tray, parts);
   }
 }
 
 Result<StepOutput> run(const StepInput& input) {
-  std::vector<BlendPart> parts{{{input.mesh, input.name}}};
-  add_parts(input.tools, *operation_named(input.fields.text("operation")), parts);
-  return as_output(blend_parts(parts, {input.fields.number("detail"), input.fields.number("blend")}, input.control));
+  std::vector<recast::Part> parts{{input.mesh, input.name}};
+  add_parts(input.tools, parts);
+  return as_output(blend_parts(parts, {*operation_named(input.fields.text("operation")), input.fields.number("detail"), input.fields.number("blend")}, input.control));
 }
 
 }  // namespace

@@ -1,0 +1,152 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Offsets, blends and shells against closed formulas; what a recast thins, sifts and leaves open.
+#include <catch2/catch.hpp>
+
+#include "core/mesh/edges.h"
+#include "core/recast/recast.h"
+#include "core/recast/volumes.h"
+#include "tests/support/meshes.h"
+#include "tests/support/nearest.h"
+#include "tests/support/referee.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+constexpr double pi = std::numbers::pi;
+
+BooleanResult sound(Result<BooleanResult> result) {
+  REQUIRE(result);
+  REQUIRE_FALSE(result->mesh.empty());
+  CHECK(judge(in_triangles(result->mesh)).sound());
+  CHECK(result->sources.face.size() == result->mesh.face_count());
+  return std::move(*result);
+}
+
+BooleanResult recast_of(const Mesh& mesh, const RecastSettings& settings) {
+  const recast::Part part{shared(mesh), "part"};
+  return sound(recast_parts({&part, 1}, settings));
+}
+
+double blended(const Mesh& one, const Mesh& other, Operation operation, double detail, double blend) {
+  const std::vector<recast::Part> parts{{shared(one), "one"}, {shared(other), "other"}};
+  return signed_volume(sound(blend_parts(parts, {operation, detail, blend})).mesh);
+}
+
+/// Edges with one face.
+std::size_t borders(const Mesh& mesh) {
+  const EdgeTable edges = build_edges(mesh);
+  std::size_t count = 0;
+  for (Index e = 0; e < edges.size(); ++e) count += edges.corners_of(e).size() == 1;
+  return count;
+}
+
+}  // namespace
+
+TEST_CASE("a box moved out has the volume that Steiner gives, by second order; moved in it is a box, exactly") {
+  // V + A d + π (a + b + c) d² + 4/3 π d³ (Steiner, "Über parallele Flächen", 1840; here from memory).
+  const double a = 30, b = 20, c = 10;
+  const Mesh box = placed(stock("box", {a, b, c}), {1, 2, 3}, {17, 23, 41});
+  const auto offset = [&](double d, double detail) {
+    RecastSettings settings;
+    settings.detail = detail;
+    settings.offset = d;
+    return signed_volume(recast_of(box, settings).mesh);
+  };
+  const double d = 2, steiner = a * b * c + 2 * (a * b + b * c + c * a) * d + pi * (a + b + c) * d * d + 4 * pi / 3 * d * d * d;
+  double coarse = 0, fine = 0;
+  for (double shift : {1.0, 1.03, 1.07, 1.12}) coarse += std::abs(offset(d, 1.6 * shift) / steiner - 1), fine += std::abs(offset(d, 0.4 * shift) / steiner - 1);
+  CHECK(fine < 1e-3);
+  CHECK(coarse / fine > 8);  // 16 by second order
+  CHECK(offset(-d, 1.1) == Approx((a - 2 * d) * (b - 2 * d) * (c - 2 * d)).epsilon(1e-7));
+  RecastSettings gone;
+  gone.offset = -5.1;
+  const recast::Part part{shared(box), "box"};
+  const Result<BooleanResult> nothing = recast_parts({&part, 1}, gone);
+  REQUIRE(nothing);
+  CHECK(nothing->mesh.empty());
+  CHECK(nothing->report.empty_reason == "nothing in it is as thick as that");
+}
+
+TEST_CASE("where a pin meets a slab at right angles a blend is a round all about: its volume, by closed formula") {
+  // Along straight sides (1 − π/4) r² of area; about the pin's four corners the same turned full circle: 2π r³ (5/6 − π/4), by Pappus' theorem (elementary).
+  const Mesh slab = stock("box", {40, 30, 8}), pin = placed(stock("box", {10, 10, 20}), {0, 0, 7}), through = stock("box", {10, 10, 20});
+  const double r = 3, round = 40 * (1 - pi / 4) * r * r + 2 * pi * r * r * r * (5.0 / 6 - pi / 4), plain = 9600 + 10 * 10 * 13;
+  CHECK(blended(slab, pin, Operation::unite, 0.7, 0) == Approx(plain).epsilon(1e-6));
+  CHECK(blended(slab, pin, Operation::unite, 0.5, r) - plain == Approx(round).epsilon(0.03));
+  // Taken away instead, the hole's two rims lose as much.
+  CHECK(blended(slab, through, Operation::difference, 0.7, 0) == Approx(8800).epsilon(1e-6));
+  CHECK(8800 - blended(slab, through, Operation::difference, 0.5, r) == Approx(2 * round).epsilon(0.03));
+  CHECK(blended(slab, through, Operation::intersection, 0.7, 0) == Approx(800).epsilon(1e-6));
+  // Flush faces stay as they are where nothing else is near.
+  const Mesh beside = placed(stock("box", {40, 30, 8}), {20, 0, 0});
+  CHECK(blended(slab, beside, Operation::unite, 1, r) == Approx(60 * 30 * 8).epsilon(1e-6));
+  // A part that is not sound is re-skinned first.
+  const Mesh open = without_faces(stock("sphere", {20, 24, 12}), {40});
+  const std::vector<recast::Part> parts{{shared(slab), "slab"}, {shared(open), "ball"}};
+  const BooleanResult both = sound(blend_parts(parts, {Operation::unite, 1.5, 2}));
+  CHECK(std::any_of(both.report.done.begin(), both.report.done.end(), [](const auto& done) { return done.what() == "skinned_first" && done.part == "ball"; }));
+}
+
+TEST_CASE("a shell's own side stays bit for bit, its wall is as thick as asked for everywhere, and drains lead out") {
+  const Mesh box = placed(stock("box", {30, 20, 10}), {1, 2, 3}, {5, 10, 15});
+  const recast::Part part{shared(box), "box"};
+  ShellSettings settings;
+  settings.thickness = 2;
+  const BooleanResult inner = sound(shell_part(part, settings));
+  CHECK(signed_volume(inner.mesh) == Approx(6000 - 26 * 16 * 6).epsilon(1e-7));
+  for (std::size_t v = 0; v < box.positions.size(); ++v) CHECK(inner.mesh.positions[v] == box.positions[v]);
+  const DistanceToSurface to_box(box);
+  for (std::size_t v = box.positions.size(); v < inner.mesh.positions.size(); ++v) CHECK(to_box(inner.mesh.positions[v]) == Approx(2).epsilon(1e-3));
+  settings.outside = true;
+  settings.detail = 0.5;
+  const BooleanResult outer = sound(shell_part(part, settings));
+  CHECK(signed_volume(outer.mesh) == Approx(2 * 1100 * 2 + pi * 60 * 4 + 4 * pi / 3 * 8).epsilon(2e-3));
+  settings.outside = false;
+  const Vec3 top = Placement{{1, 2, 3}, {5, 10, 15}, Vec3::Ones()}.matrix() * Vec3(3, 2, 5), side = Placement{{1, 2, 3}, {5, 10, 15}, Vec3::Ones()}.matrix() * Vec3(15, 1, 0);
+  settings.drains = {top, side};
+  settings.drain_diameter = 3;
+  const BooleanResult drained = sound(shell_part(part, settings));
+  CHECK(signed_volume(drained.mesh) == Approx(6000 - 26 * 16 * 6 - 2 * 2 * polygon_area(48, 1.5)).epsilon(1e-6));
+  settings.thickness = 5.5;
+  CHECK(shell_part(part, settings).issue().what.find("nowhere as thick") != std::string::npos);
+  settings.detail = 6;
+  CHECK(shell_part(part, settings).issue().what.find("too coarse") != std::string::npos);
+  const recast::Part open{shared(without_faces(box, {0})), "open"};
+  CHECK(shell_part(open, {}).issue().what.find("not sound") != std::string::npos);
+}
+
+TEST_CASE("flat areas of a recast are thinned, strays sifted, and holes left open where asked for") {
+  const Mesh box = placed(stock("box", {30, 20, 10}), {1, 2, 3}, {17, 23, 41});
+  RecastSettings settings;
+  settings.detail = 1;
+  const std::size_t whole = recast_of(box, settings).mesh.face_count();
+  settings.flatten = 1;
+  const BooleanResult flat = recast_of(box, settings);
+  CHECK(flat.mesh.face_count() < whole / 50);
+  CHECK(signed_volume(flat.mesh) == Approx(6000).epsilon(1e-6));
+  // A speck beside it goes, and is told; where smaller things count it stays.
+  Mesh with_speck = box;
+  append(with_speck, placed(cube(0.9), {60, 0, 0}));
+  settings = {};
+  const BooleanResult sifted = recast_of(with_speck, settings);
+  CHECK(signed_volume(sifted.mesh) == Approx(6000).epsilon(1e-6));
+  CHECK(sifted.report.done.back().what() == "small_shells_left_out");
+  settings.smallest = 0.5;
+  CHECK(signed_volume(recast_of(with_speck, settings).mesh) > 6000.3);
+  // A box without its lid is open on top again.
+  settings = {};
+  const recast::Part open{shared(without_faces(stock("box", {30, 20, 10}), {1})), "open"};
+  CHECK(borders(recast_parts({&open, 1}, settings)->mesh) == 0);
+  settings.close_holes = false;
+  const Result<BooleanResult> left_open = recast_parts({&open, 1}, settings);
+  REQUIRE(left_open);
+  CHECK(left_open->open_on_purpose);
+  CHECK(borders(left_open->mesh) > 50);
+  for (Index f : left_open->sources.face) CHECK(f != no_index);
+  // Smoothing leaves a ball's volume, and takes nothing off a box's edges.
+  settings.smoothing = 20;
+  settings.close_holes = true;
+  CHECK(signed_volume(recast_of(box, settings).mesh) == Approx(6000).epsilon(1e-6));
+}
