@@ -120,6 +120,24 @@ const std::vector<Shot> shots = {
        w.verbs().find(QStringLiteral("recast"))->trigger();
        w.session().wait_idle();
      }},
+    {QStringLiteral("reduce"),
+     [](MainWindow& w) {
+       w.set_station(Station::recast);
+       w.session().bring_in({std::filesystem::path(DEMO_DATA) / "buoy-cap.ply"}, Unit::millimetre);
+       while (w.session().busy_with_files()) wait(50);
+       w.session().wait_idle();
+       show_only(w, w.session().chosen());
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_selection();
+       wait(400);
+       w.verbs().find(QStringLiteral("recast"))->trigger();
+       w.session().wait_idle();
+       w.verbs().find(QStringLiteral("reduce"))->trigger();
+       w.session().wait_idle();
+       wait(300);
+       w.verbs().find(QStringLiteral("deviation_map"))->trigger();
+     }},
     {QStringLiteral("chamfer"),
      [](MainWindow& w) {
        w.set_station(Station::shape);
@@ -207,12 +225,6 @@ const std::vector<Shot> shots = {
        float_housing(w);
        w.verbs().find(QStringLiteral("mend_plan"))->trigger();
        while (w.session().busy_with_files()) wait(50);
-     }},
-    {QStringLiteral("mended"),
-     [](MainWindow& w) {
-       float_housing(w);
-       w.verbs().find(QStringLiteral("mend"))->trigger();
-       w.session().wait_idle();
      }},
     {QStringLiteral("deviation"),
      [](MainWindow& w) {

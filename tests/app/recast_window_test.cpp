@@ -113,3 +113,33 @@ TEST_CASE("a ring is reduced to a tenth and smoothed; the card says from how man
   CHECK(d.job().at(ring).recipe.empty());
   CHECK(d.session().result(ring).report->triangles == triangles);
 }
+
+TEST_CASE("a box and a pin are blended, and a box is hollowed and drained, by keys from an empty job") {
+  Driver d;
+  box_and_cylinder(d);
+  d.session().select({1, 2});
+  d.key(Qt::Key_5, Qt::ControlModifier);
+  d.key(Qt::Key_K, Qt::ControlModifier | Qt::AltModifier);
+  d.settle();
+  REQUIRE(last_step(d, 1).kind->key == "voxel-combine");
+  REQUIRE(last_step(d, 1).tools.size() == 1);
+  type_in(d, 1, "detail", 1);
+  type_in(d, 1, "blend", 3);
+  CHECK(d.session().result(1).report->sound);
+  // As if united, and a round about the pin on the box's top; it may reach out on both sides of it.
+  const double united = box_volume + pin_area * 20;
+  CHECK(d.volume(1) > united + 20);
+  CHECK(d.volume(1) < united + 400);
+  for (int k = 0; k < 3; ++k) d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  REQUIRE(d.job().at(1).recipe.empty());
+  d.session().select({1});
+  d.key(Qt::Key_H, Qt::ControlModifier | Qt::ShiftModifier);
+  d.settle();
+  REQUIRE(last_step(d, 1).kind->key == "shell");
+  type_in(d, 1, "thickness", 2);
+  CHECK(d.session().result(1).report->sound);
+  CHECK(d.session().result(1).report->shells == 2);
+  const Vec3 size = bounds(*d.session().result(1).evaluated->mesh).size();
+  CHECK(d.volume(1) == Approx(box_volume - (size.x() - 4) * (size.y() - 4) * (size.z() - 4)).epsilon(1e-6));
+}

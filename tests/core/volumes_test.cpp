@@ -56,7 +56,7 @@ TEST_CASE("a box moved out has the volume that Steiner gives, by second order; m
   };
   const double d = 2, steiner = a * b * c + 2 * (a * b + b * c + c * a) * d + pi * (a + b + c) * d * d + 4 * pi / 3 * d * d * d;
   double coarse = 0, fine = 0;
-  for (double shift : {1.0, 1.03, 1.07, 1.12}) coarse += std::abs(offset(d, 1.6 * shift) / steiner - 1), fine += std::abs(offset(d, 0.4 * shift) / steiner - 1);
+  for (double shift : {1.0, 1.07}) coarse += std::abs(offset(d, 1.6 * shift) / steiner - 1), fine += std::abs(offset(d, 0.4 * shift) / steiner - 1);
   CHECK(fine < 1e-3);
   CHECK(coarse / fine > 8);  // 16 by second order
   CHECK(offset(-d, 1.1) == Approx((a - 2 * d) * (b - 2 * d) * (c - 2 * d)).epsilon(1e-7));
