@@ -69,14 +69,15 @@ Result<Loaded> evaluate_job(const Job& job, const std::string& path, const std::
   return loaded;
 }
 
-Result<Loaded> load(const std::string& path) {
+/// @param points  a file with points and no faces will do
+Result<Loaded> load(const std::string& path, bool points = false) {
   progress("Reading " + path);
   if (is_job(path)) {
     Result<Job> job = load_job(path);
     if (!job) return job.issue();
     return evaluate_job(*job, path, "");
   }
-  Result<Import> import = read_mesh(path);
+  Result<Import> import = read_mesh(path, points);
   if (!import) return import.issue();
   say_notes(path, import->notes);
   return Loaded{std::move(import->mesh), {}, {}};
@@ -84,7 +85,9 @@ Result<Loaded> load(const std::string& path) {
 
 /// What has to be right before anything is read: the formats of the outputs, and where the report goes.
 std::optional<Issue> refused(const std::string& output, const std::string& json) {
-  if (const auto format = format_of(output); !format) return format.issue();
+  const auto format = format_of(output);
+  if (!format) return format.issue();
+  if (*format == MeshFormat::xyz) return points_only(output);
   return json_refused(json);
 }
 
@@ -224,7 +227,7 @@ int run_apply(const ApplyRequest& request, StepTable table) {
   Seconds seconds;
   std::vector<std::shared_ptr<const Mesh>> meshes;
   for (const std::string& path : request.inputs) {
-    Result<Loaded> loaded = load(path);
+    Result<Loaded> loaded = load(path, kind->takes_points);
     if (!loaded) return fail(loaded.issue());
     meshes.push_back(std::make_shared<const Mesh>(std::move(loaded->mesh)));
   }

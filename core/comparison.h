@@ -21,7 +21,8 @@ struct PlannedRepair {
 /// What people compare at a glance.
 struct Numbers {
   std::size_t triangles = 0;
-  double volume = 0, area = 0;  ///< in units of the coordinates; the volume is one only of a closed mesh
+  double volume = 0, area = 0;  ///< in units of the coordinates
+  bool closed = false;          ///< else the volume is none
 };
 Numbers numbers_of(const Mesh& mesh);
 

@@ -225,6 +225,7 @@ void pass(auto& archive, Comparison& comparison) {
     archive.plain(numbers->triangles);
     archive.plain(numbers->volume);
     archive.plain(numbers->area);
+    archive.plain(numbers->closed);
   }
   pass_shared(archive, comparison.before);
   pass_shared(archive, comparison.after);

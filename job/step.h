@@ -112,6 +112,7 @@ struct StepKind {
   std::string shortcut = {};  ///< of the verb that adds it, as "Shift+M"
   /// Sets the numbers of a new step to what suits a part with these bounds, in its own frame; null: as they are.
   void (*suit)(Step& step, const Box3& part) = nullptr;
+  bool takes_points = false;  ///< also works on point clouds, meshes that have vertices alone
 };
 
 using StepTable = std::span<const StepKind* const>;

@@ -25,11 +25,8 @@ QString in_words(const Comparison& comparison) {
   };
   const auto number = [](double value) { return QString::number(value, 'g', 6); };
   const Numbers &was = comparison.numbers_before, &is = comparison.numbers_after;
-  bool was_closed = true, is_closed = true;
   if (comparison.before != nullptr) {
     const SoundnessReport &before = *comparison.before, &after = *comparison.after;
-    was_closed = before.closed();
-    is_closed = after.closed();
     row(StepCard::tr("Holes"), QString::number(before.holes()), QString::number(after.holes()));
     for (const FamilyReport& found : before.families)
       if (found.family->role != FamilyRole::note && found.family != &families::open_edges && (found.count > 0 || after.count(*found.family) > 0))
@@ -37,7 +34,7 @@ QString in_words(const Comparison& comparison) {
   } else {
     row(StepCard::tr("Triangles"), QString::number(was.triangles), QString::number(is.triangles));
   }
-  row(StepCard::tr("Volume, mm³"), was_closed ? number(was.volume) : StepCard::tr("open"), is_closed ? number(is.volume) : StepCard::tr("open"));
+  row(StepCard::tr("Volume, mm³"), was.closed ? number(was.volume) : StepCard::tr("open"), is.closed ? number(is.volume) : StepCard::tr("open"));
   row(StepCard::tr("Area, mm²"), number(was.area), number(is.area));
   const Deviation& d = comparison.deviation;
   QString words = QStringLiteral("<table cellspacing='0' cellpadding='1'>%1</table>").arg(rows);

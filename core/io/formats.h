@@ -30,6 +30,9 @@ std::string write_ply(const Mesh& mesh);
 Import read_off(std::string_view bytes);
 std::string write_off(const Mesh& mesh);
 
+/// XYZ: a point in each line, its coordinates first; what follows them in the line (normals, colours) is skipped, and so is what follows a #.
+Import read_xyz(std::string_view bytes);
+
 /// 3MF Core Specification, by lib3mf; every build item in its place, coordinates in millimetres.
 Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size);
 /// One object in millimetres; polygons are cut into triangles. Not by lib3mf, which cuts coordinates off after six

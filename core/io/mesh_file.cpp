@@ -22,11 +22,12 @@ Result<MeshFormat> format_of(const std::filesystem::path& path) {
   if (ending == ".ply") return MeshFormat::ply;
   if (ending == ".off") return MeshFormat::off;
   if (ending == ".3mf") return MeshFormat::threemf;
+  if (ending == ".xyz") return MeshFormat::xyz;
   return Issue{ending.empty() ? "the name has no ending that tells its format"
                               : fmt::format("\"{}\" is not a mesh format known here", ending),
                path.string(),
                {},
-               "use .stl, .obj, .ply, .off or .3mf"};
+               "use .stl, .obj, .ply, .off or .3mf, or .xyz for points"};
 }
 
 void check_range(Mesh& mesh, std::vector<std::string>& notes) {
@@ -48,7 +49,7 @@ void check_range(Mesh& mesh, std::vector<std::string>& notes) {
   if (zeroed > 0) notes.push_back(fmt::format("{} coordinates that are nothing beside the others were taken as 0", zeroed));
 }
 
-Result<Import> read_mesh(const std::filesystem::path& path) {
+Result<Import> read_mesh(const std::filesystem::path& path, bool points) {
   const Result<MeshFormat> format = format_of(path);
   Result<FileBytes> bytes = FileBytes::read(path);
   if (!bytes) return bytes.issue();
@@ -73,15 +74,18 @@ Result<Import> read_mesh(const std::filesystem::path& path) {
       case MeshFormat::threemf:
         import = read_3mf(path, view.size());
         break;
+      case MeshFormat::xyz:
+        import = read_xyz(view);
+        break;
     }
     check_range(import.mesh, import.notes);
-    if (import.mesh.empty())
+    if (import.mesh.empty() && !(points && !import.mesh.positions.empty()))
       return Issue{import.mesh.positions.empty()
                        ? std::string("no faces were found in it")
                        : fmt::format("it holds {} points and no faces", import.mesh.positions.size()),
                    path.string(),
                    {},
-                   "choose a file with faces"};
+                   import.mesh.positions.empty() ? "choose a file with faces" : "recast the points first (clean-anvil-cli apply recast), or choose a file with faces"};
     return import;
   } catch (const BadFile& bad) {
     return Issue{bad.what, path.string(), {}, bad.remedy};
@@ -105,6 +109,8 @@ Result<Mesh> as_floats(const Mesh& mesh, const FloatSettings& settings, const st
 
 }  // namespace
 
+Issue points_only(const std::filesystem::path& path) { return {".xyz holds points only, no faces", path.string(), {}, "use .stl, .obj, .ply, .off or .3mf"}; }
+
 Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes,
                                   const WriteSettings& settings) {
   const Result<MeshFormat> format = format_of(path);
@@ -124,8 +130,10 @@ Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path&
       const Result<Mesh> floats = as_floats(mesh, {}, path, notes);
       return floats ? write_3mf(*floats, path) : floats.issue();
     }
+    case MeshFormat::xyz:
+      break;
   }
-  return Issue{"unknown format", path.string(), {}, ""};
+  return points_only(path);
 }
 
 }  // namespace anvil

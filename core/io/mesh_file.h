@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Reading and writing meshes as files: STL, OBJ, PLY, OFF and 3MF, told by the file's ending.
+// Reading and writing meshes as files: STL, OBJ, PLY, OFF and 3MF, told by the file's ending. Reading point clouds: XYZ, and PLY without faces.
 #pragma once
 
 #include <filesystem>
@@ -11,7 +11,7 @@
 
 namespace anvil {
 
-enum class MeshFormat { stl, obj, ply, off, threemf };
+enum class MeshFormat { stl, obj, ply, off, threemf, xyz };
 
 /// The format for a path's ending (any case), or an Issue that lists the endings known.
 Result<MeshFormat> format_of(const std::filesystem::path& path);
@@ -34,7 +34,11 @@ void check_range(Mesh& mesh, std::vector<std::string>& notes);
 /// Reads one file. Hostile input is expected: every count is checked against the bytes that are there,
 /// so memory stays within a small multiple of the file's size. Polygons stay polygons; the bit-equal
 /// corners of an STL are welded. Fails with the file's name, the place in it and a remedy.
-Result<Import> read_mesh(const std::filesystem::path& path);
+/// @param points  a file without faces is read as a point cloud, a mesh that has vertices alone; else it is refused
+Result<Import> read_mesh(const std::filesystem::path& path, bool points = false);
+
+/// Why no mesh is written with this ending.
+Issue points_only(const std::filesystem::path& path);
 
 struct WriteSettings {
   FacesWritten faces = FacesWritten::convex;  ///< for OBJ, PLY and OFF

@@ -88,4 +88,14 @@ bool is_flat(const std::vector<Vec3>& positions, std::span<const Index> ring, do
   return std::all_of(ring.begin(), ring.end(), [&](Index v) { return std::abs(normal.dot(positions[v] - origin - middle)) <= slack; });
 }
 
+bool is_closed(const Mesh& mesh) {
+  const EdgeTable edges = build_edges(mesh);
+  for (Index e = 0; e < edges.size(); ++e) {
+    int net = 0;
+    for (Index c : edges.corners_of(e)) net += mesh.corners[c] == edges.vertices[e][0] ? 1 : -1;
+    if (net != 0) return false;
+  }
+  return true;
+}
+
 }  // namespace anvil

@@ -20,4 +20,7 @@ std::vector<BoundaryChain> boundary_chains(const EdgeTable& edges);
 /// Do all vertices of a closed chain lie within `tolerance` (mesh units) of one plane?
 bool is_flat(const std::vector<Vec3>& positions, std::span<const Index> ring, double tolerance);
 
+/// Is every edge passed as often one way as the other? Then it encloses a volume, whatever else is wrong with it.
+bool is_closed(const Mesh& mesh);
+
 }  // namespace anvil

@@ -4,8 +4,11 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <limits>
+#include <optional>
 
 #include "core/boolean/stage_clock.h"
+#include "core/mesh/bvh.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/winding.h"
@@ -21,6 +24,7 @@ using namespace recast;
 
 constexpr Note skin_settled{"skin_settled", "1 place of the skin was settled by the engine", "{0} places of the skin were settled by the engine"};
 constexpr Note small_shells_left_out{"small_shells_left_out", "1 shell smaller than the smallest feature was left out", "{0} shells smaller than the smallest feature were left out"};
+constexpr Note points_as_balls{"points_as_balls", "1 point as a ball of radius {1}", "{0} points as balls of radius {1}", Note::Place::card};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};
 
 std::vector<SubMesh> shells_of(const Mesh& mesh) {
@@ -87,6 +91,66 @@ void drop_inner_shells(BooleanResult& result) {
   outer.take();
 }
 
+/// Points of parts without faces, in the common space.
+struct Cloud {
+  std::vector<Vec3> points;
+  std::vector<Index> part;  ///< of each
+};
+Cloud cloud_of(std::span<const Part> parts, std::vector<Part>& surfaces, std::vector<Index>& place_of) {
+  Cloud cloud;
+  for (Index k = 0; k < parts.size(); ++k) {
+    if (!parts[k].mesh->empty()) {
+      surfaces.push_back(parts[k]);
+      place_of.push_back(k);
+      continue;
+    }
+    for (const Vec3& p : parts[k].mesh->positions) cloud.points.push_back(parts[k].placement * p), cloud.part.push_back(k);
+  }
+  return cloud;
+}
+
+/// Balls of this radius close a surface on which points lie about evenly: 1.3 times the way from most of them to the next (common practice).
+double suiting_radius(const std::vector<Vec3>& points) {
+  constexpr std::size_t asked = 200;
+  constexpr double share = 0.9, more = 1.3;
+  const std::size_t step = std::max<std::size_t>(1, points.size() / asked);
+  std::vector<double> squares;
+  for (std::size_t k = 0; k < points.size(); k += step) {
+    double least = std::numeric_limits<double>::infinity();
+    for (const Vec3& q : points)
+      if (const double square = (q - points[k]).squaredNorm(); square > 0) least = std::min(least, square);
+    if (std::isfinite(least)) squares.push_back(least);
+  }
+  if (squares.empty()) return 1;
+  const auto at = squares.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(squares.size() - 1));
+  std::nth_element(squares.begin(), at, squares.end());
+  return more * std::sqrt(*at);
+}
+
+/// A skin about another and balls. @param first  what the sources of points are counted from
+Result<Skin> with_balls(const Skin& skin, const Cloud& cloud, Index first, double radius, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
+  std::vector<Triangle> dots;
+  for (Index k = 0; k < cloud.points.size(); ++k) dots.push_back({k, k, k});
+  const Bvh tree(cloud.points, dots);
+  const TriangleList list = triangulate(skin.mesh);
+  std::optional<SignedDistance> surface;
+  if (!list.triangles.empty()) surface.emplace(skin.mesh.positions, list.triangles);
+  const Field field{[&](const Vec3& p) {
+    const Index k = tree.nearest(cloud.points, dots, p).triangle;
+    const Vec3 way = p - cloud.points[k];
+    const double distance = way.norm();
+    FieldSample ball{distance - radius, distance > 0 ? Vec3(way / distance) : Vec3(Vec3::UnitZ()), first + k};
+    if (!surface) return ball;
+    FieldSample sample = (*surface)(p);
+    if (ball.value < sample.value) return ball;
+    sample.source = skin.source[list.face[sample.source]];
+    return sample;
+  }};
+  Box3 box = bounds(skin.mesh);
+  for (const Vec3& p : cloud.points) box.add(Vec3(p.array() - radius)), box.add(Vec3(p.array() + radius));
+  return lay_skin(ground_of(field, box, control), name, settings, stage, control);
+}
+
 constexpr double held_edge = 30;  // degrees: a skin's own unevenness stays below
 
 /// Triangles that lie nearly in one plane drawn together, up to a tenth of the detail.
@@ -140,15 +204,28 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   const auto begin = std::chrono::steady_clock::now();
   BooleanResult result;
   boolean::StageClock stage(result.report, control);
-  const Soup soup = stage("gather", 0.1, [&] { return soup_of(parts, result.report, control); });
-  if (soup.triangles.empty()) {
+  std::vector<Part> surfaces;
+  std::vector<Index> place_of;  // of each of those among the parts
+  const Cloud cloud = cloud_of(parts, surfaces, place_of);
+  Soup soup = stage("gather", 0.1, [&] { return soup_of(surfaces, result.report, control); });
+  for (Index& part : soup.part) part = place_of[part];
+  if (soup.triangles.empty() && cloud.points.empty()) {
     result.report.empty_reason = "it has no faces";
     return result;
   }
   const std::string& name = parts[0].name;
-  const SkinSettings how{settings.detail, settings.sharp};
-  Result<Skin> skin = lay_skin(ground_on(soup.positions, soup.triangles, soup.normals, soup.closed, control), name, how, stage, control);
+  const SkinSettings how{settings.detail, settings.sharp && cloud.points.empty()};
+  Result<Skin> skin = Skin{};
+  if (!soup.triangles.empty()) skin = lay_skin(ground_on(soup.positions, soup.triangles, soup.normals, soup.closed, control), name, how, stage, control);
   if (!skin) return skin.issue();
+  if (!cloud.points.empty()) {
+    const double radius = settings.point_radius > 0 ? settings.point_radius : suiting_radius(cloud.points);
+    if (settings.detail > 1.5 * radius)
+      return Issue{fmt::format("balls of {:.3g} about the points are too small for a detail of {:.4g}", radius, settings.detail), name, {}, fmt::format("take a detail of at most {:.3g}, or a larger radius", 1.5 * radius)};
+    result.report.tell(points_as_balls, cloud.points.size(), fmt::format("{:.3g}", radius));
+    skin = with_balls(*skin, cloud, static_cast<Index>(soup.triangles.size()), radius, name, how, stage, control);
+    if (!skin) return skin.issue();
+  }
   if (skin->spanned > 0) result.report.tell(holes_spanned, skin->spanned, name);
   if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
   if (settings.offset != 0 && !skin->mesh.empty()) {
@@ -161,7 +238,15 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     return result;
   }
   result.mesh = std::move(skin->mesh);
-  for (Index t : skin->source) result.sources.add(t == no_index ? 0 : soup.part[t], t == no_index ? no_index : soup.face[t]);
+  const auto triangles = static_cast<Index>(soup.triangles.size());
+  for (Index t : skin->source) {
+    if (t == no_index)
+      result.sources.add(0, no_index);
+    else if (t < triangles)
+      result.sources.add(soup.part[t], soup.face[t]);
+    else
+      result.sources.add(cloud.part[t - triangles], no_index);
+  }
   if (const std::size_t gone = drop_small_shells(result, settings.smallest > 0 ? settings.smallest : 2 * settings.detail); gone > 0)
     result.report.tell(small_shells_left_out, gone, name);
   std::vector<const Mesh*> from;

@@ -4,6 +4,7 @@
 #include <tbb/parallel_for.h>
 
 #include <cmath>
+#include <limits>
 
 #include "core/mesh/edges.h"
 #include "core/mesh/nearest.h"
@@ -25,7 +26,15 @@ SignedDistance::SignedDistance(std::span<const Vec3> positions, std::span<const 
 }
 
 FieldSample SignedDistance::operator()(const Vec3& p) const {
-  const Index t = tree_.nearest(positions_, triangles_, p).triangle;
+  // No farther than the one that was nearest to the point asked for before, mostly a neighbour: only a bound, so that what is found does not depend on it.
+  thread_local Index last = 0;
+  const auto square_to = [&](Index t) {
+    const auto& [a, b, c] = triangles_[t];
+    return (nearest_on_triangle(p, positions_[a], positions_[b], positions_[c]) - p).squaredNorm();
+  };
+  const double bound = last < triangles_.size() ? square_to(last) * (1 + 1e-9) + std::numeric_limits<double>::min() : std::numeric_limits<double>::infinity();
+  const Index found = tree_.nearest(positions_, triangles_, p, bound).triangle, t = found == no_index ? last : found;
+  last = t;
   const auto& [a, b, c] = triangles_[t];
   const Vec3 at = nearest_on_triangle(p, positions_[a], positions_[b], positions_[c]);
   const Vec3 away = p - at;

@@ -83,11 +83,14 @@ Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinS
   if (const double over = std::max(std::cbrt(grid.cells() / most_cells), static_cast<double>(*std::max_element(grid.size.begin(), grid.size.end())) / longest); over > 1)
     return Issue{fmt::format("a detail of {:.4g} is too fine for {:.4g} x {:.4g} x {:.4g}", settings.detail, size.x(), size.y(), size.z()), name, {},
                  fmt::format("take at least {:.3g}", 1.01 * settings.detail * over)};
-  // Where the engine cannot settle what is left crossing, another grid leaves it elsewhere, or nowhere.
+  // Where the engine cannot settle what is left crossing, another grid leaves it elsewhere, or nowhere. It is not asked where so much crosses that it would take minutes.
   constexpr int grids = 4;
+  constexpr double most_crossing = 0.03;
   for (int k = 0; k < grids; ++k) {
     Laid laid = lay_on(grid, ground, settings, stage, control);
-    if (laid.skin.mesh.empty() || laid.is_sound || stage("settle", 1, [&] { return settle(laid, control); })) return std::move(laid.skin);
+    if (laid.skin.mesh.empty() || laid.is_sound) return std::move(laid.skin);
+    const bool few = static_cast<double>(laid.crossing) < most_crossing * static_cast<double>(laid.skin.mesh.face_count());
+    if (few && stage("settle", 1, [&] { return settle(laid, control); })) return std::move(laid.skin);
     grid.origin -= settings.detail * Vec3(0.31, 0.17, 0.23);
   }
   return Issue{fmt::format("the skin would cross itself at a detail of {:.4g}", settings.detail), name, {}, "take a finer one, or a coarser one"};

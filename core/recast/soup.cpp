@@ -2,7 +2,7 @@
 #include "core/recast/soup.h"
 
 #include "core/exact/predicates.h"
-#include "core/mesh/edges.h"
+#include "core/mesh/boundary.h"
 #include "core/mesh/weld.h"
 #include "core/soundness/analysis.h"
 
@@ -10,16 +10,6 @@ namespace anvil::recast {
 namespace {
 
 constexpr Note faces_turned{"recast_faces_turned", "1 face of {1} was taken the other way round", "{0} faces of {1} were taken the other way round"};
-
-bool is_balanced(const Mesh& mesh) {
-  const EdgeTable edges = build_edges(mesh);
-  for (Index e = 0; e < edges.size(); ++e) {
-    int net = 0;
-    for (Index c : edges.corners_of(e)) net += mesh.corners[c] == edges.vertices[e][0] ? 1 : -1;
-    if (net != 0) return false;
-  }
-  return true;
-}
 
 }  // namespace
 
@@ -43,7 +33,7 @@ Soup soup_of(std::span<const Part> parts, OperationReport& report, const Control
     if (count > 0) report.tell(faces_turned, count, parts[k].name);
     for (Index t = 0; t < mesh.face_count(); ++t)
       if (turned[t]) std::swap(mesh.corners[3 * t], mesh.corners[3 * t + 1]);
-    soup.closed = soup.closed && is_balanced(mesh);
+    soup.closed = soup.closed && is_closed(mesh);
     const auto first = static_cast<Index>(soup.positions.size());
     soup.positions.insert(soup.positions.end(), mesh.positions.begin(), mesh.positions.end());
     for (Index t = 0; t < mesh.face_count(); ++t) {

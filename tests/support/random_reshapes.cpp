@@ -5,8 +5,11 @@
 
 #include <map>
 
+#include "core/recast/recast.h"
 #include "core/recast/reduce.h"
 #include "core/recast/smooth.h"
+#include "core/recast/volumes.h"
+#include "tests/support/damage.h"
 #include "tests/support/dice.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
@@ -105,6 +108,59 @@ std::string what_is_wrong_with_smooth(unsigned seed) {
   if (const std::string wrong = judged(now); !wrong.empty()) return what + ", " + wrong;
   if (settings.keep_volume && smoothed.report.done.empty() && std::abs(signed_volume(now) / signed_volume(mesh) - 1) > 1e-6)
     return fmt::format("{}, volume {} from {}", what, signed_volume(now), signed_volume(mesh));
+  return {};
+}
+
+std::string what_is_wrong_with_damaged(unsigned seed) {
+  Dice dice(seed);
+  const auto& all_bodies = bodies_to_damage();
+  const Body& whole = all_bodies[dice.upto(static_cast<unsigned>(all_bodies.size()))];
+  if (whole.mesh.face_count() > 6000) return {};
+  Damage d(whole.mesh);
+  d.random.seed(seed);
+  std::string what = whole.name;
+  for (unsigned k = 1 + dice.upto(4); k > 0; --k) {
+    const DamageKind& kind = damage_kinds()[dice.upto(static_cast<unsigned>(damage_kinds().size()))];
+    if (d.mesh.face_count() < 30'000 && kind.inflict(d)) what += std::string(", ") + kind.name;
+  }
+  const auto somewhere = [](const Mesh& mesh) { return std::all_of(mesh.positions.begin(), mesh.positions.end(), [](const Vec3& p) { return p.allFinite(); }); };
+  const auto lies = [&](const Mesh& mesh, bool taken_as_sound) { return !somewhere(mesh) || (taken_as_sound && !mesh.empty() && !judged(mesh).empty()); };
+  const recast::Part part{shared(d.mesh), "part"};
+  RecastSettings settings;
+  const double size = bounds(d.mesh).diagonal();
+  settings.detail = size / std::pow(10, dice.between(1.3, 2.18));
+  settings.sharp = dice.upto(4) > 0;
+  settings.inner = dice.upto(4) > 0;
+  if (dice.upto(3) == 0) settings.flatten = dice.share();
+  if (dice.upto(4) == 0) settings.smoothing = 1 + dice.upto(20);
+  if (dice.upto(4) == 0) settings.offset = size * dice.between(-0.03, 0.05);
+  what += fmt::format("; detail {} sharp {} inner {} flatten {} smoothing {} offset {}", settings.detail, settings.sharp, settings.inner, settings.flatten, settings.smoothing, settings.offset);
+  const Result<BooleanResult> skin = recast_parts({&part, 1}, settings);
+  if (!skin) return what + ": " + skin.issue().message();
+  if (lies(skin->mesh, true)) return what + ": the recast is " + judged(skin->mesh);
+  ReduceSettings fewer;
+  fewer.triangles = d.mesh.face_count() / 4;
+  if (dice.upto(2) == 0) fewer.max_deviation = 0.01 * size;
+  const Reduced reduced = reduce(d.mesh, "part", fewer);
+  if (lies(reduced.mesh, reduced.is_sound)) return what + ": reduced it is " + judged(reduced.mesh);
+  SmoothSettings smoother;
+  smoother.strength = dice.share();
+  smoother.held.sharper_than = dice.upto(2) == 0 ? 180 : 30;
+  smoother.hold_borders = dice.upto(2) == 0;
+  const Smoothed smoothed = smooth(d.mesh, "part", smoother);
+  Mesh now = d.mesh;
+  now.positions = smoothed.positions;
+  if (lies(now, smoothed.is_sound)) return what + ": smoothed it is " + judged(now);
+  ShellSettings wall;
+  wall.thickness = 0.05 * size;
+  wall.detail = 0.02 * size;
+  const Result<BooleanResult> hollow = shell_part(part, wall);
+  if (hollow && lies(hollow->mesh, true)) return what + ": hollowed it is " + judged(hollow->mesh);
+  const recast::Part box{shared(placed(stock("box", {0.4 * size, 0.4 * size, 0.4 * size}), bounds(d.mesh).hi)), "box"};
+  const std::vector<recast::Part> both{part, box};
+  const Operation operation = std::array{Operation::unite, Operation::difference, Operation::intersection}[dice.upto(3)];
+  const Result<BooleanResult> blend = blend_parts(both, {operation, size / 50, dice.upto(2) * 0.03 * size});
+  if (blend && lies(blend->mesh, true)) return what + fmt::format(": blended ({}) it is ", key_of(operation)) + judged(blend->mesh);
   return {};
 }
 
