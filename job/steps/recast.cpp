@@ -46,9 +46,9 @@ Result<StepOutput> run(const StepInput& input) {
   }
   // What the next finer one comes to is told before it is asked for: four times the triangles, and a little less than that in time.
   constexpr double finer_triangles = 4, finer_seconds = 3.8, bytes_each = 600, bytes_at_least = 40e6;
-  const double triangles = finer_triangles * static_cast<double>(numbers_of(output->mesh).triangles);
-  output->report.tell(finer, static_cast<std::size_t>(triangles),
-                      fmt::format("{:.2g} s, {:.2g} MB", finer_seconds * output->report.seconds, (bytes_at_least + bytes_each * triangles) / 1e6));
+  constexpr double step = 1000;
+  const double triangles = step * std::ceil(finer_triangles * static_cast<double>(numbers_of(output->mesh).triangles) / step), seconds = finer_seconds * output->report.seconds;
+  output->report.tell(finer, static_cast<std::size_t>(triangles), fmt::format("{:.{}f} s, {:.0f} MB", seconds, seconds < 10 ? 1 : 0, (bytes_at_least + bytes_each * triangles) / 1e6));
   output->comparison = std::make_shared<const Comparison>(compare(all, output->mesh, input.control.stop));
   return output;
 }
