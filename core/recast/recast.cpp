@@ -22,7 +22,6 @@ namespace {
 
 using namespace recast;
 
-constexpr Note skin_settled{"skin_settled", "1 place of the skin was settled by the engine", "{0} places of the skin were settled by the engine"};
 constexpr Note small_shells_left_out{"small_shells_left_out", "1 shell smaller than the smallest feature was left out", "{0} shells smaller than the smallest feature were left out"};
 constexpr Note points_as_balls{"points_as_balls", "1 point as a ball of radius {1}", "{0} points as balls of radius {1}", Note::Place::card};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};

@@ -8,6 +8,7 @@
 #include "core/mesh/mesh.h"
 #include "core/recast/corner.h"
 #include "core/recast/grid.h"
+#include "core/report.h"
 #include "core/result.h"
 
 namespace anvil::recast {
@@ -23,6 +24,9 @@ struct Ground {
   std::function<Tangent(const Vec3&)> nearest;  ///< asked from several threads
   Box3 box;
 };
+
+/// Told of what the engine had to settle.
+inline constexpr Note skin_settled{"skin_settled", "1 place of the skin was settled by the engine", "{0} places of the skin were settled by the engine"};
 
 struct SkinSettings {
   double detail = 1;  ///< about how long the new edges are, mesh units

@@ -21,7 +21,6 @@ namespace {
 using namespace recast;
 
 constexpr Note skinned_first{"skinned_first", "{1} was not sound: it was re-skinned first", "{1} was not sound: it was re-skinned first"};
-constexpr Note volume_settled{"skin_settled", "1 place of the skin was settled by the engine", "{0} places of the skin were settled by the engine"};
 
 /// A surface with its distance field.
 struct Solid {
@@ -201,7 +200,7 @@ Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettin
   if (!box.empty()) {
     Result<Skin> skin = lay_skin(ground_of(field, grown(box, settings.detail), control), name, {settings.detail, true}, stage, control);
     if (!skin) return skin.issue();
-    if (skin->settled > 0) result.report.tell(volume_settled, skin->settled, name);
+    if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
     result.mesh = std::move(skin->mesh);
     for (Index t : skin->source) {
       if (t == no_index)
@@ -243,7 +242,7 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
   if (!skin) return skin.issue();
   if (skin->mesh.empty())
     return Issue{fmt::format("is nowhere as thick as two walls of {:.4g}, so nothing of it would be hollow", settings.thickness), part.name, {}, "take a thinner wall"};
-  if (skin->settled > 0) result.report.tell(volume_settled, skin->settled, part.name);
+  if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, part.name);
   std::vector<FieldSample> at_drains;
   for (const Vec3& drain : settings.drains) at_drains.push_back(distance(drain));
   // The part and the new side, one of them turned over: nearer to each other than the wall they are nowhere.
