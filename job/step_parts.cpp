@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "job/step_parts.h"
 
+#include <fmt/format.h>
+
 #include "core/mesh/edge_rule.h"
 #include "core/modify/choose.h"
 #include "core/modify/find_again.h"
@@ -74,6 +76,22 @@ std::vector<FieldChoice> choices_of(std::initializer_list<Operation> operations)
   std::vector<FieldChoice> choices;
   for (const Operation operation : operations) choices.push_back({key_of(operation), key_of(operation)});
   return choices;
+}
+
+Result<std::vector<recast::Part>> opened_parts(const StepInput& input) {
+  std::vector<recast::Part> parts{{input.mesh, input.name}};
+  std::optional<Issue> refused;
+  const auto add = [&](const auto& self, const StepInput::Tool& tool) -> void {
+    if (tool.mesh != nullptr) parts.push_back({tool.mesh, tool.name, tool.placement});
+    for (std::size_t k = 0; k < tool.tray.size(); ++k) {
+      if (k > 0 && tool.tray[k].operation != Operation::unite)
+        refused = Issue{fmt::format("cannot {} inside a tray here", key_of(tool.tray[k].operation)), tool.tray[k].name, {}, "make a part of the tray's parts by Combine first, and add that"};
+      self(self, tool.tray[k]);
+    }
+  };
+  for (const StepInput::Tool& tool : input.tools) add(add, tool);
+  if (refused) return *refused;
+  return parts;
 }
 
 }  // namespace anvil

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/mesh/edges.h"
+#include "core/recast/soup.h"
 #include "core/shape/array.h"
 #include "job/step.h"
 
@@ -31,5 +32,9 @@ std::optional<Issue> too_many_copies(const StepInput& input, double copies, cons
 
 /// The operations that a step with made tools offers: "difference", "union", "intersection" and so on.
 std::vector<FieldChoice> choices_of(std::initializer_list<Operation> operations);
+
+/// The part and its tools, trays opened, in the order in which faces name them, for what works on all of them as they are. An Issue for a tray that takes something away: opened, it would not be
+/// what it is.
+Result<std::vector<recast::Part>> opened_parts(const StepInput& input);
 
 }  // namespace anvil

@@ -54,6 +54,20 @@ void float_housing(MainWindow& window) {
   window.view().fit_selection();
 }
 
+void buoy_cap_recast(MainWindow& window) {
+  window.set_station(Station::recast);
+  window.session().bring_in({std::filesystem::path(DEMO_DATA) / "buoy-cap.ply"}, Unit::millimetre);
+  while (window.session().busy_with_files()) wait(50);
+  window.session().wait_idle();
+  show_only(window, window.session().chosen());
+  window.view().look(Direction::corner);
+  wait(400);
+  window.view().fit_selection();
+  wait(400);
+  window.verbs().find(QStringLiteral("recast"))->trigger();
+  window.session().wait_idle();
+}
+
 /// Sets fields of the step that is worked on, as typing them would.
 void set_fields(MainWindow& window, const std::vector<std::pair<std::string, FieldValue>>& values) {
   Session& session = window.session();
@@ -106,33 +120,10 @@ const std::vector<Shot> shots = {
        wait(400);
        w.view().fit_selection();
      }},
-    {QStringLiteral("recast"),
-     [](MainWindow& w) {
-       w.set_station(Station::recast);
-       w.session().bring_in({std::filesystem::path(DEMO_DATA) / "buoy-cap.ply"}, Unit::millimetre);
-       while (w.session().busy_with_files()) wait(50);
-       w.session().wait_idle();
-       show_only(w, w.session().chosen());
-       w.view().look(Direction::corner);
-       wait(400);
-       w.view().fit_selection();
-       wait(400);
-       w.verbs().find(QStringLiteral("recast"))->trigger();
-       w.session().wait_idle();
-     }},
+    {QStringLiteral("recast"), buoy_cap_recast},
     {QStringLiteral("reduce"),
      [](MainWindow& w) {
-       w.set_station(Station::recast);
-       w.session().bring_in({std::filesystem::path(DEMO_DATA) / "buoy-cap.ply"}, Unit::millimetre);
-       while (w.session().busy_with_files()) wait(50);
-       w.session().wait_idle();
-       show_only(w, w.session().chosen());
-       w.view().look(Direction::corner);
-       wait(400);
-       w.view().fit_selection();
-       wait(400);
-       w.verbs().find(QStringLiteral("recast"))->trigger();
-       w.session().wait_idle();
+       buoy_cap_recast(w);
        w.verbs().find(QStringLiteral("reduce"))->trigger();
        w.session().wait_idle();
        wait(300);

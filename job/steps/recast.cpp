@@ -6,24 +6,17 @@
 
 #include <algorithm>
 
-#include "job/step.h"
+#include "job/step_parts.h"
 
 namespace anvil {
 namespace {
 
 constexpr Note finer{"recast_finer", "at half the detail about 1 triangle, {1}", "at half the detail about {0} triangles, {1}", Note::Place::card};
 
-/// The part and its tools, trays opened, in the order in which faces name them.
-void add_parts(const std::vector<StepInput::Tool>& tools, std::vector<recast::Part>& parts) {
-  for (const StepInput::Tool& tool : tools) {
-    if (tool.mesh != nullptr) parts.push_back({tool.mesh, tool.name, tool.placement});
-    add_parts(tool.tray, parts);
-  }
-}
-
 Result<StepOutput> run(const StepInput& input) {
-  std::vector<recast::Part> parts{{input.mesh, input.name}};
-  add_parts(input.tools, parts);
+  const Result<std::vector<recast::Part>> opened = opened_parts(input);
+  if (!opened) return opened.issue();
+  const std::vector<recast::Part>& parts = *opened;
   RecastSettings settings;
   settings.detail = input.fields.number("detail");
   settings.sharp = input.fields.on("sharp");

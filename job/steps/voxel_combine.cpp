@@ -2,21 +2,15 @@
 // Blend: the part and its tools combined by their distance fields, with rounds where they meet.
 #include "core/recast/volumes.h"
 
-#include "job/step.h"
+#include "job/step_parts.h"
 
 namespace anvil {
 namespace {
 
-void add_parts(const std::vector<StepInput::Tool>& tools, std::vector<recast::Part>& parts) {
-  for (const StepInput::Tool& tool : tools) {
-    if (tool.mesh != nullptr) parts.push_back({tool.mesh, tool.name, tool.placement});
-    add_parts(tool.tray, parts);
-  }
-}
-
 Result<StepOutput> run(const StepInput& input) {
-  std::vector<recast::Part> parts{{input.mesh, input.name}};
-  add_parts(input.tools, parts);
+  const Result<std::vector<recast::Part>> opened = opened_parts(input);
+  if (!opened) return opened.issue();
+  const std::vector<recast::Part>& parts = *opened;
   return as_output(blend_parts(parts, {*operation_named(input.fields.text("operation")), input.fields.number("detail"), input.fields.number("blend")}, input.control));
 }
 

@@ -515,3 +515,18 @@ TEST_CASE("steps that repeat refuse what would fill the memory, and say what to 
     CHECK(!result.issue().remedy.empty());
   }
 }
+
+TEST_CASE("what opens trays refuses one that takes something away, and says what to do") {
+  const auto box = shared(stock("box", {10, 10, 10}));
+  for (const StepKind* kind : {&steps::voxel_combine, &steps::recast}) {
+    const FieldValues values = initial_values(kind->fields);
+    StepInput::Tool tray{nullptr, Affine::Identity(), Operation::unite, "tray", {}};
+    for (const Operation operation : {Operation::difference, Operation::difference}) tray.tray.push_back({box, Affine(Eigen::Translation3d(3, 3, 3)), operation, "inner", {}});
+    StepInput input{box, "box", {tray}, {kind->fields, values}, {}, nullptr, {}};
+    const Result<StepOutput> refused = kind->run(input);
+    REQUIRE_FALSE(refused);
+    CHECK(refused.issue().message().find("inside a tray") != std::string::npos);
+    input.tools[0].tray[1].operation = Operation::unite;
+    CHECK(kind->run(input).ok());
+  }
+}
