@@ -187,6 +187,14 @@ Ground ground_of(const Field& field, const Box3& box, const Control& control) {
   return ground;
 }
 
+Field offset_field(const SignedDistance& distance, double offset) {
+  return {[&distance, offset](const Vec3& p) {
+    FieldSample sample = distance(p);
+    sample.value -= offset;
+    return sample;
+  }};
+}
+
 Tangent nearest_on_field(const Field& field, const Vec3& p) {
   constexpr int steps = 8;
   Tangent found{p, Vec3::Zero()};

@@ -33,6 +33,9 @@ FieldCrossings crossings_of_field(const Field& field, const Grid& grid, const Co
 /// The ground of a field's zero. @param field  has to live as long as this
 Ground ground_of(const Field& field, const Box3& box, const Control& control = {});
 
+/// What lies farther outside of a surface than that, or inside. @param distance  has to live as long as the field
+Field offset_field(const SignedDistance& distance, double offset);
+
 /// The nearest point of the zero, about: the field followed down, or up, a few times.
 Tangent nearest_on_field(const Field& field, const Vec3& p);
 

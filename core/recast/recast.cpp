@@ -182,11 +182,7 @@ void open_holes(BooleanResult& result) {
 Result<Skin> moved_out(const Skin& skin, double offset, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
   const TriangleList list = triangulate(skin.mesh);
   const SignedDistance distance(skin.mesh.positions, list.triangles);
-  const Field field{[&](const Vec3& p) {
-    FieldSample sample = distance(p);
-    sample.value -= offset;
-    return sample;
-  }};
+  const Field field = offset_field(distance, offset);
   Box3 box = bounds(skin.mesh);
   box.add(Vec3(box.lo.array() - std::max(0.0, offset)));
   box.add(Vec3(box.hi.array() + std::max(0.0, offset)));

@@ -233,11 +233,7 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
   const TriangleList list = triangulate(own);
   const SignedDistance distance(own.positions, list.triangles);
   const double offset = settings.outside ? settings.thickness : -settings.thickness;
-  const Field field{[&](const Vec3& p) {
-    FieldSample sample = distance(p);
-    sample.value -= offset;
-    return sample;
-  }};
+  const Field field = offset_field(distance, offset);
   Result<Skin> skin = lay_skin(ground_of(field, grown(bounds(own), std::max(0.0, offset)), control), part.name, {settings.detail, true}, stage, control);
   if (!skin) return skin.issue();
   if (skin->mesh.empty())
