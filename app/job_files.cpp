@@ -18,6 +18,9 @@ namespace {
 
 constexpr const char* mesh_filter =
     "Meshes (*.stl *.obj *.ply *.off *.3mf *.STL *.OBJ *.PLY *.OFF *.3MF);;All files (*)";
+constexpr const char* mesh_and_point_filter =
+    "Meshes and points (*.stl *.obj *.ply *.off *.3mf *.xyz *.STL *.OBJ *.PLY *.OFF *.3MF *.XYZ);;All files (*)";
+constexpr const char* point_filter = "Points (*.ply *.xyz)";
 
 }  // namespace
 
@@ -105,7 +108,7 @@ void JobFiles::save_job(bool ask_name, std::function<void(bool)> finished) {
 
 void JobFiles::bring_in() {
   const QStringList files =
-      QFileDialog::getOpenFileNames(window_, tr("Bring in"), folder_, tr(mesh_filter), nullptr, QFileDialog::DontUseNativeDialog);
+      QFileDialog::getOpenFileNames(window_, tr("Bring in"), folder_, tr(mesh_and_point_filter), nullptr, QFileDialog::DontUseNativeDialog);
   if (files.isEmpty()) return;
   folder_ = QFileInfo(files.first()).path();
   bring_in(files);
@@ -202,12 +205,17 @@ void JobFiles::write(const std::vector<OutgoingPart>& parts, const QString& sugg
     if (!part.result.evaluated)
       return session_.complain({"has no result that could be written", session_.job().at(part.id).name, {}, "look at its recipe"}, part.id);
   if (parts.empty()) return;
-  if (std::all_of(parts.begin(), parts.end(), [](const OutgoingPart& part) { return part.result.evaluated->mesh->empty(); })) {
+  const auto is_cloud = [](const OutgoingPart& part) { return part.result.evaluated->mesh->cloud; };
+  const auto cloud = std::find_if(parts.begin(), parts.end(), is_cloud);
+  const bool all_points = std::all_of(parts.begin(), parts.end(), is_cloud);
+  if (cloud != parts.end() && !all_points)
+    return session_.complain({"is a cloud of points, and the other parts have faces", session_.job().at(cloud->id).name, {}, "recast it, hide it, or export it alone"}, cloud->id);
+  if (!all_points && std::all_of(parts.begin(), parts.end(), [](const OutgoingPart& part) { return part.result.evaluated->mesh->empty(); })) {
     const OperationReport* last = parts[0].result.evaluated->last_report();
     const std::string why = last != nullptr && !last->empty_reason.empty() ? session_.named(parts[0].id, last->empty_reason).toStdString() : "there are no faces";
     return session_.complain({"has nothing to write: " + why, session_.job().at(parts[0].id).name, {}, "change its recipe"}, parts[0].id);
   }
-  switch (ask_unsound(parts)) {
+  switch (all_points ? Unsound::export_anyway : ask_unsound(parts)) {
     case Unsound::leave: return;
     case Unsound::mend_first: {
       std::vector<PartId> ids;
@@ -217,9 +225,10 @@ void JobFiles::write(const std::vector<OutgoingPart>& parts, const QString& sugg
     }
     case Unsound::export_anyway: break;
   }
-  auto chosen = ask_export(window_, folder_, suggestion + QStringLiteral(".stl"), tr(mesh_filter));
+  const QString ending = all_points ? QStringLiteral(".ply") : QStringLiteral(".stl");
+  auto chosen = ask_export(window_, folder_, suggestion + ending, tr(all_points ? point_filter : mesh_filter));
   if (!chosen) return;
-  if (QFileInfo(chosen->path).suffix().isEmpty()) chosen->path += QStringLiteral(".stl");
+  if (QFileInfo(chosen->path).suffix().isEmpty()) chosen->path += ending;
   folder_ = QFileInfo(chosen->path).path();
   session_.send_out(parts, chosen->path.toStdString(), chosen->settings);
 }

@@ -35,7 +35,7 @@ class PartDelegate : public QStyledItemDelegate {
     const bool is_hidden = index.data(hidden).toBool();
     const QString state = index.data(state_icon).toString();
     const QColor state_colour = state == QStringLiteral("unsound") ? theme::defect
-                                : state == QStringLiteral("sound") ? theme::ink
+                                : state == QStringLiteral("sound") || state == QStringLiteral("cloud") ? theme::ink
                                                                    : theme::faint_ink;
     const double ratio = painter->device()->devicePixelRatioF();
     painter->drawPixmap(r.left() + 12, r.top() + 6, theme::pixmap(state, state_colour, 16, ratio));
@@ -270,8 +270,8 @@ void PartsPanel::refresh(PartId id) {
     const PartResult r = session_.result(id);
     QString state = QStringLiteral("waiting"), count;
     if (r.evaluated && r.evaluated->drawable)
-      count = QStringLiteral("%L1").arg(r.evaluated->drawable->triangles.size() / 3);
-    if (r.report) state = r.report->sound ? QStringLiteral("sound") : QStringLiteral("unsound");
+      count = r.evaluated->mesh->cloud ? tr("%L1 points").arg(r.evaluated->mesh->positions.size()) : QStringLiteral("%L1").arg(r.evaluated->drawable->triangles.size() / 3);
+    if (r.report) state = r.report->points > 0 ? QStringLiteral("cloud") : r.report->sound ? QStringLiteral("sound") : QStringLiteral("unsound");
     if (r.trouble() != nullptr) state = QStringLiteral("unsound");
     item->setData(count_text, count);
     item->setData(state_icon, state);

@@ -262,8 +262,9 @@ void RailPanel::show_found(const SoundnessReport& report) {
 }
 
 void RailPanel::show_verdict(const SoundnessReport& report) {
-  glyph_->setPixmap(theme::pixmap(report.sound ? QStringLiteral("sound") : QStringLiteral("unsound"),
-                                  report.sound ? theme::ink : theme::defect, 26, devicePixelRatioF()));
+  const bool is_cloud = report.points > 0;
+  glyph_->setPixmap(theme::pixmap(is_cloud ? QStringLiteral("cloud") : report.sound ? QStringLiteral("sound") : QStringLiteral("unsound"),
+                                  report.sound || is_cloud ? theme::ink : theme::defect, 26, devicePixelRatioF()));
   const QString text = QString::fromStdString(verdict(report));
   const auto colon = text.indexOf(QLatin1Char(':'));
   verdict_->setText(report.sound || colon < 0 ? text : text.left(colon));
@@ -272,6 +273,7 @@ void RailPanel::show_verdict(const SoundnessReport& report) {
                                                : tr("Closed, manifold, facing out, nothing crosses.")
                    : colon < 0 ? QString()
                                : text.mid(colon + 2));
+  if (is_cloud) reason_->setText(tr("%L1 points, not a surface yet: recast them (%2).").arg(report.points).arg(QString::fromStdString(steps::recast.shortcut)));
 }
 
 void RailPanel::show_numbers(const PartResult& result) {
@@ -289,10 +291,14 @@ void RailPanel::show_numbers(const PartResult& result) {
                         .arg(length(box.size().x()), length(box.size().y()), length(box.size().z())));
   if (!result.report) return;
   const SoundnessReport& report = *result.report;
+  set(tr("Vertices"), QStringLiteral("%L1").arg(report.vertices));
+  if (report.points > 0) {
+    for (const QString& name : {tr("Triangles"), tr("Faces"), tr("Edges"), tr("Shells"), tr("Volume"), tr("Mass, PETG"), tr("Area")}) set(name, QStringLiteral("–"));
+    return;
+  }
   const double volume = report.volume * std::abs(world.linear().determinant());
   set(tr("Faces"), QStringLiteral("%L1").arg(report.polygons));
   set(tr("Edges"), QStringLiteral("%L1").arg(report.edges));
-  set(tr("Vertices"), QStringLiteral("%L1").arg(report.vertices));
   set(tr("Shells"), QStringLiteral("%L1").arg(report.shells));
   set(tr("Volume"), report.closed() ? volume_text(volume) : tr("open"));
   set(tr("Mass, PETG"),

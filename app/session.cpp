@@ -748,7 +748,7 @@ std::shared_ptr<const Drawable> Session::smooth_look(PartId part) const {
 
 void Session::make_smooth_look() {
   const EvaluatedPtr of = recipe_owner() == 0 ? nullptr : result(recipe_owner()).evaluated;
-  if (smooth_levels_ == 0 || of == nullptr) return;
+  if (smooth_levels_ == 0 || of == nullptr || of->mesh->cloud) return;
   if (smooth_.of != nullptr && smooth_.of->mesh == of->mesh && smooth_.levels == smooth_levels_) return;
   smooth_ = {of, smooth_levels_, nullptr};
   constexpr std::size_t max_faces = 2'000'000;

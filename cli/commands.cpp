@@ -53,6 +53,7 @@ Result<Loaded> evaluate_job(const Job& job, const std::string& path, const std::
       issue.subject = path + ": " + issue.subject;
       return issue;
     }
+    if (evaluated->mesh->cloud) return Issue{"is a cloud of points", path + ": " + part->name, {}, "recast it, or hide it"};
     const Affine world = job.world_of(part->id);
     meshes.push_back({evaluated->mesh, world});
     if (evaluated->pieces > 1)
@@ -404,7 +405,7 @@ int run_convert(const ConvertRequest& request) {
     return done;
   }
   if (const auto format = format_of(request.output); !format) return fail(format.issue());
-  Result<Loaded> loaded = load(request.input);
+  Result<Loaded> loaded = load(request.input, true);
   if (!loaded) return fail(loaded.issue());
   std::vector<std::string> notes;
   if (auto written = write_mesh(loaded->mesh, request.output, &notes, {*faces_named(request.faces)}); !written) return fail(written.issue());

@@ -6,6 +6,9 @@
 #include <tbb/parallel_for.h>
 #include <tbb/parallel_invoke.h>
 
+#include <bit>
+
+#include "core/mesh/cloud.h"
 #include "core/mesh/edges.h"
 
 namespace anvil {
@@ -81,10 +84,44 @@ void show_inside_of_triangles(const OneWay& deviation, Drawable& drawable) {
   }
 }
 
+/// Points in an order in which any so many from the first on are spread evenly: as they lie along a curve, the first of every so many before the others.
+Drawable drawable_of_cloud(const Mesh& mesh, const std::stop_token& stop) {
+  Drawable drawable;
+  drawable.box = bounds(mesh);
+  drawable.centre = drawable.box.centre();
+  const std::size_t count = mesh.positions.size();
+  const PointTree tree(mesh.positions);
+  const double spacing = spacing_of(mesh.positions, tree);
+  if (stop.stop_requested()) throw Stopped{};
+  drawable.point_size = static_cast<float>(1.2 * spacing);
+  drawable.two_sided = mesh.normals.empty();
+  const std::vector<Vec3> rough = mesh.normals.empty() ? rough_normals(mesh.positions, spacing, stop) : std::vector<Vec3>();
+  const std::vector<Vec3>& normals = mesh.normals.empty() ? rough : mesh.normals;
+  std::vector<Triangle> dots(count);
+  for (Index k = 0; k < count; ++k) dots[k] = {k, k, k};
+  const std::vector<Index> along = morton_order(mesh.positions, dots);
+  std::vector<Index> order;
+  order.reserve(count);
+  std::size_t stride = std::bit_ceil(count);
+  for (order.push_back(along[0]); stride > 1; stride /= 2)
+    for (std::size_t k = stride / 2; k < count; k += stride) order.push_back(along[k]);
+  drawable.positions.resize(3 * count);
+  drawable.shade.resize(4 * count);
+  for (std::size_t k = 0; k < count; ++k) {
+    store(mesh.positions[order[k]] - drawable.centre, drawable.positions.data() + 3 * k);
+    for (std::size_t axis = 0; axis < 3; ++axis) drawable.shade[4 * k + axis] = static_cast<std::int8_t>(std::lround(127 * normals[order[k]][static_cast<Eigen::Index>(axis)]));
+  }
+  if (stop.stop_requested()) throw Stopped{};
+  return drawable;
+}
+
 }  // namespace
+
+bool Drawable::is_heavy() const { return !proxy.empty() || point_count() > points_moving; }
 
 Drawable make_drawable(const Mesh& mesh, const std::stop_token& stop, std::span<const std::array<Index, 2>> fresh_edges,
                        const OneWay* deviation) {
+  if (mesh.cloud) return drawable_of_cloud(mesh, stop);
   Drawable drawable;
   if (deviation != nullptr) {
     drawable.deviation = deviation->at_vertex;

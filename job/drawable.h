@@ -22,6 +22,10 @@ struct Drawable {
                                          ///< Triangles that lie farther off inside than at their corners have own vertices
   float max_deviation = 0;               ///< of those
   std::vector<std::uint32_t> triangles;  ///< three indices each
+  // Of a cloud, which has no triangles: its points stand in `positions`, any so many from the first on spread over all of it.
+  std::vector<std::int8_t> shade;  ///< x y z and nothing per point: 127 times its normal
+  bool two_sided = false;          ///< to which side a normal looks is not known
+  float point_size = 0;            ///< so large each has to be for none to be seen between them, mm
   std::vector<DrawnEdge> edges;          ///< polygon edges, except those between coplanar faces
   std::vector<DrawnEdge> fresh;          ///< edges that the latest step made
   std::size_t open_count = 0;            ///< the first so many edges are open or non-manifold
@@ -29,8 +33,17 @@ struct Drawable {
   std::vector<std::uint32_t>
       proxy;                ///< three indices each, a lighter mesh for moving views; empty when small
   TriangleList triangle_list;  ///< for picking: faces of `tree`
-  std::shared_ptr<const Bvh> tree;
+  std::shared_ptr<const Bvh> tree;  ///< null of a cloud
+
+  bool is_cloud() const { return !shade.empty(); }
+  std::size_t point_count() const { return shade.size() / 4; }
+  bool empty() const { return triangles.empty() && !is_cloud(); }
+  /// Is it so large that it is shown lighter while the view moves?
+  bool is_heavy() const;
 };
+
+/// So many points of a larger cloud are drawn while the view moves.
+inline constexpr std::size_t points_moving = 120'000;
 
 /// From this many triangles on, a lighter proxy is made for moving views.
 inline constexpr std::size_t proxy_threshold = 300'000;

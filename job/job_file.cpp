@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <map>
 
 #include "core/io/formats.h"
@@ -132,7 +133,7 @@ bool needs_unit(const std::filesystem::path& path) {
 }
 
 Result<Part> import_part(const std::filesystem::path& path, Unit unit, std::vector<std::string>* notes) {
-  Result<Import> import = read_mesh(path);
+  Result<Import> import = read_mesh(path, true);
   if (!import) return import.issue();
   if (!import->has_unit && unit != Unit::millimetre)
     for (Vec3& p : import->mesh.positions) p *= millimetres_per(unit);
@@ -146,12 +147,18 @@ Result<Part> import_part(const std::filesystem::path& path, Unit unit, std::vect
 
 Mesh placed_together(const std::vector<PlacedMesh>& meshes) {
   Mesh all;
+  all.cloud = !meshes.empty() && std::all_of(meshes.begin(), meshes.end(), [](const PlacedMesh& placed) { return placed.mesh->cloud; });
+  bool normals_known = all.cloud;
   for (const PlacedMesh& placed : meshes) {
+    if (placed.mesh->cloud && !all.cloud) continue;
     Mesh copy = *placed.mesh;
     copy.origins.clear();  // each counts from its own part
     place(copy, placed.placement);
     append(all, copy);
+    all.normals.insert(all.normals.end(), copy.normals.begin(), copy.normals.end());
+    normals_known = normals_known && !copy.normals.empty();
   }
+  if (!normals_known) all.normals.clear();
   return all;
 }
 

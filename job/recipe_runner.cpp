@@ -32,12 +32,12 @@ std::size_t size_of(const std::vector<T>& list) {
 
 std::size_t size_of(const Mesh& mesh) {
   return size_of(mesh.positions) + size_of(mesh.corners) + size_of(mesh.face_offsets) + size_of(mesh.materials.of_face) +
-         size_of(mesh.origins);
+         size_of(mesh.origins) + size_of(mesh.normals);
 }
 
 std::size_t size_of(const Drawable& d) {
   // The hierarchy takes about as much as 40 bytes a triangle.
-  return size_of(d.positions) + size_of(d.triangles) + size_of(d.edges) + size_of(d.fresh) + size_of(d.proxy) +
+  return size_of(d.positions) + size_of(d.shade) + size_of(d.triangles) + size_of(d.edges) + size_of(d.fresh) + size_of(d.proxy) +
          size_of(d.triangle_list.triangles) + size_of(d.triangle_list.face) + 40 * d.triangle_list.triangles.size();
 }
 
@@ -136,7 +136,7 @@ ContentKey RecipeRunner::mesh_key(const std::shared_ptr<const Mesh>& mesh) {
     std::string names;
     for (const std::string& name : mesh->materials.names) names += name + '\0';
     known = {mesh, ContentKey{}.with("m").with(bytes_of(mesh->positions)).with(bytes_of(mesh->corners)).with(bytes_of(mesh->face_offsets))
-                       .with(bytes_of(mesh->materials.of_face)).with(names)};
+                       .with(bytes_of(mesh->materials.of_face)).with(bytes_of(mesh->normals)).with(names)};
   }
   return known.key;
 }
@@ -248,6 +248,7 @@ struct Opened {
   std::vector<const Mesh*> meshes;
   std::vector<Offset> offsets;
   std::vector<std::function<bool()>> free_of_crossings;
+  std::vector<std::string> names;  ///< of the tools
 };
 
 }  // namespace
@@ -272,7 +273,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
   StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control, before.piece, before.pieces, before.fresh_edges};
   Opened opened{{before.mesh.get()}, {{}}, {[&] {
                   return before.free_of_crossings || check_node(before_key, std::make_shared<const Evaluated>(before), control)->free_of_crossings();
-                }}};
+                }}, {}};
   std::vector<EvaluatedPtr> held;
   std::optional<Issue> tool_error;
   const auto open = [&](const auto& self, const ToolUse& row) -> StepInput::Tool {
@@ -306,10 +307,13 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
       });
     }
     opened.meshes.push_back(tool.mesh.get());
+    opened.names.push_back(tool.name);
     return tool;
   };
   for (const ToolUse& row : active_rows(job, step.tools)) input.tools.push_back(open(open, row));
   if (tool_error) return failed(std::move(*tool_error));
+  for (std::size_t k = 0; k < opened.meshes.size() && !step.kind->takes_points; ++k)
+    if (opened.meshes[k]->cloud) return failed({"is a cloud of points, and this step works on faces", k == 0 ? cast_token(0) : opened.names[k - 1], {}, "recast it first"});
   input.free_of_crossings = [&](std::size_t which) { return opened.free_of_crossings[which](); };
   input.cache = &engine_caches_[{part.id, step.id}];
   ++counts_.steps;

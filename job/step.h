@@ -110,9 +110,9 @@ struct StepKind {
   Result<StepOutput> (*run)(const StepInput&) = nullptr;
   int rank = 0;           ///< place among the kinds of its station
   std::string shortcut = {};  ///< of the verb that adds it, as "Shift+M"
-  /// Sets the numbers of a new step to what suits a part with these bounds, in its own frame; null: as they are.
-  void (*suit)(Step& step, const Box3& part) = nullptr;
-  bool takes_points = false;  ///< also works on point clouds, meshes that have vertices alone
+  /// Sets the numbers of a new step to what suits a part, in its own frame; null: as they are.
+  void (*suit)(Step& step, const Mesh& part) = nullptr;
+  bool takes_points = false;  ///< also works on point clouds
 };
 
 using StepTable = std::span<const StepKind* const>;

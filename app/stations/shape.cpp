@@ -21,7 +21,7 @@ Step step_for(Session& session, PartId part, const StepKind& kind) {
   const Box3& box = result.evaluated->drawable->box;
   for (std::size_t k = 0; k < kind.fields.size(); ++k)
     if (kind.fields[k].kind == FieldKind::point) step.fields[k] = box.centre();
-  if (kind.suit != nullptr) kind.suit(step, box);
+  if (kind.suit != nullptr) kind.suit(step, *result.evaluated->mesh);
   Chooser& chooser = session.chooser();
   const bool any_fresh = !result.evaluated->fresh_edges.empty();
   for (std::size_t k = 0; k < kind.fields.size(); ++k) {
@@ -146,7 +146,7 @@ Step drawn_step(const Session& session, PartId part, const DrawnOutline& drawn) 
   }
   Step step = new_step(steps::stencil);
   if (const PartResult result = session.result(part); result.evaluated && result.evaluated->drawable && !result.evaluated->drawable->box.empty())
-    steps::stencil.suit(step, result.evaluated->drawable->box);
+    steps::stencil.suit(step, *result.evaluated->mesh);
   // Lengths in the part are those of the job where it is not scaled; else the plane's directions say how long they are there.
   const double scale = std::cbrt(std::abs(to_part.linear().determinant()));
   Outline outline = drawn.outline;

@@ -25,6 +25,7 @@ std::pair<double, double> distance_from(const QPointF& pixel, const QPointF& a, 
 bool is_seen(const Evaluated& evaluated, const Affine& world, const Picture& picture, const Vec3& point, double depth) {
   QPointF pixel;
   if (!picture.at(world * point, pixel)) return false;
+  if (!evaluated.drawable->tree) return true;  // nothing hides what is behind points
   const Ray ray = picture.camera.ray(pixel - picture.area.topLeft(), picture.area.size());
   const double distance = (world * point - ray.origin).dot(ray.direction);
   const Affine own = world.inverse();
@@ -58,6 +59,7 @@ std::optional<Index> ElementView::at(ElementKind kind, const QPointF& pixel) con
   if (kind == ElementKind::faces) {
     const Ray ray = picture_.camera.ray(pixel - picture_.area.topLeft(), picture_.area.size());
     const Drawable& drawable = *evaluated_.drawable;
+    if (!drawable.tree) return std::nullopt;
     const auto hit = drawable.tree->nearest_hit(mesh_.positions, drawable.triangle_list.triangles, own_ * ray.origin, own_.linear() * ray.direction);
     if (!hit) return std::nullopt;
     return drawable.triangle_list.face[hit->triangle];

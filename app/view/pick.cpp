@@ -15,10 +15,28 @@ std::vector<Target> targets(const Session& session, const std::vector<PartId>& p
   std::vector<Target> result;
   for (PartId id : parts) {
     const PartResult r = session.result(id);
-    if (r.evaluated && r.evaluated->drawable && r.evaluated->drawable->tree)
+    if (r.evaluated && r.evaluated->drawable && (r.evaluated->drawable->tree || r.evaluated->drawable->is_cloud()))
       result.push_back({id, r.evaluated, session.job().world_of(id)});
   }
   return result;
+}
+
+/// The nearest point of a cloud that a ray passes so close by that none of the others is in between, and how far that is.
+static std::optional<std::pair<Vec3, double>> hit_point(const Drawable& drawable, const Affine& world, const Ray& ray) {
+  constexpr std::size_t most = 300'000;
+  const std::size_t count = std::min(most, drawable.point_count());
+  const Affine own = world.inverse();
+  const Vec3 origin = own * ray.origin - drawable.centre, direction = own.linear() * ray.direction;
+  const double reach = drawable.point_size * std::sqrt(static_cast<double>(drawable.point_count()) / static_cast<double>(std::max<std::size_t>(count, 1)));
+  const double square = direction.squaredNorm();
+  std::optional<std::pair<Vec3, double>> nearest;
+  for (std::size_t k = 0; k < count; ++k) {
+    const Vec3 p(drawable.positions[3 * k], drawable.positions[3 * k + 1], drawable.positions[3 * k + 2]);
+    const double along = (p - origin).dot(direction) / square;
+    if (along <= 0 || (nearest && along >= nearest->second) || (origin + along * direction - p).squaredNorm() > reach * reach) continue;
+    nearest = {world * (p + drawable.centre), along};
+  }
+  return nearest;
 }
 
 std::vector<Picked> pick_through(const std::vector<Target>& among, const Ray& ray) {
@@ -26,8 +44,12 @@ std::vector<Picked> pick_through(const std::vector<Target>& among, const Ray& ra
   for (const Target& target : among) {
     const Affine own = target.world.inverse();
     const Drawable& drawable = *target.evaluated->drawable;
+    if (drawable.is_cloud()) {
+      if (const auto point = hit_point(drawable, target.world, ray)) hits.push_back({target, no_index, point->second, point->first, -ray.direction.normalized()});
+      continue;
+    }
     const auto hit = drawable.tree->nearest_hit(target.evaluated->mesh->positions, drawable.triangle_list.triangles, own * ray.origin, own.linear() * ray.direction);
-    if (hit) hits.push_back({target, hit->triangle, hit->distance, Vec3(ray.origin + hit->distance * ray.direction)});
+    if (hit) hits.push_back({target, hit->triangle, hit->distance, Vec3(ray.origin + hit->distance * ray.direction), -ray.direction.normalized()});
   }
   std::stable_sort(hits.begin(), hits.end(), [](const Picked& a, const Picked& b) { return a.distance < b.distance; });
   return hits;
@@ -40,12 +62,14 @@ std::optional<Picked> pick(const std::vector<Target>& among, const Ray& ray) {
 
 std::vector<Vec3> Picked::polygon() const {
   std::vector<Vec3> corners;
+  if (triangle == no_index) return corners;
   for (Index v : target.evaluated->mesh->face(target.evaluated->drawable->triangle_list.face[triangle]))
     corners.push_back(target.world * target.evaluated->mesh->positions[v]);
   return corners;
 }
 
 Vec3 Picked::normal() const {
+  if (triangle == no_index) return towards;
   const Triangle& t = target.evaluated->drawable->triangle_list.triangles[triangle];
   const auto& points = target.evaluated->mesh->positions;
   const Vec3 a = target.world * points[t[0]], b = target.world * points[t[1]], c = target.world * points[t[2]];

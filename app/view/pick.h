@@ -18,13 +18,14 @@ std::vector<Target> targets(const Session& session, const std::vector<PartId>& p
 
 struct Picked {
   Target target;
-  Index triangle;
+  Index triangle;  ///< no_index: a point of a cloud
   double distance;
   Vec3 point;
 
-  /// The polygon hit, as corners in the job's space.
+  Vec3 towards = Vec3::UnitZ();  ///< where the ray came from
+  /// The polygon hit, as corners in the job's space; empty of a cloud.
   std::vector<Vec3> polygon() const;
-  /// Outward normal of the triangle hit, in the job's space, of length 1.
+  /// Outward normal of the triangle hit, in the job's space, of length 1; of a cloud, towards the eye.
   Vec3 normal() const;
 };
 /// The nearest hit of the ray, if any.

@@ -60,6 +60,35 @@ void main() {
   colour = vec4(body * (0.42 + 0.46 * key + 0.30 * sky), alpha);
 })";
 
+// A cloud: squares that leave nothing between them from near, and no smaller than can be seen from afar. Shaded as faces are; where it is not known to which side a point looks, it looks here.
+constexpr const char* points_vertex = R"(#version 330 core
+layout(location = 0) in vec3 position;
+layout(location = 1) in vec4 shade;
+uniform mat4 view_from_model, clip_from_view;
+uniform mat3 normal_in_view;
+uniform vec3 base, up;
+uniform vec4 kept;
+uniform float alpha, size, smallest;  // of a point, in pixels at distance 1; pixels
+uniform int two_sided;
+flat out vec4 ink;
+void main() {
+  vec3 seen = (view_from_model * vec4(position, 1.0)).xyz;
+  gl_Position = clip_from_view * vec4(seen, 1.0);
+  gl_PointSize = clamp(size / max(gl_Position.w, 1e-6), smallest, 24.0);
+  if (kept.w > 0.0 && distance(seen, kept.xyz) > kept.w) gl_Position = vec4(2.0, 2.0, 2.0, 1.0);
+  vec3 n = normalize(normal_in_view * shade.xyz);
+  bool turned = dot(n, seen) > 0.0;
+  if (turned) n = -n;
+  float key = max(dot(n, normalize(vec3(-0.35, 0.60, 0.72))), 0.0);
+  float sky = 0.5 + 0.5 * dot(n, up);
+  vec3 body = turned && two_sided == 0 ? vec3(0.55, 0.42, 0.36) : base;
+  ink = vec4(body * (0.42 + 0.46 * key + 0.30 * sky), alpha);
+})";
+constexpr const char* points_fragment = R"(#version 330 core
+flat in vec4 ink;
+out vec4 colour;
+void main() { colour = ink; })";
+
 // One instance per edge, four vertices: a quad of constant width in pixels.
 constexpr const char* edge_vertex = R"(#version 330 core
 layout(location = 0) in vec3 a;
@@ -112,7 +141,7 @@ void main() {
   colour = ink;
 })";
 
-constexpr std::size_t max_indices_per_step = 3 * 50'000, max_edges_per_step = 10'000;
+constexpr std::size_t max_indices_per_step = 3 * 50'000, max_edges_per_step = 10'000, max_points_per_step = 60'000;
 constexpr std::size_t max_edges_drawn = 400'000;  // more would stall a software renderer
 constexpr std::size_t max_edges_moving = 20'000;   // more would hold up a picture that moves
 
@@ -159,6 +188,8 @@ bool Renderer::initialise() {
          mesh_.addShaderFromSourceCode(QOpenGLShader::Fragment, mesh_fragment) && mesh_.link();
   good = good && edge_.addShaderFromSourceCode(QOpenGLShader::Vertex, edge_vertex) &&
          edge_.addShaderFromSourceCode(QOpenGLShader::Fragment, edge_fragment) && edge_.link();
+  good = good && points_.addShaderFromSourceCode(QOpenGLShader::Vertex, points_vertex) &&
+         points_.addShaderFromSourceCode(QOpenGLShader::Fragment, points_fragment) && points_.link();
   nothing_.create();
   const QByteArray name(reinterpret_cast<const char*>(glGetString(GL_RENDERER)));
   software_ = name.contains("llvmpipe") || name.contains("softpipe") || name.contains("swrast");
@@ -239,6 +270,11 @@ Renderer::Buffers& Renderer::buffers_for(const std::shared_ptr<const Drawable>& 
     fill(b.deviation, drawable->deviation.data(), drawable->deviation.size() * sizeof(float));
     glEnableVertexAttribArray(1);
     glVertexAttribPointer(1, 1, GL_FLOAT, GL_FALSE, 0, nullptr);
+  }
+  if (drawable->is_cloud()) {
+    fill(b.shade, drawable->shade.data(), drawable->shade.size());
+    glEnableVertexAttribArray(1);
+    glVertexAttribPointer(1, 4, GL_BYTE, GL_TRUE, 0, nullptr);
   }
   fill(b.proxy, drawable->proxy.data(), drawable->proxy.size() * sizeof(std::uint32_t));
   // A heavy mesh shows its proxy until the rest has been sent, a little at a time.
@@ -329,6 +365,35 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
   (light ? b.proxy : b.indices).bind();
   glDrawElements(GL_TRIANGLES, range.count, GL_UNSIGNED_INT,
                  reinterpret_cast<const void*>(static_cast<std::uintptr_t>(range.first) * sizeof(std::uint32_t)));
+  b.faces.release();
+}
+
+void Renderer::draw_points(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels, const FrameStyle& style, float alpha, BufferRange range) {
+  Buffers& b = buffers_for(item.drawable);
+  const std::size_t all = item.drawable->point_count(), shown = style.moving ? std::min(all, points_moving) : all;
+  if (range.count == 0) range = {0, static_cast<int>(shown)};
+  const Affine model = view_from_model(item, camera);
+  const Vec3 up = camera.view_matrix().linear() * Vec3(0, 0, 1);
+  const Eigen::Matrix3d normals = model.linear().inverse().transpose();
+  QMatrix3x3 normal_in_view;
+  for (int row = 0; row < 3; ++row)
+    for (int column = 0; column < 3; ++column) normal_in_view(row, column) = static_cast<float>(normals(row, column));
+  // Fewer points are as much larger as closes the surface again.
+  const double scale = std::cbrt(std::abs(model.linear().determinant())) * std::sqrt(static_cast<double>(all) / static_cast<double>(std::max<std::size_t>(shown, 1)));
+  points_.bind();
+  points_.setUniformValue("view_from_model", to_float(model));
+  points_.setUniformValue("clip_from_view", clip_from_view);
+  points_.setUniformValue("normal_in_view", normal_in_view);
+  points_.setUniformValue("base", item.selected && !item.ghost ? 0.65F * rgb(item.colour) + 0.35F * rgb(theme::selection) : rgb(item.colour));
+  points_.setUniformValue("up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));
+  points_.setUniformValue("kept", kept_in_view(item, camera));
+  points_.setUniformValue("alpha", alpha);
+  points_.setUniformValue("size", static_cast<float>(scale) * item.drawable->point_size * 0.5F * static_cast<float>(pixels.height()) * clip_from_view(1, 1));
+  points_.setUniformValue("smallest", 1.5F * static_cast<float>(style.pixel_ratio));
+  points_.setUniformValue("two_sided", item.drawable->two_sided ? 1 : 0);
+  glEnable(GL_PROGRAM_POINT_SIZE);
+  b.faces.bind();
+  glDrawArrays(GL_POINTS, range.first, range.count);
   b.faces.release();
 }
 
@@ -479,6 +544,12 @@ Renderer::Steps Renderer::steps(const QRect& pixels, const Camera& camera, const
   for (const DrawItem& item : items) {
     if (item.ghost || item.overlay) continue;
     const bool light = style.moving || !is_heavy(item);
+    if (item.drawable->is_cloud()) {
+      in_ranges(light ? 0 : item.drawable->point_count(), max_points_per_step, [&](BufferRange range) {
+        add([this, item, range, pixels](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) { draw_points(item, to_clip, from, pixels, in, 1, range); });
+      });
+      continue;
+    }
     in_ranges(light ? 0 : item.drawable->triangles.size(), max_indices_per_step, [&](BufferRange range) {
       add([this, item, range, see_through](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
         if (see_through) glDepthMask(GL_FALSE);
@@ -521,6 +592,15 @@ Renderer::Steps Renderer::steps(const QRect& pixels, const Camera& camera, const
   for (const DrawItem& item : items) {
     if (!item.ghost) continue;
     const bool light = style.moving || !is_heavy(item);
+    if (item.drawable->is_cloud()) {
+      in_ranges(light ? 0 : item.drawable->point_count(), max_points_per_step, [&](BufferRange range) {
+        add([this, item, range, pixels](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
+          glDepthMask(GL_FALSE);
+          draw_points(item, to_clip, from, pixels, in, item.faint ? 0.25F : 0.6F, range);
+        });
+      });
+      continue;
+    }
     in_ranges(light ? 0 : item.drawable->triangles.size(), max_indices_per_step, [&](BufferRange range) {
       add([this, item, range](const QMatrix4x4& to_clip, const Camera& from, const FrameStyle& in) {
         glDepthMask(GL_FALSE);

@@ -76,7 +76,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   Steps steps(const QRect& pixels, const Camera& camera, const std::vector<DrawItem>& items, const Box3& scene,
               const FrameStyle& style);
   /// Has a mesh so many triangles that it is drawn in several steps?
-  static bool is_heavy(const DrawItem& item) { return !item.drawable->proxy.empty(); }
+  static bool is_heavy(const DrawItem& item) { return item.drawable->is_heavy(); }
   /// Is the picture made by the processor? Then moving pictures are drawn coarsely, to keep up with the hand.
   bool software() const { return software_; }
   /// Sends what is drawn until end_frame() to a framebuffer of `size` pixels. @param samples  0: without smoothing
@@ -97,6 +97,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   QOpenGLFramebufferObject* frame_ = nullptr;  // the one of these that is drawn to
   struct Buffers {
     QOpenGLVertexArrayObject faces, lines, fresh_lines;
+    QOpenGLBuffer shade{QOpenGLBuffer::VertexBuffer};
     QOpenGLBuffer vertices{QOpenGLBuffer::VertexBuffer}, deviation{QOpenGLBuffer::VertexBuffer}, edges{QOpenGLBuffer::VertexBuffer},
         fresh{QOpenGLBuffer::VertexBuffer};
     QOpenGLBuffer indices{QOpenGLBuffer::IndexBuffer}, proxy{QOpenGLBuffer::IndexBuffer};
@@ -113,6 +114,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   void begin_step(const QRect& pixels);
   void draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera,
                   const FrameStyle& style, float alpha, BufferRange range = {});
+  void draw_points(const DrawItem& item, const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels, const FrameStyle& style, float alpha, BufferRange range);
   struct LineStyle {
     QColor colour;
     float alpha = 1, width = 1, dash = 0;
@@ -125,7 +127,7 @@ class Renderer : protected QOpenGLFunctions_3_3_Core {
   void draw_grid(const QMatrix4x4& clip_from_view, const Camera& camera, const QRect& pixels,
                  const FrameStyle& style);
 
-  QOpenGLShaderProgram backdrop_, mesh_, edge_;
+  QOpenGLShaderProgram backdrop_, mesh_, points_, edge_;
   QOpenGLVertexArrayObject nothing_, grid_lines_;
   QOpenGLBuffer grid_{QOpenGLBuffer::VertexBuffer};
   std::map<const Drawable*, std::unique_ptr<Buffers>> buffers_;

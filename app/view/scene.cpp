@@ -31,7 +31,7 @@ std::vector<DrawItem> draw_items(const Session& session, const SceneFilter& filt
   const auto& chosen = session.selection();
   for (PartId id : shown_parts(session, filter)) {
     const PartResult r = session.result(id);
-    if (!r.evaluated || !r.evaluated->drawable || r.evaluated->drawable->triangles.empty()) continue;
+    if (!r.evaluated || !r.evaluated->drawable || r.evaluated->drawable->empty()) continue;
     const Part& part = job.at(id);
     const auto use = session.use_here(id);
     DrawItem item;

@@ -281,7 +281,7 @@ void ViewWidget::paintEvent(QPaintEvent*) {
   // While parts are dragged every result is to be seen at once: a large one is drawn as while the camera moves.
   FrameStyle style = style_;
   std::size_t triangles = 0;
-  for (const DrawItem& item : items) triangles += item.drawable->triangle_list.triangles.size();
+  for (const DrawItem& item : items) triangles += item.drawable->triangle_list.triangles.size() + item.drawable->point_count();
   style.moving = style.moving || (pointer_.dragging() && triangles > many_triangles);
   painter.drawImage(rect(), scene_.paint(rig_, items, scene, style, size(), alive));
   if (scene_.unfinished() && !style_.moving) still_timer_.start();

@@ -21,7 +21,7 @@ std::string write_stl(const Mesh& mesh);
 Import read_obj(std::string_view bytes);
 std::string write_obj(const Mesh& mesh);
 
-/// PLY (Turk 1994): text, binary little-endian and big-endian; any scalar types; other elements skipped.
+/// PLY (Turk 1994): text, binary little-endian and big-endian; any scalar types; other elements skipped. One without faces is a cloud, with normals where nx, ny and nz are not all 0.
 Import read_ply(std::string_view bytes);
 /// Binary little-endian, double coordinates.
 std::string write_ply(const Mesh& mesh);
@@ -30,8 +30,9 @@ std::string write_ply(const Mesh& mesh);
 Import read_off(std::string_view bytes);
 std::string write_off(const Mesh& mesh);
 
-/// XYZ: a point in each line, its coordinates first; what follows them in the line (normals, colours) is skipped, and so is what follows a #.
+/// XYZ: a point in each line, its coordinates first; then its normal, where three numbers of length 1 follow in every line. Other numbers (colours) are skipped, and so is what follows a #.
 Import read_xyz(std::string_view bytes);
+std::string write_xyz(const Mesh& cloud);
 
 /// 3MF Core Specification, by lib3mf; every build item in its place, coordinates in millimetres.
 Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size);

@@ -79,13 +79,13 @@ Result<Import> read_mesh(const std::filesystem::path& path, bool points) {
         break;
     }
     check_range(import.mesh, import.notes);
-    if (import.mesh.empty() && !(points && !import.mesh.positions.empty()))
+    if (import.mesh.empty() && !(points && import.mesh.cloud))
       return Issue{import.mesh.positions.empty()
                        ? std::string("no faces were found in it")
                        : fmt::format("it holds {} points and no faces", import.mesh.positions.size()),
                    path.string(),
                    {},
-                   import.mesh.positions.empty() ? "choose a file with faces" : "recast the points first (clean-anvil-cli apply recast), or choose a file with faces"};
+                   import.mesh.positions.empty() ? "choose a file with faces" : "recast the points first (apply recast), or choose a file with faces"};
     return import;
   } catch (const BadFile& bad) {
     return Issue{bad.what, path.string(), {}, bad.remedy};
@@ -115,6 +115,11 @@ Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path&
                                   const WriteSettings& settings) {
   const Result<MeshFormat> format = format_of(path);
   if (!format) return format.issue();
+  if (mesh.cloud) {
+    if (*format == MeshFormat::xyz) return write_bytes(path, write_xyz(mesh));
+    if (*format == MeshFormat::ply) return write_bytes(path, write_ply(mesh));
+    return Issue{"a cloud of points has no faces, which this format needs", path.string(), {}, "use .ply or .xyz, or recast it first"};
+  }
   switch (*format) {
     case MeshFormat::stl: {
       const Result<Mesh> floats = as_floats(mesh, {settings.open, settings.opening}, path, notes);

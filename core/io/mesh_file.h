@@ -50,6 +50,7 @@ struct WriteSettings {
 /// read back the same doubles, 3MF in millimetres. STL and 3MF are triangles in 32-bit coordinates; a sound mesh is settled
 /// to them (core/boolean/settle.h), so that the file read back is sound. Polygons are written so that every reader gets a
 /// sound mesh out of a sound one (core/io/faces.h), unless they are asked for as they are.
+/// A cloud is written as PLY or XYZ, with its normals.
 /// Written under a temporary name beside `path` and moved into place; on failure nothing is left.
 /// @param notes  receives, in words, what settling to 32 bits did or could not do
 /// @return bytes written

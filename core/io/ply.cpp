@@ -209,6 +209,18 @@ Import read_ply(std::string_view bytes) {
   for (const Element& element : header.elements) {
     check_room(element, text, values->bytes_left());
     const bool is_vertex = element.name == "vertex", is_face = element.name == "face";
+    // Where a value of a vertex goes; -1: nowhere.
+    std::vector<int> coordinate, normal;
+    for (const Property& property : element.properties) {
+      static constexpr std::array<std::string_view, 3> axes{"x", "y", "z"}, normals{"nx", "ny", "nz"};
+      const auto place = [&](const auto& names) {
+        const auto it = std::find(names.begin(), names.end(), property.name);
+        return is_vertex && !property.count_type && it != names.end() ? static_cast<int>(it - names.begin()) : -1;
+      };
+      coordinate.push_back(place(axes));
+      normal.push_back(place(normals));
+    }
+    const bool has_normals = std::count_if(normal.begin(), normal.end(), [](int k) { return k >= 0; }) == 3;
     if (is_vertex) {
       for (const char* axis : {"x", "y", "z"})
         if (std::none_of(element.properties.begin(), element.properties.end(),
@@ -220,13 +232,14 @@ Import read_ply(std::string_view bytes) {
       throw BadFile{"it holds triangle strips, which are not read", "export it with plain faces"};
     }
     for (std::size_t i = 0; i < element.count; ++i) {
-      Vec3 p(0, 0, 0);
-      for (const Property& property : element.properties) {
+      Vec3 p(0, 0, 0), n(0, 0, 0);
+      for (std::size_t which = 0; which < element.properties.size(); ++which) {
+        const Property& property = element.properties[which];
         const std::string what = fmt::format("{} {} of {} {}", property.name, "value", element.name, i + 1);
         if (!property.count_type) {
           const double value = values->next(property.type, what);
-          if (is_vertex && property.name.size() == 1 && property.name[0] >= 'x' && property.name[0] <= 'z')
-            p[property.name[0] - 'x'] = value;
+          if (coordinate[which] >= 0) p[coordinate[which]] = value;
+          if (normal[which] >= 0) n[normal[which]] = value;
           continue;
         }
         const double count = values->next(*property.count_type, what);
@@ -254,9 +267,13 @@ Import read_ply(std::string_view bytes) {
         else
           ++short_faces;
       }
-      if (is_vertex) mesh.positions.push_back(p);
+      if (!is_vertex) continue;
+      mesh.positions.push_back(p);
+      if (has_normals) mesh.normals.push_back(n.stableNormalized());
     }
   }
+  mesh.cloud = mesh.empty() && !mesh.positions.empty();
+  if (!mesh.cloud || std::none_of(mesh.normals.begin(), mesh.normals.end(), [](const Vec3& n) { return n != Vec3::Zero(); })) mesh.normals = {};
   if (header.unknown_lines > 0)
     result.notes.push_back(fmt::format("{} unknown header lines were ignored", header.unknown_lines));
   if (short_faces > 0)
@@ -267,16 +284,19 @@ Import read_ply(std::string_view bytes) {
 std::string write_ply(const Mesh& mesh) {
   std::size_t largest = 0;
   for (std::size_t f = 0; f < mesh.face_count(); ++f) largest = std::max(largest, mesh.face(f).size());
-  const bool small = largest < 256;
+  const bool small = largest < 256, has_normals = !mesh.normals.empty();
   std::string out = fmt::format(
       "ply\nformat binary_little_endian 1.0\ncomment Clean Anvil, millimetres\nelement vertex {}\n"
-      "property double x\nproperty double y\nproperty double z\nelement face {}\n"
-      "property list {} uint vertex_indices\nend_header\n",
-      mesh.positions.size(), mesh.face_count(), small ? "uchar" : "uint");
-  out.reserve(out.size() + 24 * mesh.positions.size() + 4 * (mesh.face_count() + mesh.corners.size()));
+      "property double x\nproperty double y\nproperty double z\n{}",
+      mesh.positions.size(), has_normals ? "property double nx\nproperty double ny\nproperty double nz\n" : "");
+  if (!mesh.cloud) out += fmt::format("element face {}\nproperty list {} uint vertex_indices\n", mesh.face_count(), small ? "uchar" : "uint");
+  out += "end_header\n";
+  out.reserve(out.size() + 48 * mesh.positions.size() + 4 * (mesh.face_count() + mesh.corners.size()));
   auto put = [&](const auto& value) { out.append(reinterpret_cast<const char*>(&value), sizeof value); };
-  for (const Vec3& p : mesh.positions)
-    for (int k = 0; k < 3; ++k) put(p[k]);
+  for (std::size_t v = 0; v < mesh.positions.size(); ++v) {
+    for (int k = 0; k < 3; ++k) put(mesh.positions[v][k]);
+    for (int k = 0; k < 3 && has_normals; ++k) put(mesh.normals[v][k]);
+  }
   for (std::size_t f = 0; f < mesh.face_count(); ++f) {
     const auto face = mesh.face(f);
     if (small)

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <optional>
 #include <string>
 #include <string_view>
 
@@ -89,6 +90,15 @@ class TextScanner {
       fail(fmt::format("{} should be a number, not \"{}\"", what, shown(word)), "correct it or export again");
     if (!std::isfinite(value))
       fail(fmt::format("{} is {}, not a finite number", what, shown(word)), "correct it or export again");
+    return value;
+  }
+
+  /// A finite number, where a word is one.
+  static std::optional<double> maybe_number(std::string_view word) {
+    if (!word.empty() && word[0] == '+') word.remove_prefix(1);
+    double value = 0;
+    const auto [end, error] = std::from_chars(word.data(), word.data() + word.size(), value);
+    if (word.empty() || error != std::errc{} || end != word.data() + word.size() || !std::isfinite(value)) return std::nullopt;
     return value;
   }
 

@@ -10,6 +10,8 @@ namespace anvil {
 
 Box3 bounds(const Mesh& mesh) {
   Box3 box;
+  if (mesh.cloud)
+    for (const Vec3& p : mesh.positions) box.add(p);
   for (Index v : mesh.corners) box.add(mesh.positions[v]);
   return box;
 }
@@ -29,6 +31,8 @@ void append(Mesh& mesh, const Mesh& other) {
 void place(Mesh& mesh, const Affine& placement) {
   if (placement.matrix() == Affine::Identity().matrix()) return;
   for (Vec3& p : mesh.positions) p = placement * p;
+  const Eigen::Matrix3d normals = placement.linear().inverse().transpose();
+  for (Vec3& n : mesh.normals) n = (normals * n).stableNormalized();
   if (placement.linear().determinant() < 0) reverse_faces(mesh);
 }
 

@@ -29,6 +29,8 @@ struct Mesh {
   // Attributes of faces. Whoever makes a mesh out of others carries them over by core/mesh/attributes.h.
   MaterialSlots materials;
   std::vector<FaceOrigin> origins;  ///< empty: every face is one of the source
+  bool cloud = false;         ///< its vertices are the points of a cloud, and it has no faces
+  std::vector<Vec3> normals;  ///< of a cloud: of the surface at its points, outwards, of length 1; empty: not known
 
   std::size_t face_count() const { return face_offsets.size() - 1; }
   std::span<const Index> face(std::size_t f) const {
@@ -60,13 +62,13 @@ inline Vec3 newell_normal(const std::vector<Vec3>& positions, std::span<const In
   return normal;
 }
 
-/// Bounds of all vertices that a face uses.
+/// Bounds of all vertices that a face uses; of a cloud, of its points.
 Box3 bounds(const Mesh& mesh);
 
-/// Appends a copy of `other`; its vertices stay separate from those already there, slots of one name become one.
+/// Appends a copy of `other`; its vertices stay separate from those already there, slots of one name become one. Neither is a cloud.
 void append(Mesh& mesh, const Mesh& other);
 
-/// Moves every vertex by `placement`; faces of one that mirrors are turned over, so that they still look outwards.
+/// Moves every vertex by `placement`; faces of one that mirrors are turned over, so that they still look outwards. Normals of points turn with it.
 void place(Mesh& mesh, const Affine& placement);
 
 /// Turns every face over.

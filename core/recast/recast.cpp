@@ -12,6 +12,7 @@
 #include "core/mesh/sub_mesh.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/winding.h"
+#include "core/recast/cloud_field.h"
 #include "core/recast/field_lines.h"
 #include "core/recast/reduce.h"
 #include "core/recast/skin.h"
@@ -24,6 +25,9 @@ using namespace recast;
 
 constexpr Note small_shells_left_out{"small_shells_left_out", "1 shell smaller than the smallest feature was left out", "{0} shells smaller than the smallest feature were left out"};
 constexpr Note points_as_balls{"points_as_balls", "1 point as a ball of radius {1}", "{0} points as balls of radius {1}", Note::Place::card};
+constexpr Note through_points{"through_points", "through 1 point, each counting as far as {1}", "through {0} points, each counting as far as {1}", Note::Place::card};
+constexpr Note normals_turned{"normals_turned", "the normal of 1 point looked inwards and was turned over", "the normals of {0} points looked inwards and were turned over"};
+constexpr Note points_leave_gaps{"points_leave_gaps", "the balls of 1 point leave gaps: it is a thin wall, not a solid", "the balls of {0} points leave gaps: it is a thin wall, not a solid"};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};
 
 std::vector<SubMesh> shells_of(const Mesh& mesh) {
@@ -39,44 +43,51 @@ std::vector<SubMesh> shells_of(const Mesh& mesh) {
   return shells;
 }
 
-/// Of the result, only these faces of it.
+struct Recast {
+  BooleanResult result;
+  std::vector<char> spanned;  ///< per face: it lies on no part
+};
+
+/// Of a recast, only these faces of it.
 class Kept {
  public:
-  explicit Kept(BooleanResult& result) : result_(result) {}
+  explicit Kept(Recast& made) : made_(made) {}
   void add(const SubMesh& sub) {
     append(mesh_, sub.mesh);
-    for (Index f : sub.faces) sources_.add(result_.sources.input[f], result_.sources.face[f]);
+    for (Index f : sub.faces) sources_.add(made_.result.sources.input[f], made_.result.sources.face[f]), spanned_.push_back(made_.spanned[f]);
   }
   void take() {
-    result_.mesh = std::move(mesh_);
-    result_.sources = std::move(sources_);
+    made_.result.mesh = std::move(mesh_);
+    made_.result.sources = std::move(sources_);
+    made_.spanned = std::move(spanned_);
   }
 
  private:
-  BooleanResult& result_;
+  Recast& made_;
   Mesh mesh_;
   FaceSources sources_;
+  std::vector<char> spanned_;
 };
 
 /// Without shells smaller than that, but for the largest. @return how many went
-std::size_t drop_small_shells(BooleanResult& result, double smallest) {
-  const std::vector<SubMesh> shells = shells_of(result.mesh);
+std::size_t drop_small_shells(Recast& made, double smallest) {
+  const std::vector<SubMesh> shells = shells_of(made.result.mesh);
   std::vector<double> sizes;
   for (const SubMesh& sub : shells) sizes.push_back(bounds(sub.mesh).diagonal());
   if (sizes.empty() || *std::min_element(sizes.begin(), sizes.end()) >= smallest) return 0;
   const double least = std::min(smallest, *std::max_element(sizes.begin(), sizes.end()));
-  Kept kept(result);
+  Kept kept(made);
   for (std::size_t k = 0; k < shells.size(); ++k)
     if (sizes[k] >= least) kept.add(shells[k]);
   kept.take();
   return static_cast<std::size_t>(std::count_if(sizes.begin(), sizes.end(), [&](double size) { return size < least; }));
 }
 
-/// Without shells within another.
-void drop_inner_shells(BooleanResult& result) {
-  std::vector<SubMesh> shells = shells_of(result.mesh);
+/// Without shells within another. @return how many went
+std::size_t drop_inner_shells(Recast& made) {
+  std::vector<SubMesh> shells = shells_of(made.result.mesh);
   std::stable_sort(shells.begin(), shells.end(), [](const SubMesh& a, const SubMesh& b) { return std::abs(signed_volume(a.mesh)) > std::abs(signed_volume(b.mesh)); });
-  Kept outer(result);
+  Kept outer(made);
   std::vector<TriangleList> kept;
   std::vector<const Mesh*> kept_meshes;
   for (const SubMesh& sub : shells) {
@@ -88,80 +99,53 @@ void drop_inner_shells(BooleanResult& result) {
     outer.add(sub);
   }
   outer.take();
+  return shells.size() - kept.size();
 }
 
-/// Points of parts without faces, in the common space.
-struct Cloud {
-  std::vector<Vec3> points;
-  std::vector<Index> part;  ///< of each
-};
-Cloud cloud_of(std::span<const Part> parts, std::vector<Part>& surfaces, std::vector<Index>& place_of) {
-  Cloud cloud;
-  for (Index k = 0; k < parts.size(); ++k) {
-    if (!parts[k].mesh->empty()) {
-      surfaces.push_back(parts[k]);
-      place_of.push_back(k);
-      continue;
-    }
-    for (const Vec3& p : parts[k].mesh->positions) cloud.points.push_back(parts[k].placement * p), cloud.part.push_back(k);
-  }
-  return cloud;
-}
-
-/// Balls of this radius close a surface on which points lie about evenly: 1.3 times the way from most of them to the next (common practice).
-double suiting_radius(const std::vector<Vec3>& points) {
-  constexpr std::size_t asked = 200;
-  constexpr double share = 0.9, more = 1.3;
-  const std::size_t step = std::max<std::size_t>(1, points.size() / asked);
-  std::vector<double> squares;
-  for (std::size_t k = 0; k < points.size(); k += step) {
-    double least = std::numeric_limits<double>::infinity();
-    for (const Vec3& q : points)
-      if (const double square = (q - points[k]).squaredNorm(); square > 0) least = std::min(least, square);
-    if (std::isfinite(least)) squares.push_back(least);
-  }
-  if (squares.empty()) return 1;
-  const auto at = squares.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(squares.size() - 1));
-  std::nth_element(squares.begin(), at, squares.end());
-  return more * std::sqrt(*at);
-}
-
-/// A skin about another and balls. @param first  what the sources of points are counted from
-Result<Skin> with_balls(const Skin& skin, const Cloud& cloud, Index first, double radius, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
-  std::vector<Triangle> dots;
-  for (Index k = 0; k < cloud.points.size(); ++k) dots.push_back({k, k, k});
-  const Bvh tree(cloud.points, dots);
+/// A skin about another and a cloud. @param first  what the sources of points are counted from
+template <class CloudField>
+Result<Skin> with_cloud(const Skin& skin, const CloudField& cloud, const Box3& cloud_box, Index first, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
   const TriangleList list = triangulate(skin.mesh);
   std::optional<SignedDistance> surface;
   if (!list.triangles.empty()) surface.emplace(skin.mesh.positions, list.triangles);
-  const Field field{[&](const Vec3& p) {
-    const Index k = tree.nearest(cloud.points, dots, p).triangle;
-    const Vec3 way = p - cloud.points[k];
-    const double distance = way.norm();
-    FieldSample ball{distance - radius, distance > 0 ? Vec3(way / distance) : Vec3(Vec3::UnitZ()), first + k};
-    if (!surface) return ball;
+  Field field;
+  field.at = [&](const Vec3& p) {
+    FieldSample of_cloud = cloud(p);
+    if (of_cloud.source != no_index) of_cloud.source += first;
+    if (!surface) return of_cloud;
     FieldSample sample = (*surface)(p);
-    if (ball.value < sample.value) return ball;
+    if (of_cloud.value < sample.value) return of_cloud;
     sample.source = skin.source[list.face[sample.source]];
     return sample;
-  }};
+  };
+  field.may_vanish = [&](const Vec3& p, double reach) { return cloud.may_vanish(p, reach) || (surface && std::abs((*surface)(p).value) <= reach); };
   Box3 box = bounds(skin.mesh);
-  for (const Vec3& p : cloud.points) box.add(Vec3(p.array() - radius)), box.add(Vec3(p.array() + radius));
+  box.add(cloud_box);
   return lay_skin(ground_of(field, box, control), name, settings, stage, control);
+}
+
+Box3 grown(Box3 box, double by) {
+  return {Vec3(box.lo.array() - by), Vec3(box.hi.array() + by)};
 }
 
 constexpr double held_edge = 30;  // degrees: a skin's own unevenness stays below
 
 /// Triangles that lie nearly in one plane drawn together, up to a tenth of the detail.
-int thin_out(BooleanResult& result, const RecastSettings& settings, const std::string& name, const Control& control) {
+int thin_out(Recast& made, const RecastSettings& settings, const std::string& name, const Control& control) {
+  BooleanResult& result = made.result;
   constexpr double most = 0.1;
   ReduceSettings how;
   how.rms = most * settings.flatten * settings.detail;
   how.held.sharper_than = settings.sharp ? held_edge : 180;
   Reduced reduced = reduce(result.mesh, name, how, control);
   FaceSources sources;
-  for (Index f : reduced.source) sources.add(f == no_index ? 0 : result.sources.input[f], f == no_index ? no_index : result.sources.face[f]);
+  std::vector<char> spanned;
+  for (Index f : reduced.source) {
+    sources.add(f == no_index ? 0 : result.sources.input[f], f == no_index ? no_index : result.sources.face[f]);
+    spanned.push_back(f == no_index ? 0 : made.spanned[f]);
+  }
   result.sources = std::move(sources);
+  made.spanned = std::move(spanned);
   result.mesh = std::move(reduced.mesh);
   result.mesh.origins.clear();
   for (auto& done : reduced.report.done) result.report.done.push_back(std::move(done));
@@ -169,13 +153,13 @@ int thin_out(BooleanResult& result, const RecastSettings& settings, const std::s
 }
 
 /// Leaves out the faces that lie on no part.
-void open_holes(BooleanResult& result) {
+void open_holes(Recast& made) {
   std::vector<Index> group;
-  for (Index f : result.sources.face) group.push_back(f == no_index ? no_index : 0);
-  Kept kept(result);
-  kept.add(take_apart(result.mesh, group, 1).front());
+  for (char spanned : made.spanned) group.push_back(spanned ? no_index : 0);
+  Kept kept(made);
+  kept.add(take_apart(made.result.mesh, group, 1).front());
   kept.take();
-  result.open_on_purpose = true;
+  made.result.open_on_purpose = true;
 }
 
 /// The skin that lies so far outside of another, or inside.
@@ -188,20 +172,50 @@ Result<Skin> moved_out(const Skin& skin, double offset, const std::string& name,
   box.add(Vec3(box.hi.array() + std::max(0.0, offset)));
   Result<Skin> made = lay_skin(ground_of(field, box, control), name, settings, stage, control);
   if (made)
-    for (Index& t : made->source)
-      if (t != no_index) t = skin.source[list.face[t]];
+    for (Index& t : made->source) {
+      if (t == no_index) continue;
+      t = skin.source[list.face[t]];
+      made->spanned += t == no_index;
+    }
   return made;
+}
+
+/// A skin with the clouds as well.
+Result<Skin> with_points(const Skin& skin, Cloud& cloud, Index first, const RecastSettings& settings, const std::string& name, OperationReport& report, boolean::StageClock& stage, const Control& control) {
+  Box3 box;
+  for (const Vec3& p : cloud.points) box.add(p);
+  const SkinSettings how{settings.detail, false};
+  const PointTree tree(cloud.points);
+  const double spacing = spacing_of(cloud.points, tree);
+  constexpr double ball = 1.3, plane = 2.5;  // spacings: balls so large close a surface on which points lie about evenly, planes so wide level noise out (common practice)
+  if (settings.through_points && !cloud.normals.empty()) {
+    const double reach = settings.point_radius > 0 ? settings.point_radius : spacing > 0 ? plane * spacing : 1;
+    std::unique_ptr<PointSurface> surface = stage("sample", 0.2, [&] { return std::make_unique<PointSurface>(cloud.points, cloud.normals, reach); });
+    if (surface->volume() < 0) {
+      for (Vec3& n : cloud.normals) n = -n;
+      surface = stage("sample", 0.2, [&] { return std::make_unique<PointSurface>(cloud.points, cloud.normals, reach); });
+      report.tell(normals_turned, cloud.points.size());
+    }
+    report.tell(through_points, cloud.points.size(), fmt::format("{:.3g}", reach));
+    return with_cloud(skin, *surface, grown(box, reach), first, name, how, stage, control);
+  }
+  const double radius = settings.point_radius > 0 ? settings.point_radius : spacing > 0 ? ball * spacing : 1;
+  if (settings.detail > 1.5 * radius)
+    return Issue{fmt::format("balls of {:.3g} about the points are too small for a detail of {:.4g}", radius, settings.detail), name, {}, fmt::format("take a detail of at most {:.3g}, or a larger radius", 1.5 * radius)};
+  report.tell(points_as_balls, cloud.points.size(), fmt::format("{:.3g}", radius));
+  return with_cloud(skin, PointBalls(cloud.points, radius), grown(box, radius), first, name, how, stage, control);
 }
 
 }  // namespace
 
 Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSettings& settings, const Control& control) {
   const auto begin = std::chrono::steady_clock::now();
-  BooleanResult result;
+  Recast made;
+  BooleanResult& result = made.result;
   boolean::StageClock stage(result.report, control);
   std::vector<Part> surfaces;
   std::vector<Index> place_of;  // of each of those among the parts
-  const Cloud cloud = cloud_of(parts, surfaces, place_of);
+  Cloud cloud = cloud_of(parts, surfaces, place_of);
   Soup soup = stage("gather", 0.1, [&] { return soup_of(surfaces, result.report, control); });
   for (Index& part : soup.part) part = place_of[part];
   if (soup.triangles.empty() && cloud.points.empty()) {
@@ -214,11 +228,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   if (!soup.triangles.empty()) skin = lay_skin(ground_on(soup.positions, soup.triangles, soup.normals, soup.closed, control), name, how, stage, control);
   if (!skin) return skin.issue();
   if (!cloud.points.empty()) {
-    const double radius = settings.point_radius > 0 ? settings.point_radius : suiting_radius(cloud.points);
-    if (settings.detail > 1.5 * radius)
-      return Issue{fmt::format("balls of {:.3g} about the points are too small for a detail of {:.4g}", radius, settings.detail), name, {}, fmt::format("take a detail of at most {:.3g}, or a larger radius", 1.5 * radius)};
-    result.report.tell(points_as_balls, cloud.points.size(), fmt::format("{:.3g}", radius));
-    skin = with_balls(*skin, cloud, static_cast<Index>(soup.triangles.size()), radius, name, how, stage, control);
+    skin = with_points(*skin, cloud, static_cast<Index>(soup.triangles.size()), settings, name, result.report, stage, control);
     if (!skin) return skin.issue();
   }
   if (skin->spanned > 0) result.report.tell(holes_spanned, skin->spanned, name);
@@ -229,12 +239,14 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
   }
   if (skin->mesh.empty()) {
-    result.report.empty_reason = settings.offset < 0 ? "nothing in it is as thick as that" : "nothing in it is enclosed";
+    const bool by_normals = settings.through_points && !cloud.normals.empty();
+    result.report.empty_reason = settings.offset < 0 ? "nothing in it is as thick as that" : by_normals ? "its points enclose nothing: take balls around them" : "nothing in it is enclosed";
     return result;
   }
   result.mesh = std::move(skin->mesh);
   const auto triangles = static_cast<Index>(soup.triangles.size());
   for (Index t : skin->source) {
+    made.spanned.push_back(t == no_index);
     if (t == no_index)
       result.sources.add(0, no_index);
     else if (t < triangles)
@@ -242,7 +254,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     else
       result.sources.add(cloud.part[t - triangles], no_index);
   }
-  if (const std::size_t gone = drop_small_shells(result, settings.smallest > 0 ? settings.smallest : 2 * settings.detail); gone > 0)
+  if (const std::size_t gone = drop_small_shells(made, settings.smallest > 0 ? settings.smallest : 2 * settings.detail); gone > 0)
     result.report.tell(small_shells_left_out, gone, name);
   std::vector<const Mesh*> from;
   for (const Part& part : parts) from.push_back(part.mesh.get());
@@ -256,13 +268,16 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
       for (auto& done : smoothed.report.done) result.report.done.push_back(std::move(done));
       return 0;
     });
-  if (settings.flatten > 0) stage("thin", 1, [&] { return thin_out(result, settings, name, control); });
-  if (!settings.inner) drop_inner_shells(result);
-  if (!settings.close_holes && skin->spanned > 0) open_holes(result);
+  if (settings.flatten > 0) stage("thin", 1, [&] { return thin_out(made, settings, name, control); });
+  if (!settings.inner) {
+    const std::size_t inner = drop_inner_shells(made);
+    if (inner == 0 && surfaces.empty() && !(settings.through_points && !cloud.normals.empty())) result.report.tell(points_leave_gaps, cloud.points.size());
+  }
+  if (!settings.close_holes && std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end()) open_holes(made);
   result.piece.assign(result.mesh.face_count(), 0);
   result.free_of_crossings = true;
   result.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-  return result;
+  return std::move(result);
 }
 
 }  // namespace anvil

@@ -12,7 +12,8 @@ struct RecastSettings {
   bool sharp = true;        ///< sharp edges and corners are kept, on the surfaces themselves
   double offset = 0;        ///< how far the skin lies outside of the parts, mesh units; negative: inside
   bool inner = true;        ///< cavities are kept; else only the outer skin
-  double point_radius = 0;  ///< mesh units: points of parts without faces are balls of this radius; 0: as suits how far apart they lie
+  double point_radius = 0;  ///< mesh units: points of clouds are balls of this radius, or count so far; 0: as suits how far apart they lie
+  bool through_points = true;  ///< the skin runs through points whose normals are known; else all are balls
   double smallest = 0;      ///< mesh units: shells of the skin smaller than that are left out, which is told; 0: twice the detail
   Index smoothing = 0;      ///< passes of core/recast/smooth.h
   double flatten = 0;       ///< 0 to 1: how far triangles that lie nearly in one plane are drawn together, at 1 by a tenth of the detail
@@ -24,7 +25,7 @@ struct RecastSettings {
 /// Points are inside where any part has them inside; of parts that are not closed, where the surface fills more than half of the view. The skin's vertices stand on the parts' own surfaces,
 /// edges and corners (core/recast/contour.h), except along holes, which it spans. What it cannot do without crossing itself, the engine settles.
 /// With an offset, edges are rounded where the skin moves away from them, as all that is so far from the parts, and sharp where it moves towards them.
-/// Parts that have no faces are point clouds: each point is a ball. Where a cloud is among them, edges are not kept sharp.
+/// Points of clouds are balls, or the skin runs through them (core/recast/cloud_field.h). Where a cloud is among the parts, edges are not kept sharp.
 /// Walls thinner than the detail stay where a line of the grid passes through them.
 /// @return one sound mesh; every face with the part and face that it comes from. Empty with the reason, where nothing is enclosed. An Issue where the grid would be too large, or where no
 /// grid leads to a skin that is sound. Throws Stopped.

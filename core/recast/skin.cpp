@@ -55,9 +55,9 @@ Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings
   laid.skin.mesh.positions = std::move(made.positions);
   for (std::size_t t = 0; t < made.triangles.size(); ++t) {
     laid.skin.mesh.add_face(made.triangles[t]);
-    const Index source = made.source[t];
+    const Index source = made.source[t] == no_index || met.source.empty() ? made.source[t] : met.source[made.source[t]];
     laid.skin.spanned += source == no_index;
-    laid.skin.source.push_back(source == no_index || met.source.empty() ? source : met.source[source]);
+    laid.skin.source.push_back(source);
   }
   return laid;
 }

@@ -11,6 +11,15 @@
 namespace anvil {
 namespace {
 
+/// The shortest turn of Z to a direction of length 1. (Eigen's own takes ten seconds to compile.)
+Eigen::Matrix3d upright_to(const Vec3& direction) {
+  const double cosine = direction.z();
+  if (cosine < -1 + 1e-12) return Eigen::AngleAxisd(std::numbers::pi, Vec3::UnitX()).toRotationMatrix();
+  const double s = std::sqrt(2 * (1 + cosine));
+  const Vec3 axis = Vec3::UnitZ().cross(direction) / s;
+  return Eigen::Quaterniond(s / 2, axis.x(), axis.y(), axis.z()).toRotationMatrix();
+}
+
 /// SplitMix64 (Steele, Lea and Flood, OOPSLA 2014): the same on every machine.
 class Chance {
  public:
@@ -100,7 +109,7 @@ std::vector<Affine> scatter_places(const Mesh& mesh, std::span<const Index> face
     if (!kept) continue;
     Affine place = Affine::Identity();
     place.translation() = p;
-    if (settings.along_normal) place.linear() = Eigen::Quaterniond::FromTwoVectors(Vec3::UnitZ(), u.cross(v).stableNormalized()).toRotationMatrix();
+    if (settings.along_normal) place.linear() = upright_to(u.cross(v).stableNormalized());
     if (settings.turned) place.linear() = place.linear() * Eigen::AngleAxisd(turn, Vec3::UnitZ()).toRotationMatrix();
     place.linear() *= size;
     places.push_back(place);

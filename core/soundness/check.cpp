@@ -33,6 +33,13 @@ void keep_in_scope(const std::vector<char>& scope, std::vector<Defect>& defects)
 
 SoundnessReport check_soundness(const Mesh& mesh, const std::stop_token& stop, const CheckSettings& settings) {
   constexpr double near_share = 1e-6;
+  if (mesh.cloud) {
+    SoundnessReport report;
+    for (const Family* family : settings.families) report.families.push_back({family, 0, {}});
+    report.points = report.vertices = mesh.positions.size();
+    report.bounds = bounds(mesh);
+    return report;
+  }
   Analysis analysis(mesh, settings.tolerance < 0 ? near_share * bounds(mesh).diagonal() : settings.tolerance, stop);
   analysis.scope = settings.scope;
   return check_soundness(analysis, settings);

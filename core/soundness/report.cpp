@@ -33,6 +33,7 @@ std::string verdict(const SoundnessReport& report) {
   auto counted = [](std::size_t n, const char* one, const char* many) {
     return fmt::format("{} {}", n, n == 1 ? one : many);
   };
+  if (report.points > 0) return "Points only: recast them";
   std::string defects, remarks;
   auto add = [](std::string& to, const std::string& what) { to += (to.empty() ? "" : ", ") + what; };
   const std::size_t holes = report.holes();

@@ -70,6 +70,7 @@ struct SoundnessReport {
   std::vector<FamilyReport> families;  ///< in the order of the table
 
   std::size_t vertices = 0, triangles = 0, polygons = 0, edges = 0, shells = 0;
+  std::size_t points = 0;  ///< of a cloud, in which nothing is looked for
   double volume = 0;  ///< mesh units³; what the faces sum to, exact only when closed
   double area = 0;    ///< mesh units²
   Box3 bounds;
@@ -88,7 +89,7 @@ struct SoundnessReport {
   }
 };
 
-/// "Sound", "Sound, with 1 stray shell" or "Not sound: 3 holes, 2 crossings".
+/// "Sound", "Sound, with 1 stray shell", "Not sound: 3 holes, 2 crossings" or "Points only: recast them".
 std::string verdict(const SoundnessReport& report);
 
 }  // namespace anvil

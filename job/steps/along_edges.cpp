@@ -44,6 +44,6 @@ const StepKind steps::along_edges = {
      length_field("distance", "Distance", 10, "From copy to copy along the chain, where the count is 0."),
      toggle_field("turned", "Turned along", true, "The tools' first axis runs along the edge, their third one stands upright on the surface.")},
     run, 22, "E",
-    [](Step& step, const Box3& part) { set_field(step, "distance", round_number(part.diagonal() / 10)); }};
+    [](Step& step, const Mesh& part) { set_field(step, "distance", round_number(bounds(part).diagonal() / 10)); }};
 
 }  // namespace anvil

@@ -30,6 +30,6 @@ const StepKind steps::array = {"array", "Array", "array", "shape", "Repeat the p
                                {counts_field("count", "Count", Vec3(3, 1, 1), 1, 10000, "How many along each axis."),
                                 offset_field("spacing", "Spacing", Vec3(20, 20, 20), "From copy to copy along each axis; negative goes the other way.")},
                                run, 20, "N",
-    [](Step& step, const Box3& part) { set_field(step, "spacing", Vec3((1.25 * part.size()).array().ceil())); }};
+    [](Step& step, const Mesh& part) { set_field(step, "spacing", Vec3((1.25 * bounds(part).size()).array().ceil())); }};
 
 }  // namespace anvil

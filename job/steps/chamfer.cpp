@@ -25,6 +25,6 @@ const StepKind steps::chamfer = {
      folded(share_field("angle", "Angle", 0, 0, 179, "Between the first face and the chamfer, in degrees; 0: by the widths.")), folded(toggle_field("swapped", "Exchange the faces", false, "The first width on the other face.")),
      folded(length_field("weld", "Weld within", 0, "Vertices of the result nearer to each other than this are made to meet.", 0))},
     run, 1, "C",
-    [](Step& step, const Box3& part) { set_field(step, "width", round_number(part.diagonal() / 60)); }};
+    [](Step& step, const Mesh& part) { set_field(step, "width", round_number(bounds(part).diagonal() / 60)); }};
 
 }  // namespace anvil

@@ -46,6 +46,6 @@ std::vector<Field> fields() {
 }  // namespace
 
 const StepKind steps::lettering = {"lettering", "Lettering", "lettering", "shape", "Cut text into a face of the part, or let it stand out.", ToolRule::none, fields(), run, 24, "L",
-    [](Step& step, const Box3& part) { set_field(step, "size", round_number(part.diagonal() / 10)), set_field(step, "depth", round_number(part.diagonal() / 150)); }};
+    [](Step& step, const Mesh& part) { set_field(step, "size", round_number(bounds(part).diagonal() / 10)), set_field(step, "depth", round_number(bounds(part).diagonal() / 150)); }};
 
 }  // namespace anvil

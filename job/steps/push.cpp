@@ -60,6 +60,6 @@ const StepKind steps::push = {
      choice_field("way", "Way", "mean", {{"mean", "all one way, straight in"}, {"direction", "all along a direction"}, {"own", "each corner its own way"}}, "Along one direction, or each corner against its own normal."),
      direction_field("direction", "Direction", Vec3(0, 0, -1), "The way in, where it is along a direction.")},
     run, 3, "P",
-    [](Step& step, const Box3& part) { set_field(step, "depth", round_number(part.diagonal() / 20)); }};
+    [](Step& step, const Mesh& part) { set_field(step, "depth", round_number(bounds(part).diagonal() / 20)); }};
 
 }  // namespace anvil

@@ -91,6 +91,6 @@ const StepKind steps::ramp = {
      folded(toggle_field("tapered", "Tapered", false, "Other widths at the end of the edge.")), folded(gap("first-end", "First, at end", "How far on the first face at the end of the edge.")),
      folded(gap("second-end", "Second, at end", "How far on the second face at the end of the edge."))},
     run, 4, "R",
-    [](Step& step, const Box3& part) { set_field(step, "first", round_number(part.diagonal() / 8)), set_field(step, "second", round_number(part.diagonal() / 16)); }};
+    [](Step& step, const Mesh& part) { set_field(step, "first", round_number(bounds(part).diagonal() / 8)), set_field(step, "second", round_number(bounds(part).diagonal() / 16)); }};
 
 }  // namespace anvil

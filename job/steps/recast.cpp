@@ -6,6 +6,7 @@
 
 #include <algorithm>
 
+#include "core/mesh/cloud.h"
 #include "job/step_parts.h"
 
 namespace anvil {
@@ -22,6 +23,7 @@ Result<StepOutput> run(const StepInput& input) {
   settings.sharp = input.fields.on("sharp");
   settings.offset = input.fields.number("offset");
   settings.point_radius = input.fields.number("point-radius");
+  settings.through_points = input.fields.on("through-points");
   settings.smallest = input.fields.number("smallest");
   settings.smoothing = input.fields.count("smoothing");
   settings.flatten = input.fields.number("flatten");
@@ -29,8 +31,8 @@ Result<StepOutput> run(const StepInput& input) {
   settings.inner = input.fields.on("inner");
   Result<StepOutput> output = as_output(recast_parts(parts, settings, input.control));
   if (!output || output->mesh.empty()) return output;
-  // How far a skin lies from points is the radius of their balls.
-  if (std::any_of(parts.begin(), parts.end(), [](const recast::Part& part) { return part.mesh->empty(); })) return output;
+  // How far a skin lies from points is told by their radius.
+  if (std::any_of(parts.begin(), parts.end(), [](const recast::Part& part) { return part.mesh->cloud; })) return output;
   Mesh all;
   for (const recast::Part& part : parts) {
     Mesh placed = *part.mesh;
@@ -53,13 +55,20 @@ const StepKind steps::recast = {
     {length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces."),
      toggle_field("sharp", "Keep sharp edges", true, "Edges and corners stand where the surfaces beside them meet; off, they are rounded by about half the detail."),
      folded(length_field("offset", "Offset", 0, "How far the skin lies outside of the parts; below 0: inside.", -max_length)),
-     folded(length_field("point-radius", "Point radius", 0, "Points of a cloud count as balls of this radius; 0: as suits how far apart they lie.", 0)),
+     folded(toggle_field("through-points", "Through points", true, "The skin runs through points that have normals; off, and where they have none, points count as balls.")),
+     folded(length_field("point-radius", "Point radius", 0, "How far a point counts: the radius of its ball, or of its plane; 0: as suits how far apart they lie.", 0)),
      folded(length_field("smallest", "Smallest feature", 0, "Shells smaller than this are left out; 0: than twice the detail.", 0)),
      folded(share_field("flatten", "Thin flat areas", 0, 0, 1, "How far triangles that lie nearly in one plane are drawn together: at 1 by a tenth of the detail.")),
      folded(count_field("smoothing", "Smoothing", 0, 0, 1000, "Passes that take unevenness out of the skin; sharp edges stay where they are kept.")),
      folded(toggle_field("close-holes", "Close holes", true, "Off: the skin is left open where it would span a hole of the parts.")),
      toggle_field("inner", "Keep cavities", true, "Off: only the outer skin is made.")},
     run, 1, "K",
-    [](Step& step, const Box3& part) { set_field(step, "detail", round_number(part.diagonal() / 100)); }, true};
+    [](Step& step, const Mesh& part) {
+      double detail = bounds(part).diagonal() / 100;
+      // Nothing finer is known of a cloud than how far apart its points lie.
+      if (part.cloud) detail = spacing_of(part.positions, PointTree(part.positions));
+      set_field(step, "detail", round_number(detail));
+    },
+    true};
 
 }  // namespace anvil

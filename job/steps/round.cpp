@@ -22,6 +22,6 @@ const StepKind steps::round = {"round", "Round", "round", "shape", "Round edges 
                                {rule, length_field("radius", "Radius", 2, "Of the round."), count_field("segments", "Segments", 8, 1, 128, "How many flat strips stand for the round."),
                                 folded(length_field("weld", "Weld within", 0, "Vertices of the result nearer to each other than this are made to meet.", 0))},
                                run, 2, "O",
-    [](Step& step, const Box3& part) { set_field(step, "radius", round_number(part.diagonal() / 40)); }};
+    [](Step& step, const Mesh& part) { set_field(step, "radius", round_number(bounds(part).diagonal() / 40)); }};
 
 }  // namespace anvil

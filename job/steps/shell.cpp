@@ -34,6 +34,6 @@ const StepKind steps::shell = {
      folded(path_field("drains", "Drains at", "Points near which round holes go through the wall.")),
      folded(length_field("drain-diameter", "Drain diameter", 4, "Of each drain."))},
     run, 5, "Ctrl+Shift+H",
-    [](Step& step, const Box3& part) { set_field(step, "thickness", round_number(part.diagonal() / 40)); }};
+    [](Step& step, const Mesh& part) { set_field(step, "thickness", round_number(bounds(part).diagonal() / 40)); }};
 
 }  // namespace anvil

@@ -51,6 +51,6 @@ const StepKind steps::stencil = {
      folded(length_field("eye", "Eye", 0, "How far in front of the plane the eye is for an outline as seen in perspective; 0: straight into the depth.", 0)),
      folded(length_field("flatness", "Flatness", 0.02, "How far a flat piece may lie off its arc."))},
     run, 7, "S",
-    [](Step& step, const Box3& part) { set_field(step, "to", round_number(part.diagonal() / 10)); }};
+    [](Step& step, const Mesh& part) { set_field(step, "to", round_number(bounds(part).diagonal() / 10)); }};
 
 }  // namespace anvil

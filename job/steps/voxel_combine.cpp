@@ -22,9 +22,9 @@ const StepKind steps::voxel_combine = {
      length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces."),
      length_field("blend", "Blend", 0, "Radius of the rounds where parts meet; 0: they meet in sharp edges.", 0)},
     run, 3, "Ctrl+Alt+K",
-    [](Step& step, const Box3& part) {
-      set_field(step, "detail", round_number(part.diagonal() / 100));
-      set_field(step, "blend", round_number(part.diagonal() / 20));
+    [](Step& step, const Mesh& part) {
+      set_field(step, "detail", round_number(bounds(part).diagonal() / 100));
+      set_field(step, "blend", round_number(bounds(part).diagonal() / 20));
     }};
 
 }  // namespace anvil

@@ -2,7 +2,6 @@
 // Offsets, blends and shells against closed formulas; what a recast thins, sifts and leaves open.
 #include <catch2/catch.hpp>
 
-#include "core/io/mesh_file.h"
 #include "core/mesh/edges.h"
 #include "core/recast/recast.h"
 #include "core/recast/volumes.h"
@@ -150,49 +149,4 @@ TEST_CASE("flat areas of a recast are thinned, strays sifted, and holes left ope
   settings.smoothing = 20;
   settings.close_holes = true;
   CHECK(signed_volume(recast_of(box, settings).mesh) == Approx(6000).epsilon(1e-6));
-}
-
-TEST_CASE("a cloud of points is recast as balls that close it, alone and beside a mesh, and read from .xyz and .ply") {
-  // Points on a ball of 10, about 1 apart: the skin is hollow, a shell between 10 − r and 10 + r; without cavities a solid.
-  Mesh cloud;
-  constexpr int count = 1250;
-  for (int k = 0; k < count; ++k) {
-    const double z = 1 - (2 * k + 1.0) / count, angle = k * pi * (3 - std::sqrt(5.0));  // even spirals (Vogel, "A better way to construct the sunflower head", 1979)
-    cloud.add_vertex(10 * Vec3(std::sqrt(1 - z * z) * std::cos(angle), std::sqrt(1 - z * z) * std::sin(angle), z));
-  }
-  const recast::Part part{shared(cloud), "cloud"};
-  RecastSettings settings;
-  settings.detail = 0.5;
-  settings.point_radius = 1.2;
-  const BooleanResult shell = sound(recast_parts({&part, 1}, settings));
-  const auto ball = [](double r) { return 4 * pi / 3 * r * r * r; };
-  CHECK(signed_volume(shell.mesh) == Approx(ball(11.2) - ball(8.8)).epsilon(0.12));
-  settings.inner = false;
-  const BooleanResult solid = sound(recast_parts({&part, 1}, settings));
-  CHECK(signed_volume(solid.mesh) == Approx(ball(11.2)).epsilon(0.03));
-  // No point lies outside, and none of the skin farther from the points than the radius, and a detail's rounding.
-  const DistanceToSurface distance(solid.mesh);
-  for (const Vec3& p : cloud.positions) CHECK(distance(p) > 0.8);
-  CHECK(solid.report.done.front().what() == "points_as_balls");
-  settings.point_radius = 0;  // proposed
-  CHECK(signed_volume(sound(recast_parts({&part, 1}, settings)).mesh) > ball(10.5));
-  // With a box through it: faces know their part.
-  settings.point_radius = 1.2;
-  const std::vector<recast::Part> both{{shared(stock("box", {30, 4, 4})), "box"}, part};
-  const BooleanResult joined = sound(recast_parts(both, settings));
-  CHECK(std::count(joined.sources.input.begin(), joined.sources.input.end(), 0u) > 50);
-  CHECK(std::count(joined.sources.input.begin(), joined.sources.input.end(), 1u) > 500);
-  settings.detail = 3;
-  CHECK(recast_parts({&part, 1}, settings).issue().what.find("too small") != std::string::npos);
-  const TemporaryFolder folder;
-  write_text(folder / "a.xyz", "# x y z nx ny nz\n0 0 0 0 0 1\n1.5 0 0 0 0 1\n0 2 -3e-1\n");
-  const Result<Import> read = read_mesh(folder / "a.xyz", true);
-  REQUIRE(read);
-  REQUIRE(read->mesh.positions.size() == 3);
-  CHECK(read->mesh.positions[2] == Vec3(0, 2, -0.3));
-  CHECK(read_mesh(folder / "a.xyz").issue().remedy.find("recast") != std::string::npos);
-  CHECK(read_mesh(std::filesystem::path(DEMO_DATA) / "fender-scan.ply", true)->mesh.positions.size() == 12378);
-  CHECK_FALSE(write_mesh(cube(), folder / "b.xyz"));
-  write_text(folder / "broken.xyz", "0 0 0\n1 2\n");
-  CHECK(read_mesh(folder / "broken.xyz", true).issue().message().find("line 2") != std::string::npos);
 }
