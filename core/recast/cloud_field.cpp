@@ -39,41 +39,36 @@ FieldSample PointBalls::operator()(const Vec3& p) const {
 
 PointSurface::PointSurface(std::span<const Vec3> points, std::span<const Vec3> normals, double reach) : points_(points), normals_(normals), tree_(points), reach_(reach) {
   constexpr std::size_t neighbours = 9;  // itself among them
-  corners_.resize(3 * points.size());
-  std::vector<double> volumes(points.size());
-  Box3 box;
-  for (const Vec3& p : points) box.add(p);
-  const Vec3 centre = box.centre();
+  std::vector<Vec3> areas(points.size());
   tbb::parallel_for(std::size_t{0}, points.size(), [&](std::size_t k) {
     thread_local std::vector<PointTree::Near> near;
     tree_.nearest(points[k], neighbours, near);
     // As many points as lie in a disc around it share its area; at a border that is too much by the part where none lie.
     const double square = std::min(near.back().square, reach * reach);
     const auto sharing = static_cast<double>(std::count_if(near.begin(), near.end(), [&](const PointTree::Near& n) { return n.square <= square; }));
-    const double area = std::numbers::pi * square / std::max(sharing - 0.5, 1.0);
-    volumes[k] = area * normals[k].dot(points[k] - centre) / 3;
-    const Vec3 u = normals[k].unitOrthogonal(), v = normals[k].cross(u);
-    const double radius = std::sqrt(4 * area / (3 * std::sqrt(3.0)));
-    for (std::size_t c = 0; c < 3; ++c) {
-      const double angle = 2 * std::numbers::pi * static_cast<double>(c) / 3;
-      corners_[3 * k + c] = points[k] + radius * (std::cos(angle) * u + std::sin(angle) * v);
-    }
+    areas[k] = std::numbers::pi * square / std::max(sharing - 0.5, 1.0) * normals[k];
   });
-  for (double volume : volumes) volume_ += volume;
-  std::vector<Triangle> triangles(points.size());
-  for (Index k = 0; k < triangles.size(); ++k) triangles[k] = {3 * k, 3 * k + 1, 3 * k + 2};
-  winding_ = std::make_unique<WindingTree>(corners_, std::move(triangles));
+  Box3 box;
+  for (const Vec3& p : points) box.add(p);
+  Vec3 all = Vec3::Zero();
+  double size = 0;
+  for (std::size_t k = 0; k < points.size(); ++k) {
+    volume_ += areas[k].dot(points[k] - box.centre()) / 3;
+    all += areas[k];
+    size += areas[k].norm();
+  }
+  openness_ = size > 0 ? all.norm() / size : 1;
+  dipoles_ = std::make_unique<Dipoles>(points, areas);
 }
 
-double PointSurface::value(const Vec3& p, FieldSample& sample) const {
+FieldSample PointSurface::operator()(const Vec3& p) const {
   thread_local std::vector<PointTree::Near> near;
   tree_.nearest(p, 1, near);
   const Index nearest = near[0].point;
   const double distance = std::sqrt(near[0].square);
   // Up to half the reach by the planes alone, beyond it by the winding alone, between these by both.
   const double share = std::clamp(2 * distance / reach_ - 1, 0.0, 1.0), away = share * share * (3 - 2 * share);
-  double by_planes = 0, by_winding = 0;
-  sample.source = away < 1 ? nearest : no_index;
+  FieldSample planes{0, Vec3::Zero(), nearest}, winding{0, Vec3::Zero(), no_index};
   if (away < 1) {
     tree_.within(p, reach_, near);
     Vec3 middle = Vec3::Zero(), normal = Vec3::Zero();
@@ -85,26 +80,17 @@ double PointSurface::value(const Vec3& p, FieldSample& sample) const {
       middle += weight * (points_[k] - p);
       normal += weight * normals_[k];
     }
-    sample.gradient = weights > 0 ? Vec3(normal.stableNormalized()) : normals_[nearest];
-    by_planes = weights > 0 ? -sample.gradient.dot(middle) / weights : sample.gradient.dot(p - points_[nearest]);
+    planes.gradient = weights > 0 ? Vec3(normal.stableNormalized()) : normals_[nearest];
+    planes.value = weights > 0 ? -planes.gradient.dot(middle) / weights : planes.gradient.dot(p - points_[nearest]);
   }
-  if (away > 0) by_winding = (1 - 2 * (*winding_)(p)) * distance;
-  return (1 - away) * by_planes + away * by_winding;
-}
-
-FieldSample PointSurface::operator()(const Vec3& p) const {
-  FieldSample sample{0, Vec3::Zero(), no_index};
-  sample.value = value(p, sample);
-  thread_local std::vector<PointTree::Near> near;
-  tree_.nearest(p, 1, near);
-  if (2 * std::sqrt(near[0].square) <= reach_) return sample;
-  // Where the winding counts, by differences.
-  const double step = 0.05 * reach_;
-  FieldSample unused{};
-  Vec3 gradient;
-  for (Eigen::Index axis = 0; axis < 3; ++axis) gradient[axis] = value(p + step * Vec3::Unit(axis), unused) - value(p - step * Vec3::Unit(axis), unused);
-  sample.gradient = gradient.stableNormalized();
-  return sample;
+  if (away == 0) return planes;
+  const Dipoles::Winding view = (*dipoles_)(p);
+  const Vec3 outwards = (p - points_[nearest]) / distance;
+  winding.value = (1 - 2 * view.number) * distance;
+  winding.gradient = (1 - 2 * view.number) * outwards - 2 * distance * view.gradient;
+  const double steep = 12 / reach_ * share * (1 - share);  // of `away` along the way out
+  const Vec3 gradient = (1 - away) * planes.gradient + away * winding.gradient + steep * (winding.value - planes.value) * outwards;
+  return {(1 - away) * planes.value + away * winding.value, gradient.stableNormalized(), away < 0.5 ? nearest : no_index};
 }
 
 bool PointSurface::may_vanish(const Vec3& p, double reach) const {
@@ -114,7 +100,7 @@ bool PointSurface::may_vanish(const Vec3& p, double reach) const {
   tree_.nearest(p, 1, near);
   const double distance = std::sqrt(near[0].square);
   if (distance <= reach_ + reach) return true;
-  return std::abs(1 - 2 * (*winding_)(p)) * distance <= steepest * reach;
+  return std::abs(1 - 2 * (*dipoles_)(p).number) * distance <= steepest * reach;
 }
 
 }  // namespace anvil::recast

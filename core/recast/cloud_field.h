@@ -2,10 +2,11 @@
 // Clouds of points as fields: balls around the points, or the surface that runs through them.
 #pragma once
 
+#include <memory>
 #include <span>
 
 #include "core/mesh/cloud.h"
-#include "core/mesh/winding.h"
+#include "core/recast/dipoles.h"
 #include "core/recast/field_lines.h"
 #include "core/recast/soup.h"
 
@@ -47,14 +48,14 @@ class PointSurface {
   bool may_vanish(const Vec3& p, double reach) const;
   /// What it encloses, about; negative where the normals look inwards.
   double volume() const { return volume_; }
+  /// The area that all of it together faces, as a share of it: 0 of what is closed, 1 of a flat patch.
+  double openness() const { return openness_; }
 
  private:
-  double value(const Vec3& p, FieldSample& sample) const;
   std::span<const Vec3> points_, normals_;
   PointTree tree_;
-  double reach_, volume_ = 0;
-  std::vector<Vec3> corners_;  // of a triangle at each point, as large as its share of the surface
-  std::unique_ptr<WindingTree> winding_;
+  double reach_, volume_ = 0, openness_ = 1;
+  std::unique_ptr<Dipoles> dipoles_;
 };
 
 }  // namespace anvil::recast

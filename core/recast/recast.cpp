@@ -191,10 +191,12 @@ Result<Skin> with_points(const Skin& skin, Cloud& cloud, Index first, const Reca
   if (settings.through_points && !cloud.normals.empty()) {
     const double reach = settings.point_radius > 0 ? settings.point_radius : spacing > 0 ? plane * spacing : 1;
     std::unique_ptr<PointSurface> surface = stage("sample", 0.2, [&] { return std::make_unique<PointSurface>(cloud.points, cloud.normals, reach); });
+    constexpr double one_sided = 0.6;  // a half ball without its lid: 0.5
+    if (surface->openness() > one_sided && skin.mesh.empty()) return Skin{};
     if (surface->volume() < 0) {
       for (Vec3& n : cloud.normals) n = -n;
       surface = stage("sample", 0.2, [&] { return std::make_unique<PointSurface>(cloud.points, cloud.normals, reach); });
-      report.tell(normals_turned, cloud.points.size());
+      report.tell(normals_turned, cloud.points.size(), name);
     }
     report.tell(through_points, cloud.points.size(), fmt::format("{:.3g}", reach));
     return with_cloud(skin, *surface, grown(box, reach), first, name, how, stage, control);
@@ -271,7 +273,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   if (settings.flatten > 0) stage("thin", 1, [&] { return thin_out(made, settings, name, control); });
   if (!settings.inner) {
     const std::size_t inner = drop_inner_shells(made);
-    if (inner == 0 && surfaces.empty() && !(settings.through_points && !cloud.normals.empty())) result.report.tell(points_leave_gaps, cloud.points.size());
+    if (inner == 0 && surfaces.empty() && !(settings.through_points && !cloud.normals.empty())) result.report.tell(points_leave_gaps, cloud.points.size(), name);
   }
   if (!settings.close_holes && std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end()) open_holes(made);
   result.piece.assign(result.mesh.face_count(), 0);

@@ -44,7 +44,7 @@ Mesh hill(int cells, double side, double height) {
 }  // namespace
 
 TEST_CASE("a closed part is cut flat, and stands on a foot where one is asked for") {
-  const Mesh ball = stock("sphere", {10, 96, 48});
+  const Mesh ball = stock("sphere", {20, 96, 48});
   FlatBaseSettings settings;
   settings.point = {0, 0, -6};
   const double cut = sound_volume(based(ball, settings));
@@ -56,7 +56,7 @@ TEST_CASE("a closed part is cut flat, and stands on a foot where one is asked fo
   CHECK(sound_volume(standing) - cut == Approx(3 * pi * 64).epsilon(0.01));
   CHECK(lowest(standing->mesh) == Approx(-9));
   // A tube stands on a ring, and other directions are as good.
-  const Mesh ring = placed(stock("torus", {20, 5, 96, 48}), {0, 0, 0}, {90, 0, 0});
+  const Mesh ring = placed(stock("torus", {40, 10, 96, 48}), {0, 0, 0}, {90, 0, 0});
   settings.point = {0, 0, 0};
   settings.foot = 2;
   CHECK(sound_volume(based(ring, settings)) == Approx(pi * pi * 20 * 25 + 2 * 2 * pi * 25).epsilon(0.01));
