@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/precompiled.h"  // before Qt, whose "emit" is a macro and a name in oneTBB
+
 #include <QApplication>
 #include <QMainWindow>
 #include <QPainter>
 #include <QToolButton>
 #include <QtCore>
-
-#include "core/precompiled.h"

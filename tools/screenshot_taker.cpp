@@ -54,9 +54,10 @@ void float_housing(MainWindow& window) {
   window.view().fit_selection();
 }
 
-void buoy_cap_recast(MainWindow& window) {
+/// A file of the demo data, alone, in the Recast station.
+void brought_in(MainWindow& window, const char* file) {
   window.set_station(Station::recast);
-  window.session().bring_in({std::filesystem::path(DEMO_DATA) / "buoy-cap.ply"}, Unit::millimetre);
+  window.session().bring_in({std::filesystem::path(DEMO_DATA) / file}, Unit::millimetre);
   while (window.session().busy_with_files()) wait(50);
   window.session().wait_idle();
   show_only(window, window.session().chosen());
@@ -64,6 +65,10 @@ void buoy_cap_recast(MainWindow& window) {
   wait(400);
   window.view().fit_selection();
   wait(400);
+}
+
+void buoy_cap_recast(MainWindow& window) {
+  brought_in(window, "buoy-cap.ply");
   window.verbs().find(QStringLiteral("recast"))->trigger();
   window.session().wait_idle();
 }
@@ -120,6 +125,7 @@ const std::vector<Shot> shots = {
        wait(400);
        w.view().fit_selection();
      }},
+    {QStringLiteral("scan"), [](MainWindow& w) { brought_in(w, "fender-scan.ply"); }},
     {QStringLiteral("recast"), buoy_cap_recast},
     {QStringLiteral("reduce"),
      [](MainWindow& w) {

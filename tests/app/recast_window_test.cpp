@@ -143,3 +143,114 @@ TEST_CASE("a box and a pin are blended, and a box is hollowed and drained, by ke
   const Vec3 size = bounds(*d.session().result(1).evaluated->mesh).size();
   CHECK(d.volume(1) == Approx(box_volume - (size.x() - 4) * (size.y() - 4) * (size.z() - 4)).epsilon(1e-6));
 }
+
+TEST_CASE("the fender scan, points alone, becomes a solid on a flat base with a wall of 2 mm; points say what they are") {
+  Driver d;
+  d.session().bring_in({std::filesystem::path(DEMO_DATA) / "fender-scan.ply"}, Unit::millimetre);
+  d.settle();
+  const PartId scan = d.session().chosen();
+  d.settle();
+  const PartResult points = d.session().result(scan);
+  REQUIRE(points.evaluated);
+  CHECK(points.evaluated->mesh->cloud);
+  CHECK(points.evaluated->drawable->point_count() == 12378);
+  CHECK(points.report->points == 12378);
+  CHECK(d.widget<QLabel>("verdict")->text() == "Points only");
+  // Seen and taken hold of where they are, and not in the empty corner.
+  d.view().fit_selection();
+  QTest::qWait(600);
+  const QImage picture = d.view().grab().toImage();
+  const QPoint middle = picture.rect().center();
+  CHECK(picture.pixelColor(middle) != picture.pixelColor(picture.width() - 40, picture.height() / 2));
+  d.session().select({});
+  d.click(&d.view(), QPointF(40, d.view().height() / 2.0));
+  CHECK(d.session().selection().empty());
+  d.click(&d.view(), QRectF(d.view().rect()).center());
+  CHECK(d.session().selection() == std::vector<PartId>{scan});
+  // What works on faces says so.
+  d.key(Qt::Key_3, Qt::ControlModifier);
+  d.key(Qt::Key_M, Qt::ShiftModifier);
+  d.settle();
+  REQUIRE(d.session().result(scan).trouble() != nullptr);
+  CHECK(d.session().result(scan).trouble()->remedy.find("recast") != std::string::npos);
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  // Points to a skin: its numbers suit the points.
+  d.key(Qt::Key_5, Qt::ControlModifier);
+  d.key(Qt::Key_K);
+  d.settle();
+  REQUIRE(last_step(d, scan).kind->key == "recast");
+  REQUIRE(d.session().result(scan).trouble() == nullptr);
+  CHECK(d.session().result(scan).report->sound);
+  const auto inner = d.widget<QAbstractButton>(field_name(d, scan, "inner"));
+  REQUIRE(inner != nullptr);
+  d.click(inner);
+  d.settle();
+  CHECK(d.session().result(scan).report->shells == 1);
+  // The scan has a gap of 3.5 mm along its rims, which is told; larger balls close it.
+  const auto told = [&] {
+    const auto& done = d.session().result(scan).evaluated->last_report()->done;
+    return std::any_of(done.begin(), done.end(), [](const auto& one) { return one.what() == "points_leave_gaps"; });
+  };
+  CHECK(told());
+  d.click(d.widget<QWidget>(field_name(d, scan, "more")));
+  type_in(d, scan, "point-radius", 2.4);
+  CHECK_FALSE(told());
+  const double solid = d.volume(scan);
+  // A cylinder of 24 by 110 that lost a flat and a dent, grown by a ball's radius.
+  CHECK(solid > 0.9 * 3.14159 * 24 * 24 * 110);
+  CHECK(solid < 3.14159 * 27 * 27 * 115);
+  // A flat base, by keys, then hollow.
+  d.session().select({scan});
+  d.key(Qt::Key_F, Qt::ControlModifier | Qt::ShiftModifier);
+  d.settle();
+  REQUIRE(last_step(d, scan).kind->key == "flat-base");
+  CHECK(d.session().result(scan).report->sound);
+  const Mesh& standing = *d.session().result(scan).evaluated->mesh;
+  const double floor = bounds(standing).lo.z();
+  CHECK(floor == Approx(std::get<Vec3>(last_step(d, scan).fields[0]).z()));
+  std::size_t on_floor = 0;
+  for (const Vec3& p : standing.positions) on_floor += p.z() < floor + 1e-6;
+  CHECK(on_floor > 50);
+  CHECK(d.volume(scan) < solid);
+  const double based = d.volume(scan);
+  d.session().select({scan});
+  d.key(Qt::Key_H, Qt::ControlModifier | Qt::ShiftModifier);
+  d.settle();
+  type_in(d, scan, "thickness", 2);
+  CHECK(d.session().result(scan).report->sound);
+  CHECK(d.session().result(scan).report->shells == 2);
+  CHECK(d.volume(scan) < 0.4 * based);
+  // Undone to the beginning, the points are as they were.
+  for (int k = 0; k < 6 && !d.job().at(scan).recipe.empty(); ++k) d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  CHECK(d.job().at(scan).recipe.empty());
+  CHECK(d.session().result(scan).evaluated->mesh->positions.size() == 12378);
+}
+
+TEST_CASE("a job with points is saved and opened with them and their normals, and points are exported as points alone") {
+  Driver d;
+  const TemporaryFolder folder;
+  write_text(folder / "three.xyz", "0 0 0 0 0 1\n10 0 0 0 0 1\n0 10 0 1 0 0\n");
+  d.session().bring_in({folder / "three.xyz"}, Unit::millimetre);
+  d.settle();
+  bool saved = false;
+  d.session().save_job(folder / "points.anvil", [&](bool good) { saved = good; });
+  REQUIRE(Driver::until([&] { return saved; }));
+  d.session().new_job();
+  bool opened = false;
+  d.session().open_job(folder / "points.anvil", [&](bool good) { opened = good; });
+  REQUIRE(Driver::until([&] { return opened; }));
+  d.settle();
+  const PartId id = d.job().parts.at(0)->id;
+  const Mesh& mesh = *d.session().result(id).evaluated->mesh;
+  CHECK(mesh.cloud);
+  REQUIRE(mesh.normals.size() == 3);
+  CHECK(mesh.normals[2] == Vec3::UnitX());
+  d.session().send_out({{id, d.session().result(id), Affine::Identity()}}, folder / "again.xyz");
+  d.settle();
+  const auto back = read_mesh(folder / "again.xyz", true);
+  REQUIRE(back);
+  CHECK(back->mesh.normals == mesh.normals);
+  CHECK(back->mesh.positions == mesh.positions);
+}
