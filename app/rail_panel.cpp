@@ -249,7 +249,7 @@ void RailPanel::show_found(const SoundnessReport& report) {
     row.header->setVisible(listed);
     row.rule->setVisible(listed);
     row.places->setVisible(listed && row.open);
-    if (listed) show_count(row, report.count(*row.family));
+    if (listed) show_count(row, report.points > 0 ? std::nullopt : std::optional(report.count(*row.family)));
   }
   looked_for_->setVisible(finding.narrowed());
   if (!finding.narrowed()) return;

@@ -93,7 +93,7 @@ Drawable drawable_of_cloud(const Mesh& mesh, const std::stop_token& stop) {
   const PointTree tree(mesh.positions);
   const double spacing = spacing_of(mesh.positions, tree);
   if (stop.stop_requested()) throw Stopped{};
-  drawable.point_size = static_cast<float>(1.2 * spacing);
+  drawable.point_size = static_cast<float>(spacing);
   drawable.two_sided = mesh.normals.empty();
   const std::vector<Vec3> rough = mesh.normals.empty() ? rough_normals(mesh.positions, spacing, stop) : std::vector<Vec3>();
   const std::vector<Vec3>& normals = mesh.normals.empty() ? rough : mesh.normals;

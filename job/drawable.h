@@ -25,7 +25,7 @@ struct Drawable {
   // Of a cloud, which has no triangles: its points stand in `positions`, any so many from the first on spread over all of it.
   std::vector<std::int8_t> shade;  ///< x y z and nothing per point: 127 times its normal
   bool two_sided = false;          ///< to which side a normal looks is not known
-  float point_size = 0;            ///< so large each has to be for none to be seen between them, mm
+  float point_size = 0;            ///< how large each is drawn, mm: about as far as they lie apart
   std::vector<DrawnEdge> edges;          ///< polygon edges, except those between coplanar faces
   std::vector<DrawnEdge> fresh;          ///< edges that the latest step made
   std::size_t open_count = 0;            ///< the first so many edges are open or non-manifold

@@ -60,9 +60,12 @@ void SourceCard::refresh() {
   }
   act_->hide();
   if (const auto* imported = std::get_if<ImportedSource>(&part().source)) {
-    set_title(tr("Imported mesh"));
-    words_->setText(tr("from %1").arg(QString::fromStdString(imported->file)));
-    set_summary(QStringLiteral("%L1 polygons").arg(imported->mesh->face_count()));
+    const bool is_cloud = imported->mesh->cloud;
+    set_title(is_cloud ? tr("Imported points") : tr("Imported mesh"));
+    words_->setText(!is_cloud                         ? tr("from %1").arg(QString::fromStdString(imported->file))
+                    : imported->mesh->normals.empty() ? tr("from %1, without normals").arg(QString::fromStdString(imported->file))
+                                                      : tr("from %1, with normals").arg(QString::fromStdString(imported->file)));
+    set_summary(is_cloud ? tr("%L1 points").arg(imported->mesh->positions.size()) : tr("%L1 polygons").arg(imported->mesh->face_count()));
   } else if (const auto* forged = std::get_if<ForgedSource>(&part().source)) {
     set_title(tr("Forged"));
     set_summary(QStringLiteral("%L1 polygons").arg(forged->mesh->face_count()));

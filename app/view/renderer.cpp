@@ -60,7 +60,7 @@ void main() {
   colour = vec4(body * (0.42 + 0.46 * key + 0.30 * sky), alpha);
 })";
 
-// A cloud: squares that leave nothing between them from near, and no smaller than can be seen from afar. Shaded as faces are; where it is not known to which side a point looks, it looks here.
+// A cloud: dots that leave little between them from near, and no smaller than can be seen from afar. Shaded as faces are; where it is not known to which side a point looks, it looks here.
 constexpr const char* points_vertex = R"(#version 330 core
 layout(location = 0) in vec3 position;
 layout(location = 1) in vec4 shade;
@@ -71,6 +71,7 @@ uniform vec4 kept;
 uniform float alpha, size, smallest;  // of a point, in pixels at distance 1; pixels
 uniform int two_sided;
 flat out vec4 ink;
+flat out float across;
 void main() {
   vec3 seen = (view_from_model * vec4(position, 1.0)).xyz;
   gl_Position = clip_from_view * vec4(seen, 1.0);
@@ -83,11 +84,20 @@ void main() {
   float sky = 0.5 + 0.5 * dot(n, up);
   vec3 body = turned && two_sided == 0 ? vec3(0.55, 0.42, 0.36) : base;
   ink = vec4(body * (0.42 + 0.46 * key + 0.30 * sky), alpha);
+  across = gl_PointSize;
 })";
+// From near, each point is a disc with a rim of its own, so that points are not taken for a surface.
 constexpr const char* points_fragment = R"(#version 330 core
 flat in vec4 ink;
+flat in float across;
 out vec4 colour;
-void main() { colour = ink; })";
+void main() {
+  colour = ink;
+  if (across < 3.5) return;
+  float off = length(gl_PointCoord - vec2(0.5));
+  if (off > 0.5) discard;
+  colour.rgb *= 1.0 - 0.45 * smoothstep(0.28, 0.5, off);
+})";
 
 // One instance per edge, four vertices: a quad of constant width in pixels.
 constexpr const char* edge_vertex = R"(#version 330 core
