@@ -14,6 +14,7 @@
 
 #include "app/chooser.h"
 #include "app/finding.h"
+#include "app/region_look.h"
 #include "app/view/place.h"
 #include "core/comparison.h"
 #include "job/edit.h"
@@ -123,6 +124,9 @@ class Session : public QObject {
   /// What is looked for in the part whose recipe is shown.
   Finding& finding() { return finding_; }
   const Finding& finding() const { return finding_; }
+  /// The colours and numbers of its regions.
+  RegionLook& region_look() { return region_look_; }
+  const RegionLook& region_look() const { return region_look_; }
   /// Adds a step that edits the chosen elements to their part.
   void edit_chosen(const StepKind& kind);
 
@@ -286,6 +290,7 @@ class Session : public QObject {
   std::map<PartId, MendPlan> mend_plans_;
   Chooser chooser_{*this};
   Finding finding_{*this};
+  RegionLook region_look_{*this};
   struct SmoothLook {
     EvaluatedPtr of;
     int levels = 0;

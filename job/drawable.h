@@ -21,6 +21,7 @@ struct Drawable {
   std::vector<float> deviation;          ///< of each of them from the surface before the last step, mm; empty when not known.
                                          ///< Triangles that lie farther off inside than at their corners have own vertices
   float max_deviation = 0;               ///< of those
+  bool by_region = false;                ///< what stands there are numbers of regions instead
   std::vector<std::uint32_t> triangles;  ///< three indices each
   // Of a cloud, which has no triangles: its points stand in `positions`, any so many from the first on spread over all of it.
   std::vector<std::int8_t> shade;  ///< x y z and nothing per point: 127 times its normal

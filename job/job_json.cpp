@@ -123,6 +123,19 @@ MaterialSlots read_slots(const json& object, std::size_t faces, const std::strin
   return slots;
 }
 
+std::vector<Index> read_regions(const json& object, std::size_t faces, const std::string& where) {
+  std::vector<Index> regions;
+  for (const json& run : list_of(object, "regions", where)) {
+    if (!run.is_array() || run.size() != 2) wrong_type("regions", where);
+    const auto number = static_cast<Index>(whole_of(run[0], no_index - 1, "regions", where));
+    const auto count = static_cast<std::size_t>(whole_of(run[1], no_index - 1, "regions", where));
+    if (count > faces - regions.size()) break;
+    regions.insert(regions.end(), count, number);
+  }
+  if (regions.size() != faces) bad(fmt::format("the regions of {} do not fit its mesh", where));
+  return regions;
+}
+
 /// What is left out of a job that is read as far as it is whole; null: anything wrong refuses it.
 using Lost = std::vector<std::string>;
 
@@ -144,14 +157,16 @@ class MeshReader {
  public:
   explicit MeshReader(const std::function<Mesh(const std::string&)>& read) : read_(read) {}
 
-  /// @param key  of the entry's name; its material slots stand beside it
+  /// @param key  of the entry's name; its material slots and regions stand beside it
   std::shared_ptr<const Mesh> mesh_of(const json& object, const char* key, const std::string& where) {
     const std::string entry = text_of(object, key, where);
-    const auto slots = object.find("slots");
-    std::shared_ptr<const Mesh>& known = known_[entry + '\0' + (slots == object.end() ? std::string() : slots->dump())];
+    const auto slots = object.find("slots"), regions = object.find("regions");
+    std::shared_ptr<const Mesh>& known =
+        known_[entry + '\0' + (slots == object.end() ? std::string() : slots->dump()) + '\0' + (regions == object.end() ? std::string() : regions->dump())];
     if (known) return known;
     Mesh read = read_(entry);
     if (slots != object.end()) read.materials = read_slots(*slots, read.face_count(), where);
+    if (regions != object.end()) read.regions = read_regions(object, read.face_count(), where);
     return known = std::make_shared<const Mesh>(std::move(read));
   }
 
@@ -376,19 +391,23 @@ json to_json(const Placement& p) {
 }
 
 /// Slots of faces in runs: a slot and how many faces have it.
-json to_json(const MaterialSlots& slots) {
+/// Equal numbers one after the other as [number, how many].
+json runs_of(const std::vector<Index>& numbers) {
   json runs = json::array();
-  for (std::size_t f = 0, end = 0; f < slots.of_face.size(); f = end) {
-    while (end < slots.of_face.size() && slots.of_face[end] == slots.of_face[f]) ++end;
-    runs.push_back({slots.of_face[f], end - f});
+  for (std::size_t f = 0, end = 0; f < numbers.size(); f = end) {
+    while (end < numbers.size() && numbers[end] == numbers[f]) ++end;
+    runs.push_back({numbers[f], end - f});
   }
-  return {{"names", slots.names}, {"runs", runs}};
+  return runs;
 }
 
-/// A mesh under a key, with its slots beside it.
+json to_json(const MaterialSlots& slots) { return {{"names", slots.names}, {"runs", runs_of(slots.of_face)}}; }
+
+/// A mesh under a key, with its slots and regions beside it.
 void put_mesh(json& object, const char* key, const std::shared_ptr<const Mesh>& mesh, const MeshWriter& entry) {
   object[key] = entry(mesh);
   if (!mesh->materials.empty()) object["slots"] = to_json(mesh->materials);
+  if (!mesh->regions.empty()) object["regions"] = runs_of(mesh->regions);
 }
 
 json to_json(const ToolUse& row, const MeshWriter& entry) {

@@ -32,7 +32,7 @@ std::size_t size_of(const std::vector<T>& list) {
 
 std::size_t size_of(const Mesh& mesh) {
   return size_of(mesh.positions) + size_of(mesh.corners) + size_of(mesh.face_offsets) + size_of(mesh.materials.of_face) +
-         size_of(mesh.origins) + size_of(mesh.normals);
+         size_of(mesh.origins) + size_of(mesh.regions) + size_of(mesh.normals);
 }
 
 std::size_t size_of(const Drawable& d) {
@@ -136,7 +136,7 @@ ContentKey RecipeRunner::mesh_key(const std::shared_ptr<const Mesh>& mesh) {
     std::string names;
     for (const std::string& name : mesh->materials.names) names += name + '\0';
     known = {mesh, ContentKey{}.with("m").with(bytes_of(mesh->positions)).with(bytes_of(mesh->corners)).with(bytes_of(mesh->face_offsets))
-                       .with(bytes_of(mesh->materials.of_face)).with(bytes_of(mesh->normals)).with(names)};
+                       .with(bytes_of(mesh->materials.of_face)).with(bytes_of(mesh->normals)).with(bytes_of(mesh->regions)).with(names)};
   }
   return known.key;
 }

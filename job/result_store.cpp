@@ -121,6 +121,7 @@ void pass(auto& archive, Mesh& mesh) {
   archive.each(mesh.materials.names, [](auto& a, std::string& name) { a.text(name); });
   archive.list(mesh.materials.of_face);
   archive.list(mesh.origins);
+  archive.list(mesh.regions);
   archive.plain(mesh.cloud);
   archive.each(mesh.normals, pass_point);
 }

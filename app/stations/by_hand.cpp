@@ -76,6 +76,7 @@ void add_walks(Hand& hand) {
   for (const Walk& w : {Walk{"choose_more", "Grow", "grow", "Shift+G", "Add what lies next to the chosen.", grown},
                         Walk{"choose_fewer", "Shrink", "shrink", "Shift+S", "Take away what lies at the edge of the chosen.", shrunk},
                         Walk{"choose_connected", "Whole shell", "connected", "Shift+U", "Add all that hangs together with the chosen.", connected},
+                        Walk{"choose_region", "Whole region", "regions", "Alt+R", "Add all faces of the regions of the chosen.", whole_regions},
                         Walk{"choose_edge_loop", "Edge loop", "edge_loop", "R", "From each chosen edge on, straight ahead and all around.", edge_loop},
                         Walk{"choose_boundary", "Boundary loop", "boundary_loop", "Shift+Y", "The open boundary that the chosen lie on; of faces, their outline.", boundary_loop},
                         Walk{"choose_others", "Invert", "invert", "Shift+I", "Choose what is not chosen, and let go of what is.", inverted}}) {

@@ -62,6 +62,15 @@ void add_view_verbs(Desk& desk) {
     const PartResult result = session.result(session.recipe_owner());
     return view.deviation_map() || (result.evaluated && result.evaluated->comparison() != nullptr);
   });
+  RegionLook& regions = desk.session.region_look();
+  QAction* numbered = add("region_look", QObject::tr("Regions in colours"), "regions", "Alt+O",
+                          QObject::tr("Give each region of the part a colour, and its number; of a part without a regions step those between edges sharper than 30°."),
+                          [&regions] { regions.set_on(!regions.on()); });
+  desk.book.check(numbered, [&regions] { return regions.on(); });
+  desk.book.allow(numbered, [&session = desk.session, &regions] {
+    const PartResult result = session.result(session.recipe_owner());
+    return regions.on() || (result.evaluated && !result.evaluated->mesh->empty());
+  });
   group = QObject::tr("Handles");
   struct Mode {
     HandleMode mode;

@@ -44,8 +44,16 @@ in float off;
 uniform vec3 base, up;
 uniform vec3 near_colour, middle_colour, far_colour;  // of the deviation map
 uniform float alpha, largest;                         // largest deviation; 0: no map
+uniform int by_region;                                // the deviation is the number of a region
 uniform vec4 kept;                                    // middle and radius of what is drawn; radius 0: all
 out vec4 colour;
+// Hues as far from those before as can be: by the golden section around the circle.
+vec3 colour_of_region(float number) {
+  if (number < 0.5) return vec3(0.80, 0.78, 0.74);
+  float k = floor(number + 0.5);
+  vec3 hue = clamp(abs(mod(6.0 * fract(0.13 + 0.61803399 * k) + vec3(0.0, 4.0, 2.0), 6.0) - 3.0) - 1.0, 0.0, 1.0);
+  return (0.95 - 0.10 * mod(k, 3.0)) * mix(vec3(1.0), hue, 0.42);
+}
 void main() {
   if (kept.w > 0.0 && distance(seen, kept.xyz) > kept.w) discard;
   vec3 n = normalize(cross(dFdx(seen), dFdy(seen)));
@@ -56,6 +64,7 @@ void main() {
     float share = clamp(off / largest, 0.0, 1.0);
     front = share < 0.5 ? mix(near_colour, middle_colour, 2.0 * share) : mix(middle_colour, far_colour, 2.0 * share - 1.0);
   }
+  if (by_region == 1) front = colour_of_region(off);
   vec3 body = gl_FrontFacing ? front : vec3(0.55, 0.42, 0.36);
   colour = vec4(body * (0.42 + 0.46 * key + 0.30 * sky), alpha);
 })";
@@ -360,14 +369,15 @@ void Renderer::draw_faces(const DrawItem& item, const QMatrix4x4& clip_from_view
   mesh_.setUniformValue("view_from_model", to_float(model));
   mesh_.setUniformValue("clip_from_view", clip_from_view);
   // A heavy part has no outlines to show that it is chosen: its whole face does.
-  const bool washed = item.selected && !item.ghost && is_heavy(item);
+  const bool washed = item.selected && !item.ghost && is_heavy(item) && !item.drawable->by_region;
   mesh_.setUniformValue("base", washed ? 0.65F * rgb(item.colour) + 0.35F * rgb(theme::selection) : rgb(item.colour));
   const Vec3 up = camera.view_matrix().linear() * Vec3(0, 0, 1);
   mesh_.setUniformValue(
       "up", QVector3D(static_cast<float>(up.x()), static_cast<float>(up.y()), static_cast<float>(up.z())));
   mesh_.setUniformValue("alpha", alpha);
   mesh_.setUniformValue("kept", kept_in_view(item, camera));
-  mesh_.setUniformValue("largest", item.mapped ? item.drawable->max_deviation : 0.0F);
+  mesh_.setUniformValue("largest", item.mapped && !item.drawable->by_region ? item.drawable->max_deviation : 0.0F);
+  mesh_.setUniformValue("by_region", item.drawable->by_region ? 1 : 0);
   mesh_.setUniformValue("near_colour", rgb(deviation_colour(0)));
   mesh_.setUniformValue("middle_colour", rgb(deviation_colour(0.5)));
   mesh_.setUniformValue("far_colour", rgb(deviation_colour(1)));

@@ -50,6 +50,7 @@ std::vector<DrawItem> draw_items(const Session& session, const SceneFilter& filt
       item.fresh = id == session.recipe_owner() && !filter.bare && !session.chooser().on();
       item.outline = item.selected ? theme::selection : theme::ink;
     }
+    if (const auto regions = session.region_look().drawable(id)) item.drawable = regions;
     if (const auto smooth = session.smooth_look(id)) item.drawable = smooth;
     items.push_back(std::move(item));
   }

@@ -67,6 +67,7 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), ses
     emit hint_changed(hint());
   });
   connect(&session_, &Session::smooth_look_changed, this, qOverload<>(&ViewWidget::update));
+  connect(&session_.region_look(), &RegionLook::changed, this, qOverload<>(&ViewWidget::update));
   connect(&session_.finding(), &Finding::changed, this, qOverload<>(&ViewWidget::update));
   connect(&session_.chooser(), &Chooser::changed, this, [this] {
     pointer_.forget_handle();
@@ -337,6 +338,7 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     if (const QString older = shown_instead(session_, owner); index == 0 && !older.isEmpty()) paint_tag(painter, here.area.topLeft() + QPointF(14, 68), older, theme::defect);
     if (const PartResult r = session_.result(owner); deviation_map_ && r.evaluated && r.evaluated->comparison() != nullptr && job.find(owner) != nullptr)
       paint_deviation(painter, here, here.area.bottomLeft() + QPointF(8, -40), *r.evaluated->comparison(), job.world_of(owner));
+    paint_regions(painter, here);
     paint_marks(painter, here, index);
     if (measure_) paint_measure(painter, here, *measure_);
     if (place_ && job.find(place_->first) != nullptr)
@@ -372,6 +374,37 @@ void ViewWidget::paint_marks(QPainter& painter, const Picture& here, std::size_t
   paint_markers(painter, markers, marks_through_);
   const double raised = deviation_map_ ? 104 : 40;
   if (index == 0 && !rig_.four()) paint_marker_legend(painter, here.area.bottomLeft() + QPointF(8, -raised), markers, marks_through_);
+}
+
+/// The numbers of the regions that are seen, those of the largest where there are many.
+void ViewWidget::paint_regions(QPainter& painter, const Picture& here) {
+  constexpr std::size_t most = 60;
+  const PartId owner = session_.recipe_owner();
+  const std::vector<Region>& regions = session_.region_look().regions(owner);
+  const PartResult r = session_.result(owner);
+  if (regions.empty() || style_.moving || !r.evaluated || !r.evaluated->drawable || !session_.job().at(owner).visible) return;
+  const Affine world = session_.job().world_of(owner);
+  std::vector<const Region*> order;
+  for (const Region& region : regions) order.push_back(&region);
+  std::stable_sort(order.begin(), order.end(), [](const Region* a, const Region* b) { return a->area > b->area; });
+  order.resize(std::min(order.size(), most));
+  for (const Region* region : order) {
+    QPointF at;
+    if (!here.at(world * region->place, at) || !here.area.contains(at)) continue;
+    if (!is_seen(*r.evaluated, world, here, region->place, 1e-3 * r.evaluated->drawable->box.diagonal())) continue;
+    const QString number = QString::number(region->number);
+    QFont font = painter.font();
+    font.setPixelSize(11);
+    font.setWeight(QFont::DemiBold);
+    painter.setFont(font);
+    QRectF box(0, 0, painter.fontMetrics().horizontalAdvance(number) + 10, 17);
+    box.moveCenter(at);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(255, 255, 255, 205));
+    painter.drawRoundedRect(box, 4, 4);
+    painter.setPen(theme::ink);
+    painter.drawText(box, Qt::AlignCenter, number);
+  }
 }
 
 /// The vertices that can be chosen, where they are not too many to tell apart, and those that are.

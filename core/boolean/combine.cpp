@@ -106,7 +106,7 @@ std::vector<PreparedPtr> prepared_parts(const Expression& expression, CombineCac
 void carry_slots(const std::vector<const Operand*>& parts, BooleanResult& result) {
   std::vector<const Mesh*> meshes;
   for (const Operand* part : parts) meshes.push_back(part->mesh.get());
-  carry_materials(meshes, result.sources, result.mesh);
+  carry_slots(meshes, result.sources, result.mesh);
 }
 
 /// Adds parts that are only gathered, face by face, and numbers all parts in the order in which they were given.

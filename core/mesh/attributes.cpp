@@ -9,7 +9,28 @@
 
 namespace anvil {
 
-void carry_materials(std::span<const Mesh* const> inputs, const FaceSources& sources, Mesh& to) {
+namespace {
+
+/// Numbers of each input's regions begin behind this.
+std::vector<Index> region_bases(std::span<const Mesh* const> inputs) {
+  std::vector<Index> bases{0};
+  for (const Mesh* input : inputs) bases.push_back(bases.back() + (input->regions.empty() ? 0 : *std::max_element(input->regions.begin(), input->regions.end())));
+  return bases;
+}
+
+}  // namespace
+
+void carry_slots(std::span<const Mesh* const> inputs, const FaceSources& sources, Mesh& to) {
+  if (const std::vector<Index> bases = region_bases(inputs); bases.back() > 0) {
+    to.regions.assign(to.face_count(), 0);
+    tbb::parallel_for(std::size_t{0}, to.regions.size(), [&](std::size_t f) {
+      const Index input = sources.input[f], face = sources.face[f];
+      const std::vector<Index>& own = inputs[input]->regions;
+      if (face != no_index && !own.empty() && own[face] != 0) to.regions[f] = bases[input] + own[face];
+    });
+  } else {
+    to.regions.clear();
+  }
   if (std::all_of(inputs.begin(), inputs.end(), [](const Mesh* m) { return m->materials.empty(); })) return;
   MaterialSlots slots;
   SlotNames names(slots);
@@ -36,6 +57,11 @@ void carry_attributes(const Mesh& from, std::span<const Index> face, Mesh& to) {
     for (std::size_t f = 0; f < face.size(); ++f)
       to.materials.of_face[f] = face[f] == no_index ? most_used : from.materials.of_face[face[f]];
   }
+  if (!from.regions.empty()) {
+    to.regions.assign(face.size(), 0);
+    for (std::size_t f = 0; f < face.size(); ++f)
+      if (face[f] != no_index) to.regions[f] = from.regions[face[f]];
+  }
   if (!from.origins.empty()) {
     to.origins.resize(face.size());
     for (std::size_t f = 0; f < face.size(); ++f)
@@ -51,6 +77,12 @@ void append_attributes(Mesh& mesh, std::size_t before, const Mesh& other) {
     const std::vector<Index> place = names.places_of(other.materials);
     for (std::size_t f = 0; f < other.face_count(); ++f)
       slots.of_face.push_back(place[other.materials.empty() ? 0 : other.materials.of_face[f]]);
+  }
+  if (!mesh.regions.empty() || !other.regions.empty()) {
+    const std::array<const Mesh*, 1> own{&mesh};
+    const Index base = region_bases(own).back();
+    mesh.regions.resize(before, 0);
+    for (Index f = 0; f < other.face_count(); ++f) mesh.regions.push_back(other.regions.empty() || other.regions[f] == 0 ? 0 : base + other.regions[f]);
   }
   if (!mesh.origins.empty() || !other.origins.empty()) {
     if (mesh.origins.empty())

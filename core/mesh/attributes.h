@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Carrying what faces have (material slot, origin) from old meshes to new ones, by index; nobody does it by hand.
+// Carrying what faces have (material slot, region, origin) from old meshes to new ones, by index; nobody does it by hand.
 #pragma once
 
 #include <span>
@@ -20,11 +20,12 @@ struct FaceSources {
   }
 };
 
-/// Gives each face of `to` the material slot of the face it comes from; one that was made anew gets the slot that its
-/// input has most of. Slots of one name become one. Nothing happens when no input has slots.
-void carry_materials(std::span<const Mesh* const> inputs, const FaceSources& sources, Mesh& to);
+/// Gives each face of `to` the material slot and the region of the face it comes from. One that was made anew gets the slot
+/// that its input has most of, and no region. Slots of one name become one; regions of an input are numbered behind those of
+/// the inputs before it. Where no input has slots there are none, and likewise of regions.
+void carry_slots(std::span<const Mesh* const> inputs, const FaceSources& sources, Mesh& to);
 
-/// The same where all faces come from one mesh: material slots and origins.
+/// The same where all faces come from one mesh: material slots, regions and origins.
 /// @param face  per face of `to`; no_index: made anew
 void carry_attributes(const Mesh& from, std::span<const Index> face, Mesh& to);
 

@@ -29,6 +29,7 @@ struct Mesh {
   // Attributes of faces. Whoever makes a mesh out of others carries them over by core/mesh/attributes.h.
   MaterialSlots materials;
   std::vector<FaceOrigin> origins;  ///< empty: every face is one of the source
+  std::vector<Index> regions;  ///< per face the number of its region, from 1 (core/mesh/regions.h), 0: of none; empty: no numbers
   bool cloud = false;         ///< its vertices are the points of a cloud, and it has no faces
   std::vector<Vec3> normals;  ///< of a cloud: of the surface at its points, outwards, of length 1; empty: not known
 

@@ -133,6 +133,7 @@ Mesh welded(const Mesh& mesh) {
   Mesh result;
   result.face_offsets = mesh.face_offsets;
   result.materials = mesh.materials;
+  result.regions = mesh.regions;
   result.corners.reserve(mesh.corners.size());
   for (Index v : mesh.corners) {
     Index& target = renumbered[map.id[v]];

@@ -3,7 +3,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
+#include "core/mesh/regions.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil {
@@ -145,6 +147,22 @@ Elements smooth_region(const Mesh& mesh, const Topology& topology, const Element
       for (Index g : topology.faces_on(e)) marks.add(g);
     }
   }
+  return marks.out;
+}
+
+Elements whole_regions(const Mesh& mesh, const Topology& topology, const Elements& chosen) {
+  Marks marks(mesh.face_count(), chosen.kind == ElementKind::faces ? chosen : Elements{});
+  for (Index e : chosen.list) {
+    if (chosen.kind == ElementKind::edges)
+      for (Index f : topology.faces_on(e)) marks.add(f);
+    if (chosen.kind == ElementKind::vertices)
+      for (Index f : topology.faces_at(e)) marks.add(f);
+  }
+  const std::vector<Index> numbers = region_numbers(mesh);
+  std::set<Index> wanted;
+  for (Index f : marks.out.list) wanted.insert(numbers[f]);
+  for (Index f = 0; f < numbers.size(); ++f)
+    if (wanted.contains(numbers[f])) marks.add(f);
   return marks.out;
 }
 

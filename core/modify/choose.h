@@ -18,6 +18,8 @@ Elements connected(const Mesh& mesh, const Topology& topology, const Elements& c
 /// Faces that are reached from the chosen ones (or from the faces at chosen edges and vertices) over edges where the surface
 /// turns by at most `degrees`. Edges with other than two faces are not crossed.
 Elements smooth_region(const Mesh& mesh, const Topology& topology, const Elements& chosen, double degrees);
+/// All faces of the regions of the chosen ones (or of the faces at chosen edges and vertices), as the mesh numbers them.
+Elements whole_regions(const Mesh& mesh, const Topology& topology, const Elements& chosen);
 /// Edges where the surface turns by more than `degrees`, and those with other than two faces.
 Elements sharp_edges(const Mesh& mesh, const Topology& topology, double degrees);
 /// For faces: the edges that have a chosen face on one side only. For edges and vertices: all open edges that hang together

@@ -9,6 +9,7 @@ namespace anvil::recast {
 struct HeldEdges {
   double sharper_than = 30;  ///< degrees by which the surface turns; 180 and more: none
   bool materials = true;     ///< those between two material slots
+  bool regions = true;       ///< those between two regions of a mesh that has them
 };
 
 /// Which edges of the triangles of a mesh are held: one for each corner 3 t + k, for the edge (k, k + 1), alike on both sides. Borders are not among them.

@@ -260,7 +260,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     result.report.tell(small_shells_left_out, gone, name);
   std::vector<const Mesh*> from;
   for (const Part& part : parts) from.push_back(part.mesh.get());
-  carry_materials(from, result.sources, result.mesh);
+  carry_slots(from, result.sources, result.mesh);
   if (settings.smoothing > 0) stage("smooth", 0.95, [&] {
       SmoothSettings passes;
       passes.passes = settings.smoothing;

@@ -14,6 +14,7 @@ bool settle_skin(Mesh& mesh, std::vector<Index>& face, const Control& control) {
   face = std::move(settled->sources.face);
   mesh = std::move(settled->mesh);
   mesh.materials = {};
+  mesh.regions = {};
   return true;
 }
 

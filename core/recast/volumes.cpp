@@ -212,7 +212,7 @@ Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettin
   if (result.mesh.empty()) result.report.empty_reason = "nothing is left of it";
   std::vector<const Mesh*> from;
   for (const Part& part : parts) from.push_back(part.mesh.get());
-  carry_materials(from, result.sources, result.mesh);
+  carry_slots(from, result.sources, result.mesh);
   result.piece.assign(result.mesh.face_count(), 0);
   result.free_of_crossings = true;
   result.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
@@ -245,6 +245,7 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
   for (Index f = 0; f < own.face_count(); ++f) result.sources.add(0, f);
   for (Index t : skin->source) result.sources.add(0, t == no_index ? no_index : list.face[t]);
   own.materials = {};
+  own.regions = {};
   result.mesh = std::move(own);
   reverse_faces(settings.outside ? result.mesh : skin->mesh);
   append(result.mesh, skin->mesh);
@@ -282,10 +283,11 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
     result.sources = std::move(sources);
     result.mesh = std::move(drained->mesh);
     result.mesh.materials = {};
+    result.mesh.regions = {};
     result.fresh_edges = std::move(drained->fresh_edges);
   }
   const std::array<const Mesh*, 1> from{part.mesh.get()};
-  carry_materials(from, result.sources, result.mesh);
+  carry_slots(from, result.sources, result.mesh);
   result.piece.assign(result.mesh.face_count(), 0);
   result.free_of_crossings = true;
   result.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();

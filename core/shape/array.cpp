@@ -130,7 +130,7 @@ Result<BooleanResult> repeat(const Workpiece& part, std::span<const Affine> plac
   if (!result) return result;
   std::fill(result->sources.input.begin(), result->sources.input.end(), 0);
   const std::array<const Mesh*, 1> from{part.mesh.get()};
-  carry_materials(from, result->sources, result->mesh);
+  carry_slots(from, result->sources, result->mesh);
   return result;
 }
 

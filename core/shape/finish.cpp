@@ -839,7 +839,7 @@ std::optional<LocallyFinished> finished_locally(const Workpiece& part, const Edg
   result.free_of_crossings = true;
   result.piece.assign(made.face_count(), 0);
   const std::array<const Mesh*, 1> from{part.mesh.get()};
-  carry_materials(from, result.sources, made);
+  carry_slots(from, result.sources, made);
   number.resize(mesh.positions.size());
   finished.vertex = std::move(number);
   return finished;
@@ -864,7 +864,7 @@ std::optional<Result<BooleanResult>> finish_rest(const Workpiece& part, LocallyF
   for (Index& f : result->sources.face)
     if (f != no_index) f = first.result.sources.face[f];
   const std::array<const Mesh*, 1> from{part.mesh.get()};
-  carry_materials(from, result->sources, result->mesh);
+  carry_slots(from, result->sources, result->mesh);
   // Fresh edges of the closed chains that are still there.
   const auto key = [](const Vec3& p) { return std::array<double, 3>{p.x(), p.y(), p.z()}; };
   std::map<std::array<double, 3>, Index> at;

@@ -192,8 +192,9 @@ std::optional<Result<BooleanResult>> combine_group_by_group(const Workpiece& par
   if (misses) whole.report.tell(cut_misses, 1, part.name);
   whole.fresh_edges = edges_between(whole.mesh, maker);
   whole.mesh.materials = {};
+  whole.mesh.regions = {};
   const std::array<const Mesh*, 1> from{part.mesh.get()};
-  carry_materials(from, whole.sources, whole.mesh);
+  carry_slots(from, whole.sources, whole.mesh);
   if (!has_two_vertices_at_one_place(whole.mesh)) std::erase_if(whole.report.done, [](const auto& done) { return done.note == &boolean::contact_edges; });
   return whole;
 }

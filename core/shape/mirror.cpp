@@ -293,7 +293,7 @@ class Mirror {
   void carry(BooleanResult& result) {
     result.piece.assign(result.mesh.face_count(), 0);
     const std::array<const Mesh*, 1> part{source_.get()};
-    carry_materials(part, result.sources, result.mesh);
+    carry_slots(part, result.sources, result.mesh);
   }
 
   /// The part, or its half, and the image by the engine.

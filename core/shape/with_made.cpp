@@ -22,7 +22,7 @@ Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeT
   for (std::size_t f = 0; f < sources.input.size(); ++f)
     if (sources.input[f] != 0) sources.input[f] = 0, sources.face[f] = no_index;
   const std::array<const Mesh*, 1> from{part.mesh.get()};
-  carry_materials(from, sources, result->mesh);
+  carry_slots(from, sources, result->mesh);
   // That nothing happened is said, and not left to be wondered at.
   if (takes_only && !result->mesh.empty() && result->fresh_edges.empty() && std::find(sources.face.begin(), sources.face.end(), no_index) == sources.face.end())
     result->report.tell(cut_misses, 1, part.name);

@@ -20,6 +20,7 @@ Result<StepOutput> run(const StepInput& input) {
   settings.triangles = count > 0 ? static_cast<std::size_t>(count) : static_cast<std::size_t>(std::ceil(fields.number("keep") * static_cast<double>(triangles)));
   settings.held.sharper_than = fields.number("sharp");
   settings.held.materials = fields.on("materials");
+  settings.held.regions = fields.on("regions");
   Reduced reduced = reduce(*input.mesh, input.name, settings, input.control);
   StepOutput output;
   output.report = std::move(reduced.report);
@@ -41,7 +42,8 @@ const StepKind steps::reduce = {
      length_field("max-deviation", "Deviate at most", 0, "No point of either surface lies farther from the other; 0: any.", 0),
      folded(count_field("triangles", "Triangles", 0, 0, 1e9, "So many instead of the share; 0: by the share.")),
      folded(angle_field("sharp", "Hold edges sharper than", 30, "Edges at which the surface turns by more than this stay lines; 180: none does.", 0, 180)),
-     folded(toggle_field("materials", "Hold materials", true, "Edges between two materials stay where they are."))},
+     folded(toggle_field("materials", "Hold materials", true, "Edges between two materials stay where they are.")),
+     folded(toggle_field("regions", "Hold regions", true, "Edges between two regions stay where they are, where the part has regions."))},
     run, 4, "Alt+Shift+K"};
 
 }  // namespace anvil

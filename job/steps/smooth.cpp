@@ -26,6 +26,7 @@ Result<StepOutput> run(const StepInput& input) {
   settings.along_normals = fields.on("along-normals");
   settings.held.sharper_than = fields.number("sharp");
   settings.held.materials = fields.on("materials");
+  settings.held.regions = fields.on("regions");
   settings.hold_borders = fields.on("borders");
   if (!faces->empty()) settings.scope.assign(input.mesh->face_count(), 0);
   for (Index f : *faces) settings.scope[f] = 1;
@@ -53,7 +54,8 @@ const StepKind steps::smooth = {
      share_field("strength", "Strength", 0.5, 0, 1, "How far it goes each time: 1 is all the way."), toggle_field("keep-volume", "Keep the volume", true, "What the passes take off is given back; off, everything shrinks."),
      folded(only), folded(toggle_field("along-normals", "Only along normals", false, "Vertices move square to the surface alone, so that what is drawn on it stays where it is.")),
      folded(angle_field("sharp", "Hold edges sharper than", 30, "Edges at which the surface turns by more than this stay; 180: none does.", 0, 180)),
-     folded(toggle_field("borders", "Hold borders", true, "Open edges stay where they are.")), folded(toggle_field("materials", "Hold materials", true, "Edges between two materials stay where they are."))},
+     folded(toggle_field("borders", "Hold borders", true, "Open edges stay where they are.")), folded(toggle_field("materials", "Hold materials", true, "Edges between two materials stay where they are.")),
+     folded(toggle_field("regions", "Hold regions", true, "Edges between two regions stay where they are, where the part has regions."))},
     run, 2, "Alt+K"};
 
 }  // namespace anvil

@@ -59,7 +59,7 @@ TEST_CASE("slots are carried by index: of one name they become one, new faces ge
     sources.add(input, face);
   }
   const std::array<const Mesh*, 2> inputs{&a, &b};
-  carry_materials(inputs, sources, made);
+  carry_slots(inputs, sources, made);
   CHECK(slot_of(made, 0) == "steel");
   CHECK(slot_of(made, 1) == "brass");
   CHECK(slot_of(made, 2) == "brass");
@@ -73,7 +73,7 @@ TEST_CASE("slots are carried by index: of one name they become one, new faces ge
   const std::array<const Mesh*, 1> without{&plain};
   FaceSources one;
   one.add(0, 3);
-  carry_materials(without, one, bare);
+  carry_slots(without, one, bare);
   CHECK(bare.materials.empty());
 }
 

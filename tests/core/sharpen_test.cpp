@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Voxel meshes of machined bodies, made by OpenVDB's plain mesher, get their edges back: held against the bodies they were made of, by CGAL's distances.
+#include <catch2/catch.hpp>
+
+#include "bench/peers/recast_peer.h"
+#include "core/boolean/combine.h"
+#include "core/mesh/regions.h"
+#include "core/recast/sharpen.h"
+#include "tests/support/meshes.h"
+#include "tests/support/nearest.h"
+#include "tests/support/referee.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+namespace {
+
+/// The share of the length of a body's edges (more than 30°) near which the mesh has one.
+double edges_back(const Mesh& body, const Mesh& mesh, double within) {
+  const std::vector<Line> found = sharp_lines(mesh, 25);
+  if (found.empty()) return 0;
+  const NearestLine nearest(found);
+  double all = 0, back = 0;
+  for (const Line& line : sharp_lines(body, 30)) {
+    const Vec3 way = line.to - line.from;
+    const int samples = std::max(1, static_cast<int>(way.norm() / (2 * within)));
+    for (int k = 0; k < samples; ++k) {
+      const auto near = nearest(line.from + (k + 0.5) / samples * way, way.normalized(), 0.5 * within);
+      all += way.norm() / samples;
+      if (near.distance <= within && std::abs(near.way.dot(way.normalized())) > 0.97) back += way.norm() / samples;
+    }
+  }
+  return back / all;
+}
+
+Index count_of(const std::vector<Index>& numbers) { return *std::max_element(numbers.begin(), numbers.end()); }
+
+Mesh cut(const Mesh& mesh, const Mesh& tool, Operation operation = Operation::difference) {
+  Result<BooleanResult> result = combine({{shared(mesh), "body"}, {shared(tool), "tool", operation}});
+  REQUIRE(result);
+  return std::move(result->mesh);
+}
+
+struct Body {
+  const char* name;
+  Mesh mesh;
+};
+std::vector<Body> machined_bodies() {
+  const Mesh block = stock("box", {40, 30, 20});
+  const Mesh drilled = cut(block, placed(stock("cylinder", {14, 60, 96}), {3, 2, -10}));
+  const Mesh stepped = cut(drilled, placed(stock("box", {20, 50, 20}), {-20, 0, 10}));
+  const Mesh boss = cut(block, placed(stock("cylinder", {16, 20, 96}), {6, 0, 10}), Operation::unite);
+  std::vector<Body> bodies{{"block", block}, {"drilled", drilled}, {"stepped", stepped}, {"boss", boss}, {"prism", stock("prism", {24, 30, 6})}};
+  for (std::size_t k = 0, n = bodies.size(); k < n; ++k) bodies.push_back({"turned", placed(bodies[k].mesh, {1, 2, 3}, {17, 23, 41})});
+  return bodies;
+}
+
+}  // namespace
+
+TEST_CASE("voxel meshes of machined bodies get their edges back, and have as many regions as the bodies sides") {
+  constexpr double voxel = 0.8;
+  for (const Body& body : machined_bodies()) {
+    const Mesh rough = bench::openvdb_recast(in_triangles(body.mesh), voxel);
+    REQUIRE(judge(in_triangles(rough)).sound());
+    const Sharpened sharp = sharpen(rough, body.name, {});
+    INFO(body.name << ": " << sharp.moved << " vertices moved, " << edges_back(body.mesh, rough, 0.1 * voxel) << " of the edges there before");
+    CHECK(judge(in_triangles(sharp.mesh)).sound());
+    CHECK(sharp.is_sound);
+    CHECK(edges_back(body.mesh, rough, 0.1 * voxel) < 0.6);
+    CHECK(edges_back(body.mesh, sharp.mesh, 0.1 * voxel) > 0.95);
+    CHECK(count_of(regions_by_angle(sharp.mesh, 30)) == count_of(regions_by_angle(body.mesh, 30)));
+    CHECK(sharp.source.size() == sharp.mesh.face_count());
+  }
+}
+
+TEST_CASE("what has no sharp edges gets none: balls, rings and rounds larger than the grid stay bit for bit") {
+  for (const Mesh& smooth : {stock("sphere", {30, 96, 48}), placed(stock("torus", {40, 14, 96, 48}), {0, 0, 0}, {20, 30, 0})}) {
+    const Mesh rough = bench::openvdb_recast(in_triangles(smooth), 0.8);
+    const Sharpened same = sharpen(rough, "smooth", {});
+    CHECK(same.moved == 0);
+    CHECK(same.mesh.positions == rough.positions);
+    CHECK(same.mesh.corners == rough.corners);
+  }
+  CHECK(sharpen(Mesh{}, "nothing", {}).moved == 0);
+  // A box that is sharp already stays so.
+  const Mesh box = stock("box", {30, 20, 10});
+  CHECK(sharpen(box, "box", {}).mesh.positions == box.positions);
+}
