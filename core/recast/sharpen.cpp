@@ -4,6 +4,7 @@
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
+#include <Eigen/Cholesky>
 #include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
@@ -25,7 +26,9 @@ constexpr Note vertices_left_round{"vertices_left_round", "1 vertex stays rounde
 /// A surface beside an edge, carried on to it.
 struct Side {
   Vec3 normal;
-  double height;  ///< of the vertex above it
+  double height;      ///< of the vertex above it
+  std::size_t faces;  ///< that it was told by
+  double fitting;     ///< how many of these lie where it says
 };
 
 class Sharpener {
@@ -51,7 +54,7 @@ class Sharpener {
       std::nth_element(lengths.begin(), lengths.begin() + static_cast<std::ptrdiff_t>(lengths.size() / 2), lengths.end());
       usual_ = lengths[lengths.size() / 2];
     }
-    constexpr double usual_reach = 2.5;  // edges
+    constexpr double usual_reach = 4;  // edges
     reach_ = settings.reach > 0 ? settings.reach : usual_reach * usual_;
     find_strip();
   }
@@ -85,23 +88,30 @@ class Sharpener {
  private:
   std::span<const Index> faces_at(Index v) const { return {faces_.data() + first_[v], faces_.data() + first_[v + 1]}; }
 
-  /// Vertices at which faces turn away from each other: on the strip along an edge, or where a surface bends narrowly.
+  /// Faces that most of their neighbours agree with lie on a surface; along an edge, only those beside them in the strip do. Vertices that have none of them are in the strip.
   void find_strip() {
-    // A strip of one row shares the turn of an edge among two or three rows of faces.
-    const double least = std::cos(0.4 * settings_.sharper_than * std::numbers::pi / 180);
-    strip_.assign(mesh_.positions.size(), 0);
-    for (Index v = 0; v < strip_.size(); ++v) {
-      const auto faces = faces_at(v);
-      for (std::size_t i = 0; i < faces.size() && !strip_[v]; ++i)
-        for (std::size_t j = i + 1; j < faces.size(); ++j)
-          if (normals_[faces[i]].dot(normals_[faces[j]]) < least) {
-            strip_[v] = 1;
-            break;
-          }
+    constexpr double most = 0.7;
+    const double alike = std::cos(0.4 * settings_.sharper_than * std::numbers::pi / 180);
+    reliable_.assign(mesh_.face_count(), 0);
+    for (Index f = 0; f < mesh_.face_count(); ++f) {
+      double neighbours = 0, agree = 0;
+      for (Index c = mesh_.face_offsets[f]; c < mesh_.face_offsets[f + 1]; ++c) {
+        const Index e = edges_.corner_edge[c];
+        if (e == no_index) continue;
+        for (Index use : edges_.corners_of(e)) {
+          const Index g = edges_.corner_face[use];
+          if (g == f) continue;
+          ++neighbours;
+          agree += normals_[f].dot(normals_[g]) > alike;
+        }
+      }
+      reliable_[f] = agree >= most * neighbours;
     }
-    reliable_.assign(mesh_.face_count(), 1);
+    strip_.assign(mesh_.positions.size(), 1);
     for (Index f = 0; f < mesh_.face_count(); ++f)
-      for (Index v : mesh_.face(f)) reliable_[f] = reliable_[f] && !strip_[v];
+      for (Index v : mesh_.face(f)) strip_[v] = strip_[v] && !reliable_[f];
+    for (Index v = 0; v < strip_.size(); ++v)
+      if (faces_at(v).empty()) strip_[v] = 0;
   }
 
   /// Faces within reach of a vertex that lie on no strip, by the pieces in which they hang together.
@@ -147,36 +157,55 @@ class Sharpener {
     return pieces;
   }
 
-  /// Carries a piece of surface on to a vertex: its normal as it changes along the surface, and the vertex's height above it by the chord that leads there, which is right for circles.
+  /// Carries a piece of surface on to a vertex: flat where enough of it lies in one plane, else with its normal as it changes along the surface. Next to an edge a grid bends faces a little, since the
+  /// distance that it holds is there that to the edge: faces count the more the farther away they are, and those that do not fit the others count for nothing (reweighted least squares).
   Side carried_on(const std::vector<Index>& piece, const Vec3& at) const {
-    Eigen::Matrix4d squares = Eigen::Matrix4d::Zero();
-    Eigen::Matrix<double, 4, 3> sums = Eigen::Matrix<double, 4, 3>::Zero();
+    constexpr double enough = 0.35;
+    std::vector<double> base;
+    for (Index f : piece) base.push_back((middles_[f] - at).squaredNorm());
+    Side flat = carried_on(piece, at, base, false), bent = carried_on(piece, at, base, true);
+    return flat.fitting >= enough * static_cast<double>(piece.size()) ? flat : bent;
+  }
+
+  Side carried_on(const std::vector<Index>& piece, const Vec3& at, const std::vector<double>& base, bool bends) const {
+    constexpr int rounds = 8;
+    constexpr double scale = 0.02;  // of a normal's deviation, radians
     const double unit = usual_ > 0 ? usual_ : 1;
-    double weights = 0;
-    Vec3 mean = Vec3::Zero();
-    const auto weight_of = [&](Index f) { return std::exp(-(middles_[f] - at).squaredNorm() / (unit * unit * 2)); };
-    for (Index f : piece) {
-      const Vec3 way = (middles_[f] - at) / unit;
-      const Eigen::Vector4d row(1, way.x(), way.y(), way.z());
-      const double weight = weight_of(f);
-      squares += weight * row * row.transpose();
-      sums += weight * row * normals_[f].transpose();
-      mean += weight * normals_[f];
-      weights += weight;
+    std::vector<double> weights = base;
+    Side side{Vec3::Zero(), 0, piece.size(), 0};
+    for (int round = 0; round < rounds; ++round) {
+      Eigen::Matrix4d squares = Eigen::Matrix4d::Zero();
+      Eigen::Matrix<double, 4, 3> sums = Eigen::Matrix<double, 4, 3>::Zero();
+      double all = 0;
+      Vec3 mean = Vec3::Zero();
+      const auto row_of = [&](std::size_t k) {
+        const Vec3 way = (middles_[piece[k]] - at) / unit;
+        return bends ? Eigen::Vector4d(1, way.x(), way.y(), way.z()) : Eigen::Vector4d(1, 0, 0, 0);
+      };
+      for (std::size_t k = 0; k < piece.size(); ++k) {
+        const Eigen::Vector4d row = row_of(k);
+        squares += weights[k] * row * row.transpose();
+        sums += weights[k] * row * normals_[piece[k]].transpose();
+        mean += weights[k] * normals_[piece[k]];
+        all += weights[k];
+      }
+      // Across the surface nothing is known: there it is taken not to change.
+      squares.diagonal().tail<3>().array() += 1e-3 * all;
+      const Eigen::Matrix<double, 4, 3> fitted = squares.ldlt().solve(sums);
+      side.normal = fitted.row(0).transpose();
+      // A fit that leads far away from what there is follows noise.
+      if (!(side.normal.norm() > 0.5) || side.normal.normalized().dot(mean.normalized()) < 0.8) side.normal = mean;
+      side.normal.normalize();
+      // The vertex's height above it by the chord that leads there, which is right for circles.
+      side.height = 0;
+      for (std::size_t k = 0; k < piece.size(); ++k) side.height += weights[k] / all * (at - middles_[piece[k]]).dot((normals_[piece[k]] + side.normal).normalized());
+      side.fitting = 0;
+      for (std::size_t k = 0; k < piece.size(); ++k) {
+        const double off = (fitted.transpose() * row_of(k) - normals_[piece[k]]).norm() / scale;
+        weights[k] = base[k] / ((1 + off * off) * (1 + off * off));
+        side.fitting += off < 1;
+      }
     }
-    // Across the surface nothing is known: there it is taken not to change.
-    const double hold = 1e-3 * weights;
-    squares.diagonal().tail<3>().array() += hold;
-    const Eigen::Matrix<double, 4, 3> fitted = squares.fullPivLu().solve(sums);
-    Side side;
-    side.normal = fitted.row(0).transpose();
-    mean.normalize();
-    // A fit that leads far away from what there is follows noise.
-    if (!(side.normal.norm() > 0.5) || side.normal.normalized().dot(mean) < 0.8) side.normal = mean;
-    side.normal.normalize();
-    double height = 0;
-    for (Index f : piece) height += weight_of(f) * (at - middles_[f]).dot((normals_[f] + side.normal).normalized());
-    side.height = height / weights;
     return side;
   }
 
@@ -191,7 +220,7 @@ class Sharpener {
       const auto same = std::find_if(sides.begin(), sides.end(), [&](const Side& s) { return s.normal.dot(side.normal) > least; });
       if (same == sides.end())
         sides.push_back(side);
-      else if (std::abs(side.height) < std::abs(same->height))
+      else if (side.faces > same->faces)
         *same = side;
     }
     if (sides.size() < 2) return;
@@ -309,7 +338,7 @@ class Sharpener {
   std::vector<Index> first_, faces_;     // those at each vertex
   double usual_ = 0, reach_ = 0;
   std::vector<char> strip_;     // per vertex
-  std::vector<char> reliable_;  // per face: none of its vertices is on a strip
+  std::vector<char> reliable_;  // per face: it lies on a surface, not on a strip
   std::vector<Vec3> moved_to_;
   std::vector<std::vector<Vec3>> sides_;  // per vertex, of those that were moved
   std::vector<char> cut_;                 // per face: it is in triangles

@@ -10,7 +10,7 @@ namespace anvil {
 
 struct SharpenSettings {
   double sharper_than = 30;  ///< degrees: the least turn of an edge that is given back
-  double reach = 0;          ///< how far from an edge its sides are looked for, mesh units; 0: two and a half of the mesh's usual edges
+  double reach = 0;          ///< how far from an edge its sides are looked for, mesh units; 0: about four of the mesh's usual edges
 };
 
 struct Sharpened {

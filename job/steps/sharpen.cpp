@@ -33,7 +33,7 @@ Result<StepOutput> run(const StepInput& input) {
 const StepKind steps::sharpen = {
     "sharpen", "Sharpen", "sharpen", "recast", "Give a mesh that was made on a grid the sharp edges back that the grid has rounded.", ToolRule::none,
     {angle_field("sharp", "Edges sharper than", 30, "Surfaces that meet at less than this get no edge, so that rounds larger than the grid stay.", 1, 179),
-     folded(length_field("reach", "Reach", 0, "How far from an edge its sides are looked for; 0: two and a half of the mesh's usual edges.", 0))},
+     folded(length_field("reach", "Reach", 0, "How far from an edge its sides are looked for; 0: about four of the mesh's usual edges.", 0))},
     run, 8, "Ctrl+Shift+L"};
 
 }  // namespace anvil
