@@ -67,9 +67,11 @@ class Sharpener {
     tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(strip_.size()), 64), [&](const auto& range) {
       check_stop(control_);
       for (Index v = range.begin(); v < range.end(); ++v)
-        if (strip_[v] && !stay[v]) move(v);
+        if ((strip_[v] || beside_[v]) && !stay[v]) move(v);
     });
-    for (Index v = 0; v < sides_.size(); ++v) made.moved += !sides_[v].empty();
+    for (Index v = 0; v < sides_.size(); ++v) made.moved += sides_[v].size() > 1;
+    // What lies beside an edge is drawn flat for its sake alone.
+    if (made.moved == 0) moved_to_ = mesh_.positions, sides_.assign(mesh_.positions.size(), {});
     make_triangles();
     turn_triangles();
     for (Index v = 0; v < sides_.size(); ++v) made.mesh.positions.push_back(moved_to_[v]);
@@ -110,8 +112,12 @@ class Sharpener {
     strip_.assign(mesh_.positions.size(), 1);
     for (Index f = 0; f < mesh_.face_count(); ++f)
       for (Index v : mesh_.face(f)) strip_[v] = strip_[v] && !reliable_[f];
+    beside_.assign(mesh_.positions.size(), 0);
     for (Index v = 0; v < strip_.size(); ++v)
       if (faces_at(v).empty()) strip_[v] = 0;
+    for (Index f = 0; f < mesh_.face_count(); ++f)
+      if (std::any_of(mesh_.face(f).begin(), mesh_.face(f).end(), [&](Index v) { return strip_[v] != 0; }))
+        for (Index v : mesh_.face(f)) beside_[v] = !strip_[v];
   }
 
   /// Faces within reach of a vertex that lie on no strip, by the pieces in which they hang together.
@@ -223,9 +229,15 @@ class Sharpener {
       else if (side.faces > same->faces)
         *same = side;
     }
-    if (sides.size() < 2) return;
+    if (sides.empty()) return;
     std::stable_sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) { return std::abs(a.height) < std::abs(b.height); });
     Vec3 to;
+    // What only lies beside the edge is put on its own side, from which a grid bends it a little.
+    constexpr double bent = 0.4;
+    if (beside_[v] || sides.size() == 1) {
+      if (std::abs(sides[0].height) <= bent * usual_) stand(v, at - sides[0].height * sides[0].normal, {sides[0].normal});
+      return;
+    }
     if (sides.size() >= 3) {
       Eigen::Matrix3d rows;
       Vec3 heights;
@@ -280,9 +292,9 @@ class Sharpener {
   /// How well a triangle lies in one of the sides that its moved vertices have: the cosine to the nearest; of one without area -1.
   double fit(const Triangle& t) const {
     const Vec3 normal = (moved_to_[t[1]] - moved_to_[t[0]]).cross(moved_to_[t[2]] - moved_to_[t[0]]);
-    if (!(normal.norm() > 1e-9 * usual_ * usual_)) return -1;
+    if (!(normal.norm() > 1e-6 * usual_ * usual_)) return -1;
     const Vec3 unit = normal.normalized();
-    double best = -1;
+    double best = -2;
     // All moved vertices must be able to lie on that side.
     for (std::size_t k = 0; k < 3; ++k)
       for (const Vec3& n : sides_[t[k]]) {
@@ -291,13 +303,14 @@ class Sharpener {
           shared = sides_[t[j]].empty() || std::any_of(sides_[t[j]].begin(), sides_[t[j]].end(), [&](const Vec3& m) { return n.dot(m) > 0.9; });
         best = std::max(best, shared ? unit.dot(n) : unit.dot(n) - 1);
       }
-    return best;
+    constexpr double turned_over = -3;  // worse than any two that reach over an edge
+    return best < -0.9 ? turned_over : best;
   }
-  double score(const Triangle& a, const Triangle& b) const { return std::min(fit(a), fit(b)); }
+  double score(const Triangle& a, const Triangle& b) const { return fit(a) + fit(b); }
 
   /// Turns edges between the triangles while both lie better in the sides afterwards.
   void turn_triangles() {
-    constexpr int rounds = 6;
+    constexpr int rounds = 20;
     for (int round = 0; round < rounds; ++round) {
       check_stop(control_);
       const std::vector<Index> opposite = find_opposites(triangles_, {}, mesh_.positions.size());
@@ -338,6 +351,7 @@ class Sharpener {
   std::vector<Index> first_, faces_;     // those at each vertex
   double usual_ = 0, reach_ = 0;
   std::vector<char> strip_;     // per vertex
+  std::vector<char> beside_;    // per vertex: one of its faces has a vertex in the strip, and it is not in it
   std::vector<char> reliable_;  // per face: it lies on a surface, not on a strip
   std::vector<Vec3> moved_to_;
   std::vector<std::vector<Vec3>> sides_;  // per vertex, of those that were moved
