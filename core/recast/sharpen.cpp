@@ -74,17 +74,49 @@ class Sharpener {
     if (made.moved == 0) moved_to_ = mesh_.positions, sides_.assign(mesh_.positions.size(), {});
     make_triangles();
     turn_triangles();
-    for (Index v = 0; v < sides_.size(); ++v) made.mesh.positions.push_back(moved_to_[v]);
-    std::vector<Index> source;
+    constexpr int rounds = 4;
+    for (int round = 0; round < rounds && join_vertices(); ++round) turn_triangles();
+    std::vector<Index> number(mesh_.positions.size(), no_index), old;
+    std::vector<Index> ring;
+    const auto add_face = [&](std::span<const Index> face, Index source) {
+      ring.clear();
+      for (Index v : face) {
+        if (number[v] == no_index) number[v] = made.mesh.add_vertex(moved_to_[v]), old.push_back(v);
+        ring.push_back(number[v]);
+      }
+      made.mesh.add_face(ring);
+      made.source.push_back(source);
+    };
+    if (made.moved == 0)
+      for (Index v = 0; v < number.size(); ++v) number[v] = made.mesh.add_vertex(mesh_.positions[v]), old.push_back(v);  // as it was, vertices that no face has and all
     for (Index f = 0; f < mesh_.face_count(); ++f)
-      if (!cut_[f]) made.mesh.add_face(mesh_.face(f)), source.push_back(f);
-    for (std::size_t t = 0; t < triangles_.size(); ++t) made.mesh.add_face(triangles_[t]), source.push_back(triangle_face_[t]);
-    carry_attributes(mesh_, source, made.mesh);
+      if (!cut_[f]) add_face(mesh_.face(f), f);
+    for (std::size_t t = 0; t < triangles_.size(); ++t) add_face(triangles_[t], triangle_face_[t]);
+    carry_attributes(mesh_, made.source, made.mesh);
     made.mesh.origins.clear();
-    made.source = std::move(source);
     for (const auto& [v, w] : build_edges(made.mesh).vertices)
-      if (is_edge(v, w)) made.edges.push_back({v, w});
+      if (is_edge(old[v], old[w])) made.edges.push_back({v, w});
     return made;
+  }
+
+  /// Which vertices of the mesh take part in a flaw of what was made of it.
+  void mark_old(const Sharpened& made, const SoundnessReport& report, std::vector<char>& stay) const {
+    const auto mark = [&](Index face) {
+      for (Index v : mesh_.face(made.source[face])) stay[v] = 1;
+    };
+    std::vector<char> at_flaw(made.mesh.positions.size(), 0);
+    for (const FamilyReport& family : report.families) {
+      if (family.family->role != FamilyRole::defect) continue;
+      for (const Defect& defect : family.defects) {
+        for (Index f : defect.faces) mark(f);
+        for (const auto& edge : defect.edges)
+          for (Index v : edge) at_flaw[v] = 1;
+        for (Index v : defect.vertices) at_flaw[v] = 1;
+      }
+    }
+    for (Index f = 0; f < made.mesh.face_count(); ++f)
+      for (Index v : made.mesh.face(f))
+        if (at_flaw[v]) mark(f);
   }
 
  private:
@@ -115,9 +147,14 @@ class Sharpener {
     beside_.assign(mesh_.positions.size(), 0);
     for (Index v = 0; v < strip_.size(); ++v)
       if (faces_at(v).empty()) strip_[v] = 0;
-    for (Index f = 0; f < mesh_.face_count(); ++f)
-      if (std::any_of(mesh_.face(f).begin(), mesh_.face(f).end(), [&](Index v) { return strip_[v] != 0; }))
-        for (Index v : mesh_.face(f)) beside_[v] = !strip_[v];
+    constexpr int rings = 2;
+    for (int ring = 0; ring < rings; ++ring) {
+      std::vector<char> more = beside_;
+      for (Index f = 0; f < mesh_.face_count(); ++f)
+        if (std::any_of(mesh_.face(f).begin(), mesh_.face(f).end(), [&](Index v) { return strip_[v] || beside_[v]; }))
+          for (Index v : mesh_.face(f)) more[v] = !strip_[v];
+      beside_ = std::move(more);
+    }
   }
 
   /// Faces within reach of a vertex that lie on no strip, by the pieces in which they hang together.
@@ -233,7 +270,7 @@ class Sharpener {
     std::stable_sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) { return std::abs(a.height) < std::abs(b.height); });
     Vec3 to;
     // What only lies beside the edge is put on its own side, from which a grid bends it a little.
-    constexpr double bent = 0.4;
+    constexpr double bent = 0.3;
     if (beside_[v] || sides.size() == 1) {
       if (std::abs(sides[0].height) <= bent * usual_) stand(v, at - sides[0].height * sides[0].normal, {sides[0].normal});
       return;
@@ -308,6 +345,64 @@ class Sharpener {
   }
   double score(const Triangle& a, const Triangle& b) const { return fit(a) + fit(b); }
 
+  /// Of two vertices that came to stand close together on one edge, or in one corner, one goes. @return whether any did
+  bool join_vertices() {
+    constexpr double close = 0.3;  // usual edges
+    std::vector<std::vector<Index>> at(mesh_.positions.size());  // triangles
+    for (Index t = 0; t < triangles_.size(); ++t)
+      for (Index v : triangles_[t]) at[v].push_back(t);
+    const auto ring_of = [&](Index v) {
+      std::vector<Index> ring;
+      for (Index t : at[v])
+        for (Index w : triangles_[t])
+          if (w != v) ring.push_back(w);
+      std::sort(ring.begin(), ring.end());
+      ring.erase(std::unique(ring.begin(), ring.end()), ring.end());
+      return ring;
+    };
+    std::vector<char> touched(mesh_.positions.size(), 0), gone(triangles_.size(), 0);
+    bool any = false;
+    for (Index v = 0; v < sides_.size(); ++v) {
+      if (sides_[v].size() < 2 || touched[v] || at[v].empty()) continue;
+      const std::vector<Index> ring = ring_of(v);
+      if (std::any_of(ring.begin(), ring.end(), [&](Index w) { return touched[w] != 0; })) continue;
+      for (Index w : ring) {
+        // To one that has at least its sides.
+        if (sides_[w].size() < sides_[v].size() || (sides_[w].size() == sides_[v].size() && w > v) || (moved_to_[v] - moved_to_[w]).norm() > close * usual_) continue;
+        if (!std::all_of(sides_[v].begin(), sides_[v].end(), [&](const Vec3& n) { return std::any_of(sides_[w].begin(), sides_[w].end(), [&](const Vec3& m) { return n.dot(m) > 0.9; }); })) continue;
+        const std::vector<Index> other = ring_of(w);
+        std::vector<Index> common;
+        std::set_intersection(ring.begin(), ring.end(), other.begin(), other.end(), std::back_inserter(common));
+        if (common.size() != 2) continue;
+        bool fits = true;
+        for (Index t : at[v]) {
+          if (std::find(triangles_[t].begin(), triangles_[t].end(), w) != triangles_[t].end()) continue;
+          Triangle moved = triangles_[t];
+          std::replace(moved.begin(), moved.end(), v, w);
+          fits = fits && fit(moved) > std::min(fit(triangles_[t]), 0.7) - 0.05;
+        }
+        if (!fits) continue;
+        for (Index t : at[v]) {
+          if (std::find(triangles_[t].begin(), triangles_[t].end(), w) != triangles_[t].end())
+            gone[t] = 1;
+          else
+            std::replace(triangles_[t].begin(), triangles_[t].end(), v, w);
+        }
+        for (Index u : ring) touched[u] = 1;
+        for (Index u : other) touched[u] = 1;
+        touched[v] = touched[w] = 1;
+        any = true;
+        break;
+      }
+    }
+    std::size_t kept = 0;
+    for (std::size_t t = 0; t < triangles_.size(); ++t)
+      if (!gone[t]) triangles_[kept] = triangles_[t], triangle_face_[kept++] = triangle_face_[t];
+    triangles_.resize(kept);
+    triangle_face_.resize(kept);
+    return any;
+  }
+
   /// Turns edges between the triangles while both lie better in the sides afterwards.
   void turn_triangles() {
     constexpr int rounds = 20;
@@ -351,7 +446,7 @@ class Sharpener {
   std::vector<Index> first_, faces_;     // those at each vertex
   double usual_ = 0, reach_ = 0;
   std::vector<char> strip_;     // per vertex
-  std::vector<char> beside_;    // per vertex: one of its faces has a vertex in the strip, and it is not in it
+  std::vector<char> beside_;    // per vertex: within two faces of the strip, and not in it
   std::vector<char> reliable_;  // per face: it lies on a surface, not on a strip
   std::vector<Vec3> moved_to_;
   std::vector<std::vector<Vec3>> sides_;  // per vertex, of those that were moved
@@ -377,16 +472,7 @@ Sharpened sharpen(const Mesh& mesh, const std::string& name, const SharpenSettin
     made.is_sound = report.sound;
     if (report.sound) break;
     // What takes part in a flaw stays where it was; at last all of it.
-    for (const FamilyReport& family : report.families) {
-      if (family.family->role != FamilyRole::defect) continue;
-      for (const Defect& defect : family.defects) {
-        for (Index f : defect.faces)
-          for (Index v : made.mesh.face(f)) stay[v] = 1;
-        for (const auto& edge : defect.edges)
-          for (Index v : edge) stay[v] = 1;
-        for (Index v : defect.vertices) stay[v] = 1;
-      }
-    }
+    sharpener.mark_old(made, report, stay);
     if (round == rounds) std::fill(stay.begin(), stay.end(), 1);
   }
   if (made.moved == 0) made.is_sound = was_sound;
