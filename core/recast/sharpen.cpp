@@ -271,8 +271,9 @@ class Sharpener {
     Vec3 to;
     // What only lies beside the edge is put on its own side, from which a grid bends it a little.
     constexpr double bent = 0.3;
-    if (beside_[v] || sides.size() == 1) {
-      if (std::abs(sides[0].height) <= bent * usual_) stand(v, at - sides[0].height * sides[0].normal, {sides[0].normal});
+    const bool is_bent = std::abs(sides[0].height) <= bent * usual_;
+    if ((beside_[v] && is_bent) || sides.size() == 1) {
+      if (is_bent) stand(v, at - sides[0].height * sides[0].normal, {sides[0].normal});
       return;
     }
     if (sides.size() >= 3) {
