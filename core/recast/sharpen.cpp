@@ -122,11 +122,12 @@ class Sharpener {
  private:
   std::span<const Index> faces_at(Index v) const { return {faces_.data() + first_[v], faces_.data() + first_[v + 1]}; }
 
-  /// Faces that most of their neighbours agree with lie on a surface; along an edge, only those beside them in the strip do. Vertices that have none of them are in the strip.
+  /// Faces that most of their neighbours agree with lie on a surface, where that is three faces wide: what is narrower is the strip along an edge. Vertices that have no face on a surface are in
+  /// the strip.
   void find_strip() {
     constexpr double most = 0.7;
     const double alike = std::cos(0.4 * settings_.sharper_than * std::numbers::pi / 180);
-    reliable_.assign(mesh_.face_count(), 0);
+    std::vector<char> agrees(mesh_.face_count(), 0), amid(mesh_.face_count(), 0);
     for (Index f = 0; f < mesh_.face_count(); ++f) {
       double neighbours = 0, agree = 0;
       for (Index c = mesh_.face_offsets[f]; c < mesh_.face_offsets[f + 1]; ++c) {
@@ -139,8 +140,13 @@ class Sharpener {
           agree += normals_[f].dot(normals_[g]) > alike;
         }
       }
-      reliable_[f] = agree >= most * neighbours;
+      agrees[f] = agree >= most * neighbours;
+      amid[f] = std::all_of(mesh_.face(f).begin(), mesh_.face(f).end(), [&](Index v) { return std::all_of(faces_at(v).begin(), faces_at(v).end(), [&](Index g) { return normals_[f].dot(normals_[g]) > alike; }); });
     }
+    reliable_ = amid;
+    for (Index f = 0; f < mesh_.face_count(); ++f)
+      for (Index v : mesh_.face(f))
+        for (Index g : faces_at(v)) reliable_[f] = reliable_[f] || (agrees[f] && amid[g] && normals_[f].dot(normals_[g]) > alike);
     strip_.assign(mesh_.positions.size(), 1);
     for (Index f = 0; f < mesh_.face_count(); ++f)
       for (Index v : mesh_.face(f)) strip_[v] = strip_[v] && !reliable_[f];
