@@ -153,7 +153,7 @@ class Sharpener {
     beside_.assign(mesh_.positions.size(), 0);
     for (Index v = 0; v < strip_.size(); ++v)
       if (faces_at(v).empty()) strip_[v] = 0;
-    constexpr int rings = 2;
+    constexpr int rings = 3;
     for (int ring = 0; ring < rings; ++ring) {
       std::vector<char> more = beside_;
       for (Index f = 0; f < mesh_.face_count(); ++f)
@@ -289,7 +289,7 @@ class Sharpener {
       // In the corner where that lies in the vertex's own cell; of its neighbours no other is moved there.
       if (std::abs(rows.determinant()) > 0.05) {
         to = rows.inverse() * heights;
-        if (to.cwiseAbs().maxCoeff() <= 0.75 * usual_) return stand(v, at + to, {sides[0].normal, sides[1].normal, sides[2].normal});
+        if (to.cwiseAbs().maxCoeff() <= usual_) return stand(v, at + to, {sides[0].normal, sides[1].normal, sides[2].normal});
       }
       sides.resize(2);
     }
@@ -354,7 +354,7 @@ class Sharpener {
 
   /// Of two vertices that came to stand close together on one edge, or in one corner, one goes. @return whether any did
   bool join_vertices() {
-    constexpr double close = 0.3;  // usual edges
+    constexpr double close = 0.5;  // usual edges
     std::vector<std::vector<Index>> at(mesh_.positions.size());  // triangles
     for (Index t = 0; t < triangles_.size(); ++t)
       for (Index v : triangles_[t]) at[v].push_back(t);
@@ -453,7 +453,7 @@ class Sharpener {
   std::vector<Index> first_, faces_;     // those at each vertex
   double usual_ = 0, reach_ = 0;
   std::vector<char> strip_;     // per vertex
-  std::vector<char> beside_;    // per vertex: within two faces of the strip, and not in it
+  std::vector<char> beside_;    // per vertex: within three faces of the strip, and not in it
   std::vector<char> reliable_;  // per face: it lies on a surface, not on a strip
   std::vector<Vec3> moved_to_;
   std::vector<std::vector<Vec3>> sides_;  // per vertex, of those that were moved
