@@ -75,7 +75,11 @@ class Sharpener {
     make_triangles();
     turn_triangles();
     constexpr int rounds = 4;
-    for (int round = 0; round < rounds && join_vertices(); ++round) turn_triangles();
+    for (int round = 0; round < rounds; ++round) {
+      const bool any = fill_corners();
+      if (!join_vertices() && !any) break;
+      turn_triangles();
+    }
     std::vector<Index> number(mesh_.positions.size(), no_index), old;
     std::vector<Index> ring;
     const auto add_face = [&](std::span<const Index> face, Index source) {
@@ -352,9 +356,36 @@ class Sharpener {
   }
   double score(const Triangle& a, const Triangle& b) const { return fit(a) + fit(b); }
 
+  /// Triangles that cut off a corner, with a vertex on each of its three edges: the one that is nearest goes into the corner. @return whether there were any
+  bool fill_corners() {
+    bool any = false;
+    for (const Triangle& t : triangles_) {
+      if (sides_[t[0]].size() != 2 || sides_[t[1]].size() != 2 || sides_[t[2]].size() != 2 || fit(t) > 0.3) continue;
+      std::vector<std::pair<Vec3, Vec3>> planes;  // a point, and the normal
+      for (Index v : t)
+        for (const Vec3& n : sides_[v])
+          if (std::none_of(planes.begin(), planes.end(), [&](const auto& p) { return p.second.dot(n) > 0.8; })) planes.emplace_back(moved_to_[v], n);
+      if (planes.size() != 3) continue;
+      Eigen::Matrix3d rows;
+      Vec3 values;
+      for (Eigen::Index k = 0; k < 3; ++k) {
+        const auto& [point, normal] = planes[static_cast<std::size_t>(k)];
+        rows.row(k) = normal;
+        values[k] = normal.dot(point);
+      }
+      if (std::abs(rows.determinant()) < 0.05) continue;
+      const Vec3 corner = rows.inverse() * values;
+      const Index nearest = *std::min_element(t.begin(), t.end(), [&](Index v, Index w) { return (moved_to_[v] - corner).norm() < (moved_to_[w] - corner).norm(); });
+      if ((moved_to_[nearest] - corner).norm() > 2 * usual_) continue;
+      stand(nearest, corner, {planes[0].second, planes[1].second, planes[2].second});
+      any = true;
+    }
+    return any;
+  }
+
   /// Of two vertices that came to stand close together on one edge, or in one corner, one goes. @return whether any did
   bool join_vertices() {
-    constexpr double close = 0.5;  // usual edges
+    constexpr double close = 0.6;  // usual edges
     std::vector<std::vector<Index>> at(mesh_.positions.size());  // triangles
     for (Index t = 0; t < triangles_.size(); ++t)
       for (Index v : triangles_[t]) at[v].push_back(t);
