@@ -125,6 +125,16 @@ const std::vector<Shot> shots = {
        wait(400);
        w.view().fit_selection();
      }},
+    {QStringLiteral("regions"),
+     [](MainWindow& w) {
+       w.set_station(Station::recast);
+       show_only(w, named(w, "Mast clamp"));
+       w.view().look(Direction::corner);
+       wait(400);
+       w.view().fit_selection();
+       w.verbs().find(QStringLiteral("region_look"))->trigger();
+       wait(1500);
+     }},
     {QStringLiteral("scan"), [](MainWindow& w) { brought_in(w, "fender-scan.ply"); }},
     {QStringLiteral("recast"), buoy_cap_recast},
     {QStringLiteral("reduce"),

@@ -281,8 +281,10 @@ class Sharpener {
     Vec3 to;
     // What only lies beside the edge is put on its own side, from which a grid bends it a little.
     constexpr double bent = 0.3;
+    constexpr double on_it = 0.15, on_both = 0.35;
     const bool is_bent = std::abs(sides[0].height) <= bent * usual_;
-    if ((beside_[v] && is_bent) || sides.size() == 1) {
+    const bool of_one = sides.size() == 1 || std::abs(sides[0].height) <= on_it * usual_ || std::abs(sides[1].height) > on_both * usual_;
+    if ((beside_[v] && is_bent && of_one) || sides.size() == 1) {
       if (is_bent) stand(v, at - sides[0].height * sides[0].normal, {sides[0].normal});
       return;
     }
@@ -300,7 +302,7 @@ class Sharpener {
     // The nearest point of the line in which two meet.
     const double c = sides[0].normal.dot(sides[1].normal), a = sides[0].height, b = sides[1].height, det = 1 - c * c;
     to = -((a - c * b) / det * sides[0].normal + (b - c * a) / det * sides[1].normal);
-    if (to.norm() > farthest) return;
+    if (to.norm() > 1.2 * farthest) return;
     stand(v, at + to, {sides[0].normal, sides[1].normal});
   }
   void stand(Index v, const Vec3& to, std::vector<Vec3> sides) {

@@ -254,3 +254,64 @@ TEST_CASE("a job with points is saved and opened with them and their normals, an
   CHECK(back->mesh.normals == mesh.normals);
   CHECK(back->mesh.positions == mesh.positions);
 }
+
+TEST_CASE("a rounded voxel part is sharpened, its regions numbered, seen in colours and chosen by, and their borders held while it is reduced") {
+  Driver d;
+  d.key(Qt::Key_1, Qt::ControlModifier);
+  d.key(Qt::Key_B);
+  d.settle();
+  const PartId box = d.session().chosen();
+  d.key(Qt::Key_5, Qt::ControlModifier);
+  d.key(Qt::Key_K);
+  d.settle();
+  d.click(d.widget<QWidget>(field_name(d, box, "sharp")));  // as a grid without sharp edges leaves it
+  d.settle();
+  const double rounded = d.volume(box);
+  const Box3 size = bounds(*d.session().result(box).evaluated->mesh);
+  const double whole = size.size().prod();
+  CHECK(rounded < whole);
+  d.session().select({box});
+  d.key(Qt::Key_L, Qt::ControlModifier | Qt::ShiftModifier);
+  d.settle();
+  REQUIRE(last_step(d, box).kind->key == "sharpen");
+  CHECK(d.session().result(box).report->sound);
+  CHECK(whole - d.volume(box) < 0.1 * (whole - rounded));
+  CHECK(d.session().result(box).evaluated->fresh_edges.size() > 50);
+  d.session().select({box});
+  d.key(Qt::Key_J, Qt::ControlModifier | Qt::ShiftModifier);
+  d.settle();
+  REQUIRE(last_step(d, box).kind->key == "regions");
+  const std::vector<Index> numbers = d.session().result(box).evaluated->mesh->regions;
+  REQUIRE_FALSE(numbers.empty());
+  CHECK(*std::max_element(numbers.begin(), numbers.end()) == 6);
+  // In colours.
+  d.view().fit_selection();
+  QTest::qWait(600);
+  const QImage before = d.view().grab().toImage();
+  d.session().set_active_step(0);
+  d.key(Qt::Key_O, Qt::AltModifier);
+  REQUIRE(Driver::until([&] { return d.session().region_look().drawable(box) != nullptr; }));
+  CHECK(d.session().region_look().regions(box).size() == 6);
+  QTest::qWait(300);
+  CHECK(d.view().grab().toImage() != before);
+  d.key(Qt::Key_O, Qt::AltModifier);
+  CHECK(d.session().region_look().drawable(box) == nullptr);
+  // Reduced to a hundredth, the box has its six sides still.
+  d.session().select({box});
+  d.key(Qt::Key_K, Qt::AltModifier | Qt::ShiftModifier);
+  d.settle();
+  type_in(d, box, "keep", 0.02);
+  CHECK(d.session().result(box).report->sound);
+  CHECK(d.volume(box) == Approx(whole).epsilon(0.02));
+  const Mesh& reduced = *d.session().result(box).evaluated->mesh;
+  CHECK(*std::max_element(reduced.regions.begin(), reduced.regions.end()) == 6);
+  CHECK(reduced.face_count() < numbers.size() / 20);
+  // One face chosen stands for its side.
+  d.session().select({box});
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  d.session().chooser().start(ElementKind::faces);
+  d.session().chooser().choose({ElementKind::faces, {0}});
+  d.key(Qt::Key_R, Qt::AltModifier);
+  const Elements chosen = d.session().chooser().chosen();
+  CHECK(chosen.size() == static_cast<std::size_t>(std::count(reduced.regions.begin(), reduced.regions.end(), reduced.regions[0])));
+}
