@@ -233,14 +233,6 @@ const std::vector<Shot> shots = {
        w.verbs().find(QStringLiteral("mend_plan"))->trigger();
        while (w.session().busy_with_files()) wait(50);
      }},
-    {QStringLiteral("deviation"),
-     [](MainWindow& w) {
-       float_housing(w);
-       w.verbs().find(QStringLiteral("mend"))->trigger();
-       w.session().wait_idle();
-       wait(300);
-       w.verbs().find(QStringLiteral("deviation_map"))->trigger();
-     }},
     {QStringLiteral("markers"),
      [](MainWindow& w) {
        float_housing(w);
@@ -260,12 +252,6 @@ const std::vector<Shot> shots = {
            if (mesh.face(f).size() > mesh.face(seed.list[0]).size()) seed.list[0] = f;
          return smooth_region(mesh, topology, grown(mesh, topology, seed), 20);
        });
-     }},
-    {QStringLiteral("smooth-look"),
-     [](MainWindow& w) {
-       float_housing(w);
-       w.session().set_smooth_levels(2);
-       while (w.session().busy_with_files()) wait(50);
      }},
     {QStringLiteral("four-views"),
      [](MainWindow& w) {
