@@ -133,6 +133,8 @@ const std::vector<Shot> shots = {
        wait(400);
        w.view().fit_selection();
        w.verbs().find(QStringLiteral("region_look"))->trigger();
+       w.view().set_chosen_ghosts_only(true);
+       w.view().set_tool_markers(false);
        wait(1500);
      }},
     {QStringLiteral("scan"), [](MainWindow& w) { brought_in(w, "fender-scan.ply"); }},

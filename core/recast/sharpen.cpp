@@ -129,7 +129,7 @@ class Sharpener {
   /// Faces that most of their neighbours agree with lie on a surface, where that is three faces wide: what is narrower is the strip along an edge. Vertices that have no face on a surface are in
   /// the strip.
   void find_strip() {
-    constexpr double most = 0.7;
+    constexpr double most = 0.65;
     const double alike = std::cos(0.4 * settings_.sharper_than * std::numbers::pi / 180);
     std::vector<char> agrees(mesh_.face_count(), 0), amid(mesh_.face_count(), 0);
     for (Index f = 0; f < mesh_.face_count(); ++f) {
