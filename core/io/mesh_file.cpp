@@ -79,6 +79,7 @@ Result<Import> read_mesh(const std::filesystem::path& path, bool points) {
         break;
     }
     check_range(import.mesh, import.notes);
+    import.mesh.cloud = import.mesh.empty() && !import.mesh.positions.empty();
     if (import.mesh.empty() && !(points && import.mesh.cloud))
       return Issue{import.mesh.positions.empty()
                        ? std::string("no faces were found in it")

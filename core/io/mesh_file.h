@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Reading and writing meshes as files: STL, OBJ, PLY, OFF and 3MF, told by the file's ending. Reading point clouds: XYZ, and PLY without faces.
+// Reading and writing meshes as files: STL, OBJ, PLY, OFF and 3MF, told by the file's ending. Reading point clouds: XYZ, and any other without faces.
 #pragma once
 
 #include <filesystem>

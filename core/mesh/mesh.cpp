@@ -28,6 +28,12 @@ void append(Mesh& mesh, const Mesh& other) {
     mesh.face_offsets.push_back(other.face_offsets[f] + corner_base);
 }
 
+void append_piece(Mesh& mesh, const Mesh& other) {
+  const std::size_t before = mesh.face_count();
+  append(mesh, other);
+  if (!other.regions.empty()) std::copy(other.regions.begin(), other.regions.end(), mesh.regions.begin() + static_cast<std::ptrdiff_t>(before));
+}
+
 void place(Mesh& mesh, const Affine& placement) {
   if (placement.matrix() == Affine::Identity().matrix()) return;
   for (Vec3& p : mesh.positions) p = placement * p;

@@ -69,6 +69,9 @@ Box3 bounds(const Mesh& mesh);
 /// Appends a copy of `other`; its vertices stay separate from those already there, slots of one name become one. Neither is a cloud.
 void append(Mesh& mesh, const Mesh& other);
 
+/// The same of another piece of the same part: its regions keep their numbers.
+void append_piece(Mesh& mesh, const Mesh& other);
+
 /// Moves every vertex by `placement`; faces of one that mirrors are turned over, so that they still look outwards. Normals of points turn with it.
 void place(Mesh& mesh, const Affine& placement);
 

@@ -53,7 +53,7 @@ class Kept {
  public:
   explicit Kept(Recast& made) : made_(made) {}
   void add(const SubMesh& sub) {
-    append(mesh_, sub.mesh);
+    append_piece(mesh_, sub.mesh);
     for (Index f : sub.faces) sources_.add(made_.result.sources.input[f], made_.result.sources.face[f]), spanned_.push_back(made_.spanned[f]);
   }
   void take() {

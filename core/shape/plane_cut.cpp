@@ -35,7 +35,7 @@ BooleanResult both_pieces(BooleanResult above, BooleanResult below) {
   BooleanResult both;
   both.mesh = std::move(above.mesh);
   const auto base = static_cast<Index>(both.mesh.positions.size());
-  append(both.mesh, below.mesh);
+  append_piece(both.mesh, below.mesh);
   both.sources = std::move(above.sources);
   both.piece.assign(both.sources.input.size(), 0);
   for (std::size_t f = 0; f < below.sources.input.size(); ++f) {

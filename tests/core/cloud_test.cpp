@@ -178,6 +178,9 @@ TEST_CASE("clouds are read from .xyz and .ply with the normals they have, writte
   CHECK((read->mesh.normals[2] - Vec3(0.6, 0, -0.8)).norm() < 1e-12);
   CHECK(bounds(read->mesh).size() == Vec3(1.5, 2, 0.3));
   CHECK(read_mesh(folder / "a.xyz").issue().remedy.find("recast") != std::string::npos);
+  write_text(folder / "points.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\n");
+  CHECK(read_mesh(folder / "points.obj", true)->mesh.cloud);
+  CHECK_FALSE(read_mesh(folder / "points.obj"));
   // Colours are not normals, nor are normals that some lines lack.
   write_text(folder / "colours.xyz", "0 0 0 255 0 12\n1 0 0 9 8 7\n");
   CHECK(read_mesh(folder / "colours.xyz", true)->mesh.normals.empty());

@@ -7,6 +7,7 @@
 #include "core/modify/choose.h"
 #include "core/recast/recast.h"
 #include "core/recast/reduce.h"
+#include "core/shape/plane_cut.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
@@ -65,6 +66,17 @@ TEST_CASE("regions are handed on by combining, recasting and reducing, numbered 
   REQUIRE(skin);
   REQUIRE(skin->mesh.regions.size() == skin->mesh.face_count());
   CHECK(std::set<Index>(skin->mesh.regions.begin(), skin->mesh.regions.end()) == left);
+  // Cut in two, both pieces know the regions that they are of by the same numbers.
+  PlaneCutSettings plane;
+  plane.keep = KeepSide::both;
+  const Result<BooleanResult> halves = plane_cut(shared(box), "box", plane);
+  REQUIRE(halves);
+  REQUIRE(halves->pieces == 2);
+  CHECK(*std::max_element(halves->mesh.regions.begin(), halves->mesh.regions.end()) == 6);
+  std::set<Index> above, below;
+  for (Index f = 0; f < halves->mesh.face_count(); ++f) (halves->piece[f] == 0 ? above : below).insert(halves->mesh.regions[f]);
+  CHECK(above.size() == 6);  // five sides, and the cut, which is of none
+  CHECK(below.size() == 6);
   // What has none gives none.
   box.regions.clear();
   pin.regions.clear();
