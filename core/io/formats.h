@@ -21,7 +21,7 @@ std::string write_stl(const Mesh& mesh);
 Import read_obj(std::string_view bytes);
 std::string write_obj(const Mesh& mesh);
 
-/// PLY (Turk 1994): text, binary little-endian and big-endian; any scalar types; other elements skipped. One without faces is a cloud, with normals where nx, ny and nz are not all 0.
+/// PLY (Turk 1994): text, binary little-endian and big-endian; any scalar types; other elements skipped. One without faces is a cloud, with normals where every point has one.
 Import read_ply(std::string_view bytes);
 /// Binary little-endian, double coordinates.
 std::string write_ply(const Mesh& mesh);

@@ -273,7 +273,8 @@ Import read_ply(std::string_view bytes) {
     }
   }
   mesh.cloud = mesh.empty() && !mesh.positions.empty();
-  if (!mesh.cloud || std::none_of(mesh.normals.begin(), mesh.normals.end(), [](const Vec3& n) { return n != Vec3::Zero(); })) mesh.normals = {};
+  // A point without a normal has no side, and then none of them can be gone by.
+  if (!mesh.cloud || std::any_of(mesh.normals.begin(), mesh.normals.end(), [](const Vec3& n) { return n == Vec3::Zero(); })) mesh.normals = {};
   if (header.unknown_lines > 0)
     result.notes.push_back(fmt::format("{} unknown header lines were ignored", header.unknown_lines));
   if (short_faces > 0)

@@ -194,6 +194,8 @@ TEST_CASE("clouds are read from .xyz and .ply with the normals they have, writte
     CHECK(back->mesh.positions == read->mesh.positions);
     CHECK(back->mesh.normals == read->mesh.normals);
   }
+  write_text(folder / "zero.ply", "ply\nformat ascii 1.0\nelement vertex 2\nproperty float x\nproperty float y\nproperty float z\nproperty float nx\nproperty float ny\nproperty float nz\nend_header\n0 0 0 0 0 1\n1 0 0 0 0 0\n");
+  CHECK(read_mesh(folder / "zero.ply", true)->mesh.normals.empty());
   CHECK(write_mesh(read->mesh, folder / "b.stl").issue().remedy.find(".ply") != std::string::npos);
   CHECK(read_mesh(std::filesystem::path(DEMO_DATA) / "fender-scan.ply", true)->mesh.positions.size() == 12378);
   CHECK_FALSE(write_mesh(cube(), folder / "c.xyz"));
