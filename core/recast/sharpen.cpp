@@ -165,6 +165,10 @@ class Sharpener {
           for (Index v : mesh_.face(f)) more[v] = !strip_[v];
       beside_ = std::move(more);
     }
+    // Borders, and edges where other than two faces meet, stay.
+    for (Index e = 0; e < edges_.size(); ++e)
+      if (edges_.corners_of(e).size() != 2)
+        for (Index v : edges_.vertices[e]) strip_[v] = beside_[v] = 0;
   }
 
   /// Faces within reach of a vertex that lie on no strip, by the pieces in which they hang together.

@@ -4,6 +4,7 @@
 
 #include "bench/peers/recast_peer.h"
 #include "core/boolean/combine.h"
+#include "core/mesh/edges.h"
 #include "core/mesh/regions.h"
 #include "core/recast/sharpen.h"
 #include "tests/support/meshes.h"
@@ -90,6 +91,21 @@ TEST_CASE("what has no sharp edges gets none: balls, rings and rounds larger tha
     CHECK(same.mesh.corners == rough.corners);
   }
   CHECK(sharpen(Mesh{}, "nothing", {}).moved == 0);
+  // Nor do parts that are no voxel meshes, and borders stay where they are.
+  Mesh open = bench::openvdb_recast(in_triangles(stock("box", {20, 20, 20})), 0.8);
+  std::vector<std::size_t> gone;
+  for (std::size_t f = 0; f < open.face_count(); ++f)
+    if (open.positions[open.face(f)[0]].z() > 6) gone.push_back(f);
+  open = without_faces(open, gone);
+  const Sharpened half = sharpen(open, "open", {});
+  CHECK(half.moved > 50);
+  CHECK_FALSE(half.is_sound);
+  std::set<std::array<double, 3>> there;
+  for (const Vec3& p : half.mesh.positions) there.insert({p.x(), p.y(), p.z()});
+  const EdgeTable edges = build_edges(open);
+  for (Index e = 0; e < edges.size(); ++e)
+    if (edges.corners_of(e).size() == 1)
+      for (Index v : edges.vertices[e]) CHECK(there.count({open.positions[v].x(), open.positions[v].y(), open.positions[v].z()}) == 1);
   // A box that is sharp already stays so.
   const Mesh box = stock("box", {30, 20, 10});
   CHECK(sharpen(box, "box", {}).mesh.positions == box.positions);
