@@ -130,8 +130,8 @@ Elements connected(const Mesh& mesh, const Topology& topology, const Elements& c
   return marks.out;
 }
 
-Elements smooth_region(const Mesh& mesh, const Topology& topology, const Elements& chosen, double degrees) {
-  const std::vector<Vec3> normals = unit_normals(mesh);
+/// The chosen faces, or those at the chosen edges and vertices.
+static Marks faces_of(const Mesh& mesh, const Topology& topology, const Elements& chosen) {
   Marks marks(mesh.face_count(), chosen.kind == ElementKind::faces ? chosen : Elements{});
   for (Index e : chosen.list) {
     if (chosen.kind == ElementKind::edges)
@@ -139,6 +139,12 @@ Elements smooth_region(const Mesh& mesh, const Topology& topology, const Element
     if (chosen.kind == ElementKind::vertices)
       for (Index f : topology.faces_at(e)) marks.add(f);
   }
+  return marks;
+}
+
+Elements smooth_region(const Mesh& mesh, const Topology& topology, const Elements& chosen, double degrees) {
+  const std::vector<Vec3> normals = unit_normals(mesh);
+  Marks marks = faces_of(mesh, topology, chosen);
   for (std::size_t k = 0; k < marks.out.list.size(); ++k) {
     const Index f = marks.out.list[k];
     for (Index c = mesh.face_offsets[f]; c < mesh.face_offsets[f + 1]; ++c) {
@@ -151,13 +157,7 @@ Elements smooth_region(const Mesh& mesh, const Topology& topology, const Element
 }
 
 Elements whole_regions(const Mesh& mesh, const Topology& topology, const Elements& chosen) {
-  Marks marks(mesh.face_count(), chosen.kind == ElementKind::faces ? chosen : Elements{});
-  for (Index e : chosen.list) {
-    if (chosen.kind == ElementKind::edges)
-      for (Index f : topology.faces_on(e)) marks.add(f);
-    if (chosen.kind == ElementKind::vertices)
-      for (Index f : topology.faces_at(e)) marks.add(f);
-  }
+  Marks marks = faces_of(mesh, topology, chosen);
   const std::vector<Index> numbers = region_numbers(mesh);
   std::set<Index> wanted;
   for (Index f : marks.out.list) wanted.insert(numbers[f]);

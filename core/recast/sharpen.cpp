@@ -174,12 +174,11 @@ class Sharpener {
   /// Faces within reach of a vertex that lie on no strip, by the pieces in which they hang together.
   std::vector<std::vector<Index>> pieces_around(Index v) const {
     const Vec3& at = mesh_.positions[v];
-    std::vector<Index> near{};
+    std::vector<Index> near;
     std::map<Index, int> piece;  // -1: in none yet
     std::vector<Index> waiting(faces_at(v).begin(), faces_at(v).end());
     std::map<Index, char> seen;
     for (Index f : waiting) seen[f] = 1;
-    // A little farther over the strip than beside it, so that its other side is found.
     while (!waiting.empty()) {
       const Index f = waiting.back();
       waiting.pop_back();
@@ -447,7 +446,7 @@ class Sharpener {
     return any;
   }
 
-  /// Turns edges between the triangles while both lie better in the sides afterwards.
+  /// Turns edges between the triangles while the two lie better in the sides afterwards, together.
   void turn_triangles() {
     constexpr int rounds = 20;
     for (int round = 0; round < rounds; ++round) {
