@@ -40,6 +40,17 @@ Field chosen_field(std::vector<std::string> kinds, double min, double max, std::
   return elements_field("chosen", "Chosen", std::move(kinds), min, max, std::move(help));
 }
 
+Field to_sides_field() {
+  return toggle_field("to-sides", "On to its sides", true, "What is rounded beside the edge goes on to the surface on its side, the edge to where these meet; off, it lies on the surface as that is.");
+}
+Field reach_field() { return folded(length_field("reach", "Reach", 0, "How far beside the edge the surface is rounded; 0: two and a half of the edges there.", 0)); }
+EdgeSettings edge_settings(const FieldReader& fields) {
+  EdgeSettings settings;
+  settings.to_sides = fields.on("to-sides");
+  settings.reach = fields.number("reach");
+  return settings;
+}
+
 void tell_missing(OperationReport& report, const std::string& part, std::vector<Vec3> places) {
   const std::size_t count = places.size();
   if (count > OperationReport::max_places) places.resize(OperationReport::max_places);

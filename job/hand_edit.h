@@ -15,6 +15,11 @@ using ElementEdit = Result<Edited> (*)(const Mesh& mesh, const Topology& topolog
 /// @param max    0: any number
 Field chosen_field(std::vector<std::string> kinds, double min, double max, std::string help);
 
+/// The fields of EdgeSettings, "to-sides" and "reach", and what they are set to.
+Field to_sides_field();
+Field reach_field();
+EdgeSettings edge_settings(const FieldReader& fields);
+
 /// Runs an edit on the elements that its step names. An Issue when none of them is there any more, fewer than it needs, or
 /// the edit refuses.
 /// @param did  told with the number of what was done

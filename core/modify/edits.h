@@ -55,6 +55,28 @@ Result<Edited> fill_between(const Mesh& mesh, const Topology& topology, std::spa
 /// triangles. Chosen faces are taken away first, and the two boundaries that they leave are bridged. Counts faces made.
 Result<Edited> bridge(const Mesh& mesh, const Topology& topology, const Elements& chosen);
 
+/// How an edge is given back by hand.
+struct EdgeSettings {
+  double bend = 1;         ///< of an edge led on: 0 straight from each vertex to the next, 1 as one smooth line that goes on as the edge does
+  bool to_sides = true;    ///< the vertices near it go on to the surface on their side, and its own to where these meet; else it lies on the surface as that is
+  double reach = 0;        ///< how far beside it the surface is rounded, mesh units; 0: two and a half of the edges there
+};
+/// Leads an edge on from the first vertex over those between to the last: its line is cut into the faces. Counts the new edges.
+/// An Issue for fewer than two vertices, or where one is not in sight of the next.
+Result<Edited> lead_edge(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices, const EdgeSettings& settings);
+/// Takes the zigzag out of runs of edges: what is shorter than some edges is smoothed away, their course stays (Taubin, "A signal processing approach to fair surface
+/// design", SIGGRAPH 1995, along the run). Ends of runs and vertices where runs meet stay. Counts vertices moved.
+/// @param passes  at least 1
+Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings);
+/// Makes one of vertices that edges of at most `distance` join: where the one of them lies that has most sharp edges, else in their middle. One that has no such neighbour among them
+/// goes to a vertex on a sharp edge next to it. Left are those where that would make faces meet that did not, or turn one over. Counts vertices gone.
+/// @param distance  mesh units; 0: half of the edges around
+Result<Edited> bring_together(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices, double distance);
+/// Takes faces away and closes the hole by a smooth surface that goes on from those around; sharp edges that end at the hole are led on through it: two into each other, three
+/// into a corner. Counts faces rebuilt. An Issue where a patch has a hole in itself or reaches a border.
+/// @param sharper_than  degrees: the edges that are led on; 180: none
+Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::span<const Index> faces, double sharper_than);
+
 /// Meshes put into one.
 struct Joined {
   Mesh mesh;

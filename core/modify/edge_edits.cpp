@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Sharp edges led on and evened out by hand.
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "core/modify/edge_line.h"
+#include "core/modify/lead.h"
+#include "core/modify/onto_sides.h"
+
+namespace anvil {
+namespace {
+
+void tell_stayed(Edited& out, std::vector<Vec3> stayed) {
+  if (!stayed.empty()) out.why_left = "faces would turn over there";
+  out.left = std::move(stayed);
+}
+
+/// Edges in runs, from end to end; a closed one begins and ends with one vertex. Runs end where other than two of the edges meet.
+std::vector<std::vector<Index>> runs_of(const Topology& topology, std::span<const Index> edges) {
+  std::map<Index, std::vector<Index>> at;  // edges at a vertex
+  for (Index e : edges)
+    for (Index v : topology.edges.vertices[e]) at[v].push_back(e);
+  std::set<Index> used;
+  std::vector<std::vector<Index>> runs;
+  const auto follow = [&](Index v, Index e) {
+    std::vector<Index> run{v};
+    while (used.insert(e).second) {
+      v = topology.other_end(e, v);
+      run.push_back(v);
+      if (at[v].size() != 2) break;
+      e = at[v][0] == e ? at[v][1] : at[v][0];
+    }
+    runs.push_back(std::move(run));
+  };
+  for (const auto& [v, list] : at)
+    if (list.size() != 2)
+      for (Index e : list)
+        if (!used.contains(e)) follow(v, e);
+  for (Index e : edges)
+    if (!used.contains(e)) follow(topology.edges.vertices[e][0], e);
+  return runs;
+}
+
+}  // namespace
+
+Result<Edited> lead_edge(const Mesh& mesh, const Topology&, std::span<const Index> vertices, const EdgeSettings& settings) {
+  WorkedTriangles work(mesh);
+  const double reach = reach_of(work, vertices, settings.reach);
+  const Result<std::vector<Index>> line = lead(work, vertices, settings.bend, settings.to_sides ? held_loosely : held_strictly);
+  if (!line) return line.issue();
+  Edited out;
+  out.done = line->size() - 1;
+  if (settings.to_sides) tell_stayed(out, onto_sides(work, pairs(*line), reach));
+  out.mesh = work.finish();
+  return out;
+}
+
+Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings) {
+  WorkedTriangles work(mesh);
+  std::vector<Vec3> normals;
+  for (const Triangle& t : work.triangles()) normals.push_back(work.normal(t).stableNormalized());
+  Line line;
+  std::vector<Index> vertices;
+  std::map<Index, Vec3> before;
+  for (const std::vector<Index>& run : runs_of(topology, edges)) {
+    const bool closed = run.front() == run.back();
+    const std::size_t count = run.size() - (closed ? 1 : 0), first = closed ? 0 : 1, end = closed ? count : count - 1;
+    std::vector<Vec3> at;
+    for (std::size_t k = 0; k < count; ++k) at.push_back(work.positions[run[k]]);
+    // Passes that shrink and then grow a little more than they shrank keep what is longer than some ten edges.
+    constexpr double shrink = 0.5, grow = -0.53;
+    for (Index pass = 0; pass < passes; ++pass)
+      for (double weight : {shrink, grow}) {
+        const std::vector<Vec3> old = at;
+        for (std::size_t k = first; k < end; ++k) at[k] = old[k] + weight * ((old[(k + count - 1) % count] + old[(k + 1) % count]) / 2 - old[k]);
+      }
+    for (std::size_t k = first; k < end; ++k) {
+      if (work.on_border(run[k])) continue;
+      before[run[k]] = work.positions[run[k]];
+      work.positions[run[k]] = at[k];
+    }
+    const Line part = pairs(run);
+    line.insert(line.end(), part.begin(), part.end());
+    vertices.insert(vertices.end(), run.begin(), run.end());
+  }
+  // What would turn a triangle over goes half of the way, and half of that.
+  constexpr int halvings = 6;
+  constexpr double upright = 0.2;
+  for (int round = 0; round <= halvings; ++round) {
+    std::set<Index> back;
+    for (const auto& [v, was] : before)
+      for (Index t : work.fan(v))
+        if (work.normal(work.triangles()[t]).stableNormalized().dot(normals[t]) < upright)
+          for (Index w : work.triangles()[t])
+            if (before.contains(w)) back.insert(w);
+    if (back.empty()) break;
+    for (Index v : back) work.positions[v] = round == halvings ? before.at(v) : Vec3((work.positions[v] + before.at(v)) / 2);
+  }
+  Edited out;
+  std::vector<Vec3> stayed;
+  for (const auto& [v, was] : before) {
+    if (work.positions[v] == was)
+      stayed.push_back(was);
+    else
+      ++out.done;
+  }
+  if (settings.to_sides) onto_sides(work, line, reach_of(work, vertices, settings.reach));
+  tell_stayed(out, std::move(stayed));
+  out.mesh = work.finish();
+  return out;
+}
+
+}  // namespace anvil

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Lead on: a sharp edge that fades or stops short goes on to a place or to another edge.
+#include "job/hand_edit.h"
+
+namespace anvil {
+namespace {
+
+const Field chosen_elements = chosen_field({"vertices"}, 2, 0, "Where the edge ends; what it passes, if anything; where it goes to.");
+constexpr Note did{"edges_led_on", "1 edge led on", "{0} edges led on", Note::Place::card};
+
+Result<StepOutput> run(const StepInput& input) {
+  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+    EdgeSettings settings = edge_settings(fields);
+    settings.bend = fields.number("bend");
+    return lead_edge(mesh, topology, chosen.list, settings);
+  });
+}
+
+}  // namespace
+
+const StepKind steps::lead_edge = {
+    "lead-edge", "Lead on", "lead_edge", "mend", "Lead a sharp edge on: from the vertex chosen first over those between to the last.", ToolRule::none,
+    {chosen_elements, share_field("bend", "Bend", 1, 0, 1, "0 goes straight from each vertex to the next; 1 goes on as the edge does, in one smooth line through all."), to_sides_field(), reach_field()},
+    run, 32, "Alt+L"};
+
+}  // namespace anvil

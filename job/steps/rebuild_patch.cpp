@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Rebuild patch: spoiled faces made anew from what surrounds them.
+#include "job/hand_edit.h"
+
+namespace anvil {
+namespace {
+
+const Field chosen_elements = chosen_field({"faces"}, 1, 0, "The spoiled faces.");
+constexpr Note did{"faces_rebuilt", "1 face rebuilt", "{0} faces rebuilt", Note::Place::card};
+
+Result<StepOutput> run(const StepInput& input) {
+  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+    return rebuild_patch(mesh, topology, chosen.list, fields.number("sharp"));
+  });
+}
+
+}  // namespace
+
+const StepKind steps::rebuild_patch = {
+    "rebuild-patch", "Rebuild patch", "rebuild_patch", "mend", "Make spoiled faces anew from the surface around them; sharp edges that end at them are led on through.", ToolRule::none,
+    {chosen_elements, angle_field("sharp", "Edges sharper than", 30, "Edges around the patch at which the surface turns by more are led on through it; 180: none.", 0, 180)}, run, 35, "Alt+P"};
+
+}  // namespace anvil

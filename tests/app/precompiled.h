@@ -1,0 +1,8 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "app/precompiled.h"
+
+#include <QFileDialog>
+#include <QTest>
+#include <catch2/catch.hpp>
