@@ -3,8 +3,7 @@
 
 #include "core/precompiled.h"  // before Qt, whose "emit" is a macro and a name in oneTBB
 
-#include <QApplication>
-#include <QMainWindow>
-#include <QPainter>
-#include <QToolButton>
-#include <QtCore>
+#include <QtWidgets>
+
+#include "job/edit.h"
+#include "job/evaluator.h"

@@ -153,8 +153,8 @@ Field text_field(std::string key, std::string label, std::string initial, std::s
 Field outline_field(std::string key, std::string label, std::string initial, std::string help) {
   return textual(FieldKind::outline, std::move(key), std::move(label), std::move(initial), std::move(help), outline_fault);
 }
-Field path_field(std::string key, std::string label, std::string help) {
-  return textual(FieldKind::path, std::move(key), std::move(label), "", std::move(help), path_fault);
+Field path_field(std::string key, std::string label, std::string help, std::string initial) {
+  return textual(FieldKind::path, std::move(key), std::move(label), std::move(initial), std::move(help), path_fault);
 }
 
 Field folded(Field field) {

@@ -88,7 +88,7 @@ Field offset_field(std::string key, std::string label, const Vec3& initial, std:
 Field text_field(std::string key, std::string label, std::string initial, std::string help);
 /// @param initial  as core/outline.h reads it
 Field outline_field(std::string key, std::string label, std::string initial, std::string help);
-Field path_field(std::string key, std::string label, std::string help);
+Field path_field(std::string key, std::string label, std::string help, std::string initial = "");
 
 /// The same, shown only when asked for.
 Field folded(Field field);

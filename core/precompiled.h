@@ -26,3 +26,7 @@
 #include <tbb/parallel_sort.h>
 #include <unordered_map>
 #include <vector>
+
+#include "core/mesh/edges.h"
+#include "core/mesh/mesh.h"
+#include "core/report.h"

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stray vertices made one with others near them.
 #include <algorithm>
+#include <limits>
 #include <map>
 #include <set>
 
@@ -128,7 +129,7 @@ std::vector<Gathering> gatherings(WorkedTriangles& work, std::span<const Index> 
 
 Result<Edited> bring_together(const Mesh& mesh, const Topology&, std::span<const Index> vertices, double distance) {
   WorkedTriangles work(mesh);
-  const double within = distance > 0 ? distance : work.mean_edge(vertices) / 2;
+  const double within = distance > 0 ? distance : std::numeric_limits<double>::max();
   Edited out;
   std::vector<Gathering> groups = gatherings(work, vertices, within);
   // Round by round, each next to nothing that changed in the same one.
@@ -154,8 +155,8 @@ Result<Edited> bring_together(const Mesh& mesh, const Topology&, std::span<const
     for (Index v : group.go) out.left.push_back(work.positions[v]);
   if (!out.left.empty()) out.why_left = "faces would turn over or meet that do not";
   if (out.done == 0)
-    return Issue{out.left.empty() ? "none of the vertices lies that near to another of them, or to one on a sharp edge" : "none of the vertices can be brought to another: " + out.why_left, "", out.left,
-                 "raise the distance, or choose other vertices"};
+    return Issue{out.left.empty() ? "no edge of that length joins two of the vertices, or one of them to a sharp edge" : "none of the vertices can be brought to another: " + out.why_left, "", out.left,
+                 "choose vertices that edges join, or raise the distance"};
   out.mesh = work.finish();
   return out;
 }

@@ -6,6 +6,7 @@
 
 #include "core/modify/edge_line.h"
 #include "core/modify/lead.h"
+#include "core/modify/measure.h"
 #include "core/modify/onto_sides.h"
 
 namespace anvil {
@@ -42,6 +43,55 @@ std::vector<std::vector<Index>> runs_of(const Topology& topology, std::span<cons
   return runs;
 }
 
+/// Parts runs at their corners: where the course of some edges before and of some behind differ, and no longer do some edges away. A zigzag is none, nor is a bend.
+std::vector<std::vector<Index>> parted_at_corners(const std::vector<Vec3>& positions, std::vector<std::vector<Index>> runs) {
+  constexpr std::size_t some = 4;
+  constexpr double least = 40;  // degrees
+  std::vector<std::vector<Index>> parts;
+  for (std::vector<Index>& run : runs) {
+    const bool closed = run.front() == run.back();
+    const std::size_t count = run.size() - (closed ? 1 : 0);
+    if (count < 2 * some + 1) {
+      parts.push_back(std::move(run));
+      continue;
+    }
+    const auto at = [&](std::size_t k, std::ptrdiff_t by) -> const Vec3& {
+      const auto n = static_cast<std::ptrdiff_t>(count);
+      const std::ptrdiff_t place = static_cast<std::ptrdiff_t>(k) + by;
+      return positions[run[static_cast<std::size_t>(closed ? (place % n + n) % n : std::clamp<std::ptrdiff_t>(place, 0, n - 1))]];
+    };
+    const auto bend = [&](std::size_t k) { return angle_between(at(k, 0) - at(k, -static_cast<std::ptrdiff_t>(some)), at(k, some) - at(k, 0)); };
+    std::vector<std::size_t> corners;
+    for (std::size_t k = closed ? 0 : 1; k < (closed ? count : count - 1); ++k) {
+      const double here = bend(k);
+      const auto other = [&](std::ptrdiff_t by) {
+        const std::ptrdiff_t place = static_cast<std::ptrdiff_t>(k) + by, n = static_cast<std::ptrdiff_t>(count);
+        if (!closed && (place < 1 || place > n - 2)) return 0.0;
+        return bend(static_cast<std::size_t>((place % n + n) % n));
+      };
+      if (here > least && other(-static_cast<std::ptrdiff_t>(some)) < here / 2 && other(some) < here / 2 && other(-1) <= here && other(1) < here) corners.push_back(k);
+    }
+    if (corners.empty()) {
+      parts.push_back(std::move(run));
+      continue;
+    }
+    if (closed) {
+      run.pop_back();
+      std::rotate(run.begin(), run.begin() + static_cast<std::ptrdiff_t>(corners[0]), run.end());
+      run.push_back(run.front());
+      for (std::size_t k = corners.size(); k-- > 0;) corners[k] -= corners[0];
+      corners.erase(corners.begin());
+    }
+    corners.push_back(run.size() - 1);
+    std::size_t begin = 0;
+    for (std::size_t corner : corners) {
+      parts.emplace_back(run.begin() + static_cast<std::ptrdiff_t>(begin), run.begin() + static_cast<std::ptrdiff_t>(corner) + 1);
+      begin = corner;
+    }
+  }
+  return parts;
+}
+
 }  // namespace
 
 Result<Edited> lead_edge(const Mesh& mesh, const Topology&, std::span<const Index> vertices, const EdgeSettings& settings) {
@@ -63,7 +113,7 @@ Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<co
   Line line;
   std::vector<Index> vertices;
   std::map<Index, Vec3> before;
-  for (const std::vector<Index>& run : runs_of(topology, edges)) {
+  for (const std::vector<Index>& run : parted_at_corners(mesh.positions, runs_of(topology, edges))) {
     const bool closed = run.front() == run.back();
     const std::size_t count = run.size() - (closed ? 1 : 0), first = closed ? 0 : 1, end = closed ? count : count - 1;
     std::vector<Vec3> at;
@@ -87,6 +137,7 @@ Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<co
   // What would turn a triangle over goes half of the way, and half of that.
   constexpr int halvings = 6;
   constexpr double upright = 0.2;
+  std::vector<Vec3> stayed;
   for (int round = 0; round <= halvings; ++round) {
     std::set<Index> back;
     for (const auto& [v, was] : before)
@@ -95,16 +146,13 @@ Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<co
           for (Index w : work.triangles()[t])
             if (before.contains(w)) back.insert(w);
     if (back.empty()) break;
-    for (Index v : back) work.positions[v] = round == halvings ? before.at(v) : Vec3((work.positions[v] + before.at(v)) / 2);
+    for (Index v : back) {
+      work.positions[v] = round == halvings ? before.at(v) : Vec3((work.positions[v] + before.at(v)) / 2);
+      if (round == halvings) stayed.push_back(before.at(v));
+    }
   }
   Edited out;
-  std::vector<Vec3> stayed;
-  for (const auto& [v, was] : before) {
-    if (work.positions[v] == was)
-      stayed.push_back(was);
-    else
-      ++out.done;
-  }
+  out.done = before.size() - stayed.size();
   if (settings.to_sides) onto_sides(work, line, reach_of(work, vertices, settings.reach));
   tell_stayed(out, std::move(stayed));
   out.mesh = work.finish();

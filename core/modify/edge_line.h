@@ -21,6 +21,9 @@ inline Line pairs(const std::vector<Index>& vertices) {
   return line;
 }
 
+/// From a point to the nearest of its edges, mesh units.
+double distance_to(const WorkedTriangles& work, const Line& line, const Vec3& p);
+
 /// How far beside a line the surface is taken to be rounded, where that is not asked for.
 inline double reach_of(const WorkedTriangles& work, std::span<const Index> vertices, double asked) {
   constexpr double usual = 2.5;  // edges

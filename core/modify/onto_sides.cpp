@@ -11,6 +11,7 @@
 
 #include "core/mesh/edges.h"
 #include "core/mesh/union_find.h"
+#include "core/modify/edge_line.h"
 #include "core/recast/carried_on.h"
 
 namespace anvil {
@@ -26,19 +27,20 @@ double distance(const Vec3& p, const Vec3& a, const Vec3& b) {
 
 class Sides {
  public:
-  Sides(WorkedTriangles& work, const std::vector<std::array<Index, 2>>& line, double reach) : work_(work), line_(line), reach_(reach), places_(mesh_of(work)) {
+  Sides(WorkedTriangles& work, const Line& line, double reach, const std::vector<char>& rounded)
+      : work_(work), line_(line), reach_(reach), rounded_(rounded), places_(mesh_of(work)) {
     for (const auto& [v, w] : line) {
       on_line_.insert({std::min(v, w), std::max(v, w)});
       ++uses_[v], ++uses_[w];
     }
+    find_leading_away();
     find_sides();
   }
 
   std::vector<Vec3> settle() {
     for (const auto& [v, distance] : near_) {
-      if (distance > reach_ || work_.on_border(v)) continue;
+      if (!is_rounded(v, distance) || work_.on_border(v) || led_.contains(v)) continue;
       const auto use = uses_.find(v);
-      if (use != uses_.end() && use->second == 1) continue;  // an end
       std::vector<Side> sides;
       for (Index side : sides_at(v)) {
         const std::vector<Index> piece = piece_of(side, v);
@@ -68,10 +70,71 @@ class Sides {
     return mesh;
   }
   bool is_line(Index v, Index w) const { return on_line_.contains({std::min(v, w), std::max(v, w)}); }
-  double distance_to_line(const Vec3& p) const {
+  double distance_to_line(const Vec3& p) const { return distance_to(work_, line_, p); }
+
+  /// Does a place lie beyond an end of the line? What is there is not of its sides, but of what it leads to.
+  bool past_end(const Vec3& p) const {
     double nearest = std::numeric_limits<double>::max();
-    for (const auto& [v, w] : line_) nearest = std::min(nearest, distance(p, work_.positions[v], work_.positions[w]));
-    return nearest;
+    bool past = false;
+    for (const auto& [v, w] : line_) {
+      const Vec3 &a = work_.positions[v], &b = work_.positions[w];
+      const double away = distance(p, a, b);
+      if (away > nearest) continue;
+      nearest = away;
+      const double along = (p - a).dot(b - a), length = (b - a).squaredNorm(), slack = 1e-9 * length;
+      past = (uses_.at(v) == 1 && along <= slack) || (uses_.at(w) == 1 && along >= length - slack);
+    }
+    return past;
+  }
+
+  bool is_rounded(Index v, double how_far) const { return rounded_.empty() ? how_far <= reach_ && !past_end(work_.positions[v]) : rounded_[v] != 0; }
+  bool tells_side(Index t) const {
+    const Triangle& one = work_.triangles()[t];
+    if (!rounded_.empty()) return std::none_of(one.begin(), one.end(), [&](Index v) { return rounded_[v] != 0; });
+    return distance_to_line(places_.middles[t]) > reach_ && !past_end(places_.middles[t]);
+  }
+
+  static constexpr double far = 2.5;  // reaches: as far as sides are looked at
+  bool is_near(Index t) const {
+    const Triangle& corners = work_.triangles()[t];
+    return std::any_of(corners.begin(), corners.end(), [&](Index v) { return distance_to_line(work_.positions[v]) <= far * reach_; });
+  }
+  /// Over which edges a side does not go on: those of the line, and sharp ones that lead away from it. What is jagged has sharp edges at the line alone.
+  bool parts_sides(Index corner) const {
+    const std::pair<Index, Index> ends = std::minmax(work_.at(corner), work_.at(next_in_triangle(corner)));
+    return on_line_.contains(ends) || leading_away_.contains(ends);
+  }
+  void find_leading_away() {
+    constexpr double sharp = 50;  // degrees: the steps of a rounded edge are less sharp
+    std::set<Index> seen;
+    std::vector<Index> open;
+    for (const auto& [v, uses] : uses_)
+      for (Index t : work_.fan(v))
+        if (seen.insert(t).second) open.push_back(t);
+    std::map<Index, std::vector<Index>> at;  // sharp edges at a vertex off the line, by their other end
+    while (!open.empty()) {
+      const Index t = open.back();
+      open.pop_back();
+      for (Index c = 3 * t; c < 3 * t + 3; ++c) {
+        const Index other = work_.opposite(c), v = work_.at(c), w = work_.at(next_in_triangle(c));
+        if (other == no_index) continue;
+        if (!is_line(v, w) && work_.turn(c) > sharp) at[v].push_back(w), at[w].push_back(v);
+        if (!seen.contains(other / 3) && is_near(other / 3)) seen.insert(other / 3), open.push_back(other / 3);
+      }
+    }
+    // Inwards from those that are farther away than the reach.
+    std::set<Index> led;
+    for (const auto& [v, others] : at)
+      if (!uses_.contains(v) && distance_to_line(work_.positions[v]) > reach_ && led.insert(v).second) open.push_back(v);
+    while (!open.empty()) {
+      const Index v = open.back();
+      open.pop_back();
+      for (Index w : at.at(v)) {
+        leading_away_.insert(std::minmax(v, w));
+        if (!uses_.contains(w) && led.insert(w).second) open.push_back(w);
+      }
+    }
+    led_ = std::move(led);
   }
 
   /// Triangles from the line outwards, each side by its number. Sides begin as the triangles along the line, joined over edges that are no line, but not around an end of it: there both meet.
@@ -92,20 +155,19 @@ class Sides {
     for (Index k = 0; k < front.size(); ++k)
       for (Index c = 3 * front[k]; c < 3 * front[k] + 3; ++c) {
         const Index other = work_.opposite(c);
-        if (other == no_index || is_line(work_.at(c), work_.at(next_in_triangle(c)))) continue;
+        if (other == no_index || parts_sides(c)) continue;
         if (const auto it = place.find(other / 3); it != place.end()) sets.unite(k, it->second);
       }
     for (Index k = 0; k < front.size(); ++k) side_[front[k]] = sets.find(k);
-    constexpr double far = 2.5;  // reaches
     while (!front.empty()) {
       std::vector<Index> next;
       for (Index t : front) {
         for (Index v : work_.triangles()[t]) near_.try_emplace(v, -1).first->second = 0;
         for (Index c = 3 * t; c < 3 * t + 3; ++c) {
           const Index other = work_.opposite(c);
-          if (other == no_index || is_line(work_.at(c), work_.at(next_in_triangle(c)))) continue;
+          if (other == no_index || parts_sides(c)) continue;
           const Index u = other / 3;
-          if (side_.contains(u) || distance_to_line(places_.middles[u]) > far * reach_) continue;
+          if (side_.contains(u) || !is_near(u)) continue;
           side_[u] = side_.at(t);
           next.push_back(u);
         }
@@ -114,7 +176,7 @@ class Sides {
     }
     for (auto& [v, how_far] : near_) how_far = uses_.contains(v) ? 0 : distance_to_line(work_.positions[v]);
     for (const auto& [t, side] : side_)
-      if (distance_to_line(places_.middles[t]) > reach_) beyond_[side].push_back(t);
+      if (tells_side(t)) beyond_[side].push_back(t);
     for (auto& [side, list] : beyond_) std::sort(list.begin(), list.end());
   }
 
@@ -135,8 +197,14 @@ class Sides {
     std::vector<Index> piece;
     const auto it = beyond_.find(side);
     if (it == beyond_.end()) return piece;
+    // By their middles; of larger ones by a corner.
     for (Index t : it->second)
       if ((places_.middles[t] - work_.positions[v]).norm() <= around * reach_) piece.push_back(t);
+    if (!piece.empty()) return piece;
+    for (Index t : it->second) {
+      const Triangle& corners = work_.triangles()[t];
+      if (std::any_of(corners.begin(), corners.end(), [&](Index w) { return (work_.positions[w] - work_.positions[v]).norm() <= around * reach_; })) piece.push_back(t);
+    }
     return piece;
   }
 
@@ -218,10 +286,13 @@ class Sides {
   }
 
   WorkedTriangles& work_;
-  const std::vector<std::array<Index, 2>>& line_;
+  const Line& line_;
   const double reach_;
+  const std::vector<char>& rounded_;
   const recast::FacePlaces places_;  // as they were
   std::set<std::pair<Index, Index>> on_line_;
+  std::set<std::pair<Index, Index>> leading_away_;  // edges
+  std::set<Index> led_;                             // their vertices off the line
   std::map<Index, int> uses_;                // lines at a vertex of the line
   std::map<Index, Index> side_;              // of a triangle near the line
   std::map<Index, std::vector<Index>> beyond_;  // triangles of a side that tell where it lies
@@ -232,6 +303,45 @@ class Sides {
 
 }  // namespace
 
-std::vector<Vec3> onto_sides(WorkedTriangles& work, const std::vector<std::array<Index, 2>>& line, double reach) { return Sides(work, line, reach).settle(); }
+double distance_to(const WorkedTriangles& work, const Line& line, const Vec3& p) {
+  double nearest = std::numeric_limits<double>::max();
+  for (const auto& [v, w] : line) nearest = std::min(nearest, distance(p, work.positions[v], work.positions[w]));
+  return nearest;
+}
+
+namespace {
+
+/// A triangle with three corners on the line would have no extent once those lie on one edge: its side that is no line is cut in two.
+void part_ears(WorkedTriangles& work, const Line& line) {
+  std::set<Index> on_line;
+  std::set<std::pair<Index, Index>> edges;
+  for (const auto& [v, w] : line) on_line.insert({v, w}), edges.insert({std::min(v, w), std::max(v, w)});
+  std::set<Index> done;
+  for (Index v : on_line)
+    for (Index t : work.fan(v)) {
+      const Triangle& one = work.triangles()[t];
+      if (done.contains(t) || !std::all_of(one.begin(), one.end(), [&](Index u) { return on_line.contains(u); })) continue;
+      for (Index c = 3 * t; c < 3 * t + 3; ++c) {
+        const Index from = work.at(c), to = work.at(next_in_triangle(c)), apex = work.at(next_in_triangle(next_in_triangle(c))), other = work.opposite(c);
+        if (edges.contains({std::min(from, to), std::max(from, to)}) || other == no_index || done.contains(other / 3)) continue;
+        const Index across = work.at(next_in_triangle(next_in_triangle(other)));
+        const Index middle = work.add_vertex((work.positions[from] + work.positions[to]) / 2);
+        work.replace(t, {{from, middle, apex}, {middle, to, apex}});
+        work.replace(other / 3, {{to, middle, across}, {middle, from, across}});
+        done.insert({t, other / 3});
+        break;
+      }
+    }
+  work.link();
+}
+
+}  // namespace
+
+std::vector<Vec3> onto_sides(WorkedTriangles& work, const Line& line, double reach, std::vector<char> rounded) {
+  const std::size_t before = work.positions.size();
+  part_ears(work, line);
+  if (!rounded.empty()) rounded.insert(rounded.end(), work.positions.size() - before, 1);
+  return Sides(work, line, reach, rounded).settle();
+}
 
 }  // namespace anvil

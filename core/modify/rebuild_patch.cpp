@@ -12,6 +12,7 @@
 #include "core/modify/fill_hole.h"
 #include "core/modify/lead.h"
 #include "core/modify/onto_sides.h"
+#include "core/soundness/check.h"
 
 namespace anvil {
 namespace {
@@ -151,7 +152,14 @@ Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::sp
     }
   }
   if (!line.empty()) {
-    const std::vector<Vec3> stayed = onto_sides(work, line, reach_of(work, on_line, 0));
+    // What was filled is what is rounded, and as far as that the surface about it tells where it goes on.
+    std::vector<char> rounded(work.positions.size(), 0);
+    for (Index v : inner) rounded[v] = 1;
+    for (std::size_t v = filled.mesh.positions.size(); v < rounded.size(); ++v) rounded[v] = 1;
+    double reach = reach_of(work, on_line, 0);
+    for (Index v = 0; v < rounded.size(); ++v)
+      if (rounded[v]) reach = std::max(reach, distance_to(work, line, work.positions[v]));
+    const std::vector<Vec3> stayed = onto_sides(work, line, reach, rounded);
     if (!stayed.empty() && out.why_left.empty()) out.why_left = "faces would turn over there";
     out.left.insert(out.left.end(), stayed.begin(), stayed.end());
   }
@@ -173,6 +181,9 @@ Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::sp
     from = faces[static_cast<std::size_t>(nearest - places.begin())];
   }
   carry_attributes(mesh, out.mesh.source, out.mesh.mesh);
+  if (is_sound(mesh, {}, 1, {}) && !is_sound(out.mesh.mesh, {}, 1, {}))
+    return Issue{"what is around the patch leads to a surface that runs through itself, or through others", "", {place_of(mesh, topology, ElementKind::faces, faces[0])},
+                 "choose a patch with an evener outline, or one that does not reach over so much of the part"};
   return out;
 }
 

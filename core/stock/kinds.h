@@ -11,5 +11,6 @@ StockKind thread_kind();
 StockKind outline_kind();
 StockKind helix_kind();
 StockKind lettering_kind();
+StockKind soft_balls_kind();
 
 }  // namespace anvil

@@ -75,7 +75,7 @@ Mesh led_around(const PlanarRegion& region, double turns, double rise, Index sid
   return mesh;
 }
 
-Mesh make_outline(const FieldReader& fields) {
+Result<Mesh> make_outline(const FieldReader& fields) {
   if (fields.text("how") == "turned") return led_around(region_of(fields), fields.number("angle") / 360, 0, fields.count("sides"));
   return prism(region_of(fields), {}, 0, fields.number("height"));
 }
@@ -94,7 +94,7 @@ std::optional<Issue> check_outline(const FieldReader& fields) {
   return std::nullopt;
 }
 
-Mesh make_helix(const FieldReader& fields) {
+Result<Mesh> make_helix(const FieldReader& fields) {
   Mesh mesh = led_around(region_of(fields, fields.number("diameter") / 2), fields.number("turns"), fields.number("pitch"), fields.count("sides"));
   if (fields.text("hand") == "left") {
     for (Vec3& p : mesh.positions) p.x() = -p.x();

@@ -62,7 +62,7 @@ Mesh solid(const Points& points, const Points& directions, double edge) {
   return mesh;
 }
 
-Mesh make(const FieldReader& fields) {
+Result<Mesh> make(const FieldReader& fields) {
   const std::string& shape = fields.text("shape");
   const double edge = fields.number("edge");
   const Points icosahedron = cyclic(1, phi), dodecahedron = joined(cube_corners(), cyclic(phi, 1 / phi));

@@ -223,17 +223,17 @@ const std::vector<StockKind>& stock_table() {
       {"box", "Box", "box", "A block with right angles.",
        {length("x", "Width", 40, "Size from left to right."), length("y", "Depth", 40, "Size from front to back."),
         length("z", "Height", 20, "Size upwards.")},
-       [](const FieldReader& f) { return box(f.number("x"), f.number("y"), f.number("z")); }, nullptr},
+       [](const FieldReader& f) -> Result<Mesh> { return box(f.number("x"), f.number("y"), f.number("z")); }, nullptr},
       {"cylinder", "Cylinder", "cylinder", "A round bar.",
        {length("diameter", "Diameter", 20, "Across the corners of its sides."), length("height", "Height", 40, "Size upwards."),
         count("sides", "Sides", 64, 3, 4096, sides_help)},
-       [](const FieldReader& f) { return frustum(f.number("diameter"), f.number("diameter"), f.number("height"), whole(f, "sides")); },
+       [](const FieldReader& f) -> Result<Mesh> { return frustum(f.number("diameter"), f.number("diameter"), f.number("height"), whole(f, "sides")); },
        nullptr},
       {"frustum", "Cone", "frustum", "A cone, whole or with its tip cut off.",
        {length("bottom", "Bottom diameter", 30, "Across the corners at the bottom; 0 is a tip.", 0),
         length("top", "Top diameter", 12, "Across the corners at the top; 0 is a tip.", 0),
         length("height", "Height", 30, "Size upwards."), count("sides", "Sides", 64, 3, 4096, sides_help)},
-       [](const FieldReader& f) { return frustum(f.number("bottom"), f.number("top"), f.number("height"), whole(f, "sides")); },
+       [](const FieldReader& f) -> Result<Mesh> { return frustum(f.number("bottom"), f.number("top"), f.number("height"), whole(f, "sides")); },
        [](const FieldReader& f) -> std::optional<Issue> {
          if (f.number("bottom") > 0 || f.number("top") > 0) return std::nullopt;
          return Issue{"both diameters are zero", "", {}, "give the bottom or the top diameter a size"};
@@ -242,17 +242,17 @@ const std::vector<StockKind>& stock_table() {
        {length("diameter", "Diameter", 30, "From pole to pole."),
         count("segments", "Segments", 48, 3, 2048, "How many sides around the axis."),
         count("rings", "Rings", 24, 2, 2048, "How many bands from pole to pole.")},
-       [](const FieldReader& f) { return sphere(f.number("diameter"), whole(f, "segments"), whole(f, "rings")); }, nullptr},
+       [](const FieldReader& f) -> Result<Mesh> { return sphere(f.number("diameter"), whole(f, "segments"), whole(f, "rings")); }, nullptr},
       {"icosphere", "Even sphere", "icosphere", "A ball of triangles of nearly one size.",
        {length("diameter", "Diameter", 30, "Across opposite corners."),
         count("subdivisions", "Subdivisions", 3, 0, 8, "How often each triangle is cut into four.")},
-       [](const FieldReader& f) { return icosphere(f.number("diameter"), static_cast<int>(f.number("subdivisions"))); }, nullptr},
+       [](const FieldReader& f) -> Result<Mesh> { return icosphere(f.number("diameter"), static_cast<int>(f.number("subdivisions"))); }, nullptr},
       {"torus", "Torus", "torus", "A ring with a round section.",
        {length("ring", "Ring diameter", 40, "Across the middle of the tube."),
         length("tube", "Tube diameter", 10, "Thickness of the tube; less than the ring's diameter."),
         count("segments", "Segments", 64, 3, 2048, "How many sides around the axis."),
         count("sides", "Sides", 24, 3, 2048, "How many sides around the tube.")},
-       [](const FieldReader& f) { return torus(f.number("ring"), f.number("tube"), whole(f, "segments"), whole(f, "sides")); },
+       [](const FieldReader& f) -> Result<Mesh> { return torus(f.number("ring"), f.number("tube"), whole(f, "segments"), whole(f, "sides")); },
        [](const FieldReader& f) -> std::optional<Issue> {
          if (f.number("tube") < f.number("ring")) return std::nullopt;
          return Issue{fmt::format("the tube ({:.6g} mm) is as thick as the ring ({:.6g} mm)", f.number("tube"), f.number("ring")),
@@ -261,19 +261,19 @@ const std::vector<StockKind>& stock_table() {
       {"prism", "Prism", "prism", "A bar with a regular section.",
        {length("diameter", "Across corners", 30, "Across opposite corners."), length("height", "Height", 20, "Size upwards."),
         count("sides", "Sides", 6, 3, 4096, "How many corners the section has.")},
-       [](const FieldReader& f) { return frustum(f.number("diameter"), f.number("diameter"), f.number("height"), whole(f, "sides")); },
+       [](const FieldReader& f) -> Result<Mesh> { return frustum(f.number("diameter"), f.number("diameter"), f.number("height"), whole(f, "sides")); },
        nullptr},
       {"star-prism", "Star prism", "star_prism", "A bar with a star as its section.",
        {length("outer", "Outer diameter", 40, "Across the points."), length("inner", "Inner diameter", 20, "Across the notches."),
         length("height", "Height", 12, "Size upwards."), count("points", "Points", 5, 2, 1024, "How many points the star has.")},
-       [](const FieldReader& f) { return star_prism(f.number("outer"), f.number("inner"), f.number("height"), whole(f, "points")); },
+       [](const FieldReader& f) -> Result<Mesh> { return star_prism(f.number("outer"), f.number("inner"), f.number("height"), whole(f, "points")); },
        nullptr},
       {"sheet", "Plane sheet", "sheet", "A flat open sheet; it can cut a part in a split.",
        {length("x", "Width", 60, "Size from left to right."), length("y", "Depth", 60, "Size from front to back."),
         count("columns", "Columns", 1, 1, 1024, "How many faces side by side."),
         count("rows", "Rows", 1, 1, 1024, "How many faces behind each other.")},
-       [](const FieldReader& f) { return sheet(f.number("x"), f.number("y"), whole(f, "columns"), whole(f, "rows")); }, nullptr},
-      polyhedron_kind(), outline_kind(), helix_kind(), thread_kind(), lettering_kind()};
+       [](const FieldReader& f) -> Result<Mesh> { return sheet(f.number("x"), f.number("y"), whole(f, "columns"), whole(f, "rows")); }, nullptr},
+      polyhedron_kind(), outline_kind(), helix_kind(), thread_kind(), lettering_kind(), soft_balls_kind()};
   return table;
 }
 

@@ -18,7 +18,7 @@ struct StockKind {
   std::vector<Field> fields;  ///< its dimensions
   /// Builds the mesh around the origin, its axis along z, faces counter-clockwise from outside. Closed for every kind
   /// but the sheet; flat sides are single polygons. Values are in range and have passed `check`.
-  Mesh (*make)(const FieldReader&);
+  Result<Mesh> (*make)(const FieldReader&);
   /// What the ranges of single fields cannot say, such as a tube thicker than its ring; null: nothing.
   std::optional<Issue> (*check)(const FieldReader&);
 };

@@ -162,7 +162,7 @@ StockKind thread_kind() {
            length_field("run-out", "Run-out", 0, "Over how much of each end the thread fades into the core.", 0),
            length_field("clearance", "Clearance", 0, "How much the rod is made thinner, or the tool thicker, all around.", 0),
            folded(count_field("sides", "Sides", 64, 16, 1024, "How many flat sides stand for one turn."))},
-          [](const FieldReader& f) { return Thread(dimensions_of(f)).make(); },
+          [](const FieldReader& f) -> Result<Mesh> { return Thread(dimensions_of(f)).make(); },
           [](const FieldReader& f) -> std::optional<Issue> {
             const Dimensions d = dimensions_of(f);
             if (d.minor <= 0.02 * d.major) return Issue{fmt::format("a pitch of {:.6g} mm leaves no core in a diameter of {:.6g} mm", d.pitch, d.major), "", {}, "choose a finer pitch"};

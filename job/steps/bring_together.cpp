@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::bring_together = {
     "bring-together", "Bring together", "bring_together", "mend", "Make stray vertices one where edges no longer than the distance join them; on sharp edges they stay on those.", ToolRule::none,
-    {chosen_elements, length_field("distance", "Distance", 0, "The longest edge over which vertices become one; 0: half of the edges around.", 0)}, run, 34, "Alt+B"};
+    {chosen_elements, length_field("distance", "Distance", 0, "The longest edge over which vertices become one; 0: however long they are.", 0)}, run, 34, "Alt+B"};
 
 }  // namespace anvil

@@ -3,6 +3,4 @@
 
 #include "app/precompiled.h"
 
-#include <QFileDialog>
-#include <QTest>
-#include <catch2/catch.hpp>
+#include "tests/app/driver.h"

@@ -186,6 +186,9 @@ TEST_CASE("stray vertices come together, on the sharp edge where there is one") 
   // Far ones stay, and that is said.
   const Result<Edited> none = bring_together(box, topology, std::vector<Index>{at(box, {-5, 0, top}), at(box, {5, 0, top})}, 0.4);
   REQUIRE_FALSE(none);
+  // Without a distance edges of any length will do.
+  CHECK(bring_together(box, topology, std::vector<Index>{edge, beside}, 0));
+  CHECK_FALSE(bring_together(box, topology, std::vector<Index>{edge, beside}, 0.4));
   CHECK(none.issue().remedy.find("distance") != std::string::npos);
 }
 
@@ -232,4 +235,13 @@ TEST_CASE("a spoiled patch is rebuilt from what surrounds it, sharp edges and co
   std::vector<Index> ring = faces_within(box, {0, 0, all.hi.z()}, 4);
   for (Index f : faces_within(box, {0, 0, all.hi.z()}, 1.5)) std::erase(ring, f);
   CHECK_FALSE(rebuild_patch(box, topology, ring, 30));
+  // Nor is a sound part made unsound: two large faces of a drilled block leave no sensible hole.
+  Result<BooleanResult> drilled = combine({{shared(stock("box", {40, 30, 20})), "block"}, {shared(placed(stock("cylinder", {14, 60, 96}), {3, 2, -10})), "drill", Operation::difference}});
+  REQUIRE(drilled);
+  const Topology of_drilled(drilled->mesh);
+  for (Index v = 0; v < drilled->mesh.positions.size(); ++v) {
+    const auto around = of_drilled.faces_at(v);
+    const Result<Edited> anew = rebuild_patch(drilled->mesh, of_drilled, std::vector<Index>(around.begin(), around.end()), 30);
+    if (anew) CHECK(judge(in_triangles(anew->mesh.mesh)).sound());
+  }
 }

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <Eigen/Geometry>
+#include "job/precompiled.h"
+
 #include <catch2/catch.hpp>
 #include <filesystem>
 #include <fstream>
@@ -10,3 +11,6 @@
 #include <set>
 #include <string>
 #include <vector>
+
+#include "core/soundness/check.h"
+#include "tests/support/meshes.h"
