@@ -30,8 +30,8 @@ struct FieldCrossings {
 /// O(cells that it passes through). Deterministic. Throws Stopped.
 FieldCrossings crossings_of_field(const Field& field, const Grid& grid, const Control& control = {});
 
-/// The ground of a field's zero. @param field  has to live as long as this
-Ground ground_of(const Field& field, const Box3& box, const Control& control = {});
+/// The ground of a field's zero. @param field,control  have to live as long as this
+Ground ground_of(const Field& field, const Box3& box, const Control& control);
 
 /// What lies farther outside of a surface than that, or inside. @param distance  has to live as long as the field
 Field offset_field(const SignedDistance& distance, double offset);

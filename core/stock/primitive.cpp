@@ -298,7 +298,7 @@ Primitive Primitive::of(std::string_view key, std::initializer_list<double> numb
 std::string Primitive::summary() const {
   std::string lengths;
   for (std::size_t i = 0; i < kind->fields.size() && i < values.size(); ++i)
-    if (kind->fields[i].kind == FieldKind::length)
+    if (kind->fields[i].kind == FieldKind::length && !kind->fields[i].folded)
       lengths += fmt::format("{}{:.6g}", lengths.empty() ? "" : " × ", std::get<double>(values[i]));
   return lengths + " mm";
 }

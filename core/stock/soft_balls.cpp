@@ -73,8 +73,9 @@ Result<Mesh> make(const FieldReader& f) {
   const SoftBalls balls(f);
   const recast::Field field{[&](const Vec3& p) { return balls.at(p); }, 1, [&](const Vec3& p, double around) { return balls.may_vanish(p, around); }};
   OperationReport report;
-  boolean::StageClock stage(report, {});
-  Result<recast::Skin> skin = recast::lay_skin(recast::ground_of(field, balls.box()), "", {f.number("detail"), false}, stage);
+  const Control control;
+  boolean::StageClock stage(report, control);
+  Result<recast::Skin> skin = recast::lay_skin(recast::ground_of(field, balls.box(), control), "", {f.number("detail"), false}, stage, control);
   if (!skin) return skin.issue();
   return std::move(skin->mesh);
 }
@@ -92,8 +93,8 @@ StockKind soft_balls_kind() {
   return {"soft-balls", "Soft balls", "soft_balls", "Balls that run into each other, even or rough: where the sum of their fields is above a threshold.",
           {length_field("diameter", "Diameter", 16, "Of each ball alone."), path_field("centres", "Balls at", "The middles of the balls: \"x,y,z x,y,z\".", "0,0,0 14,3,2 5,12,1"),
            share_field("threshold", "Threshold", 0.3, 0.01, 0.95, "The sum at which the surface lies. The lower, the farther balls that are near each other reach out to each other."),
-           share_field("uneven", "Uneven", 0, 0, 1, "How much noise makes the sum stronger here and weaker there; 0: none."), length_field("grain", "Grain", 4, "About how far apart the noise's highs and lows are."),
-           count_field("seed", "Seed", 1, 0, 1e6, "Another number is other noise."), length_field("detail", "Detail", 1, "About how long the edges of the surface are.")},
+           share_field("uneven", "Uneven", 0, 0, 1, "How much noise makes the sum stronger here and weaker there; 0: none."), folded(length_field("grain", "Grain", 4, "About how far apart the noise's highs and lows are.")),
+           folded(count_field("seed", "Seed", 1, 0, 1e6, "Another number is other noise.")), folded(length_field("detail", "Detail", 1, "About how long the edges of the surface are."))},
           make, check};
 }
 

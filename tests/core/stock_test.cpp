@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/recast/noise.h"
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
 #include "tests/support/referee.h"
@@ -93,4 +94,65 @@ TEST_CASE("a dimension out of range is refused by name") {
   CHECK_FALSE(make_mesh(Primitive::of("cylinder", {std::nan(""), 10, 20})));
   CHECK_FALSE(make_mesh(Primitive::of("torus", {10, 10, 12, 12})));
   CHECK_FALSE(make_mesh(Primitive::of("frustum", {0, 0, 12, 12})));
+}
+
+namespace {
+
+Mesh soft_balls(const std::string& centres, double diameter, double threshold, double uneven, double detail, double seed = 1) {
+  Primitive primitive = Primitive::of("soft-balls");
+  primitive.values = {diameter, centres, threshold, uneven, 4.0, seed, detail};
+  const auto mesh = make_mesh(primitive);
+  REQUIRE(mesh);
+  return *mesh;
+}
+
+}  // namespace
+
+TEST_CASE("a soft ball alone is a ball of its diameter, of second order in the detail; far apart they are as many, near each other one") {
+  // 4/3 π r³ (elementary), whatever the threshold.
+  const double ball = 4.0 / 3 * pi * 512;
+  for (const double threshold : {0.1, 0.3, 0.8}) {
+    const double coarse = ball - signed_volume(soft_balls("1,2,3", 16, threshold, 0, 1)), fine = ball - signed_volume(soft_balls("1,2,3", 16, threshold, 0, 0.5));
+    INFO(threshold << ": " << coarse << ", " << fine);
+    CHECK(coarse > 0);
+    CHECK(coarse < 0.02 * ball);
+    CHECK(fine < coarse / 3);
+  }
+  const Mesh apart = soft_balls("0,0,0 60,0,0", 16, 0.3, 0, 0.7), near = soft_balls("0,0,0 16.5,0,0", 16, 0.3, 0, 0.7);
+  CHECK(check_soundness(apart).shells == 2);
+  CHECK(signed_volume(apart) == Approx(2 * ball).epsilon(0.01));
+  CHECK(check_soundness(near).shells == 1);
+  CHECK(signed_volume(near) > 2.01 * ball);
+  CHECK(judge(near).sound());
+}
+
+TEST_CASE("noise makes soft balls uneven, alike for one seed and other for another; what is too fine is refused with the least detail") {
+  const Mesh even = soft_balls("0,0,0 14,3,2", 16, 0.3, 0, 0.7), rough = soft_balls("0,0,0 14,3,2", 16, 0.3, 0.9, 0.7);
+  CHECK(judge(rough).sound());
+  CHECK(rough.positions == soft_balls("0,0,0 14,3,2", 16, 0.3, 0.9, 0.7).positions);
+  CHECK(rough.positions != soft_balls("0,0,0 14,3,2", 16, 0.3, 0.9, 0.7, 2).positions);
+  CHECK(surface_area(rough) / std::pow(signed_volume(rough), 2.0 / 3) > 1.02 * surface_area(even) / std::pow(signed_volume(even), 2.0 / 3));
+  Primitive fine = Primitive::of("soft-balls");
+  fine.values.back() = 0.01;
+  REQUIRE(check_dimensions(fine));
+  CHECK(check_dimensions(fine)->remedy.find("mm or more") != std::string::npos);
+  // The function itself: within its bounds, on average nothing, and its gradient that of its values.
+  std::mt19937 random(5);
+  std::uniform_real_distribution<double> any(-50, 50);
+  double sum = 0, steepest = 0;
+  constexpr int samples = 20000;
+  for (int k = 0; k < samples; ++k) {
+    const Vec3 p(any(random), any(random), any(random));
+    const recast::NoiseSample here = recast::noise(p, 3);
+    REQUIRE(std::abs(here.value) < 1);
+    sum += here.value;
+    steepest = std::max(steepest, here.gradient.norm());
+    if (k >= 500) continue;
+    constexpr double h = 1e-6;
+    for (int axis = 0; axis < 3; ++axis)
+      REQUIRE((recast::noise(p + h * Vec3::Unit(axis), 3).value - recast::noise(p - h * Vec3::Unit(axis), 3).value) / (2 * h) == Approx(here.gradient[axis]).margin(1e-6));
+  }
+  CHECK(std::abs(sum / samples) < 0.01);
+  CHECK(steepest < recast::noise_steepest);
+  CHECK(steepest > 1);
 }
