@@ -2,11 +2,24 @@
 #include "core/recast/carried_on.h"
 
 #include <Eigen/Cholesky>
+#include <Eigen/Eigenvalues>
 
 namespace anvil::recast {
 namespace {
 
-Side fitted_to(const FacePlaces& faces, std::span<const Index> piece, const Vec3& at, double unit, const std::vector<double>& base, bool bends) {
+/// How a piece of surface may bend: not at all, as a cylinder does, or any way.
+enum class Bends { no, one_way, both_ways };
+
+/// The direction in which normals differ most.
+Vec3 bending_way(const FacePlaces& faces, std::span<const Index> piece) {
+  Vec3 mean = Vec3::Zero();
+  for (Index f : piece) mean += faces.normals[f] / static_cast<double>(piece.size());
+  Eigen::Matrix3d spread = Eigen::Matrix3d::Zero();
+  for (Index f : piece) spread += (faces.normals[f] - mean) * (faces.normals[f] - mean).transpose();
+  return Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(spread).eigenvectors().col(2);
+}
+
+Side fitted_to(const FacePlaces& faces, std::span<const Index> piece, const Vec3& at, double unit, const std::vector<double>& base, Bends bends, const Vec3& across) {
   constexpr int rounds = 8;
   constexpr double scale = 0.02;  // of a normal's deviation, radians
   std::vector<double> weights = base;
@@ -18,7 +31,8 @@ Side fitted_to(const FacePlaces& faces, std::span<const Index> piece, const Vec3
     Vec3 mean = Vec3::Zero();
     const auto row_of = [&](std::size_t k) {
       const Vec3 way = (faces.middles[piece[k]] - at) / unit;
-      return bends ? Eigen::Vector4d(1, way.x(), way.y(), way.z()) : Eigen::Vector4d(1, 0, 0, 0);
+      if (bends == Bends::one_way) return Eigen::Vector4d(1, way.dot(across), 0, 0);
+      return bends == Bends::both_ways ? Eigen::Vector4d(1, way.x(), way.y(), way.z()) : Eigen::Vector4d(1, 0, 0, 0);
     };
     for (std::size_t k = 0; k < piece.size(); ++k) {
       const Eigen::Vector4d row = row_of(k);
@@ -57,11 +71,14 @@ FacePlaces::FacePlaces(const Mesh& mesh) : normals(mesh.face_count()), middles(m
 }
 
 Side carried_on(const FacePlaces& faces, std::span<const Index> piece, const Vec3& at, double unit) {
-  constexpr double enough = 0.35;
+  constexpr double enough = 0.35, as_good = 0.8;
   std::vector<double> base;
   for (Index f : piece) base.push_back((faces.middles[f] - at).squaredNorm());
-  Side flat = fitted_to(faces, piece, at, unit, base, false), bent = fitted_to(faces, piece, at, unit, base, true);
-  return flat.fitting >= enough * static_cast<double>(piece.size()) ? flat : bent;
+  const Vec3 across = bending_way(faces, piece);
+  const Side flat = fitted_to(faces, piece, at, unit, base, Bends::no, across);
+  if (flat.fitting >= enough * static_cast<double>(piece.size())) return flat;
+  const Side rolled = fitted_to(faces, piece, at, unit, base, Bends::one_way, across), bent = fitted_to(faces, piece, at, unit, base, Bends::both_ways, across);
+  return rolled.fitting >= as_good * bent.fitting ? rolled : bent;
 }
 
 }  // namespace anvil::recast

@@ -22,7 +22,8 @@ struct Side {
   double fitting;     ///< how many of these lie where it says
 };
 
-/// Flat where enough of the piece lies in one plane, else with its normal as it changes along the surface. Next to an edge a grid bends faces a little, since the
+/// Flat where enough of the piece lies in one plane; else bent one way, as a cylinder is, where that fits nearly as well as any way: what a grid bends next to an edge is then not taken for the surface's
+/// own. Next to an edge a grid bends faces a little, since the
 /// distance that it holds is there that to the edge: faces count the more the farther away they are, and those that do not fit the others count for nothing
 /// (reweighted least squares).
 /// @param piece  faces, at least one

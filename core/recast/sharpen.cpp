@@ -11,6 +11,7 @@
 
 #include "core/mesh/attributes.h"
 #include "core/mesh/edges.h"
+#include "core/recast/edge_gaps.h"
 #include "core/recast/edge_triangles.h"
 #include "core/recast/rounded_strip.h"
 #include "core/soundness/check.h"
@@ -84,6 +85,16 @@ class Sharpener {
         if (at_flaw[v]) mark(f);
   }
 
+  void close_gaps(Sharpened& made) const {
+    constexpr double share = 0.8;  // of the angle: what an edge next to a gap turns by at least
+    ClosedGaps closed = close_edge_gaps(made.mesh, made.edges, share * settings_.sharper_than, strip_.usual_edge(), made.is_sound, control_);
+    if (closed.edges.empty()) return;
+    for (Index& f : closed.mesh.source) f = made.source[f];
+    made.source = std::move(closed.mesh.source);
+    made.mesh = std::move(closed.mesh.mesh);
+    made.edges.insert(made.edges.end(), closed.edges.begin(), closed.edges.end());
+  }
+
  private:
   void move(Index v, MovedVertices& moved) const {
     const Vec3& at = mesh_.positions[v];
@@ -155,7 +166,10 @@ Sharpened sharpen(const Mesh& mesh, const std::string& name, const SharpenSettin
     sharpener.mark_old(made, report, stay);
     if (round == rounds) std::fill(stay.begin(), stay.end(), 1);
   }
-  if (made.moved == 0) made.is_sound = was_sound;
+  if (made.moved == 0)
+    made.is_sound = was_sound;
+  else
+    sharpener.close_gaps(made);
   made.report.tell(edges_sharpened, made.moved, name);
   if (made.moved < wanted) made.report.tell(vertices_left_round, wanted - made.moved, name);
   return made;
