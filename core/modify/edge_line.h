@@ -4,6 +4,7 @@
 
 #include <array>
 
+#include "core/mesh/bvh.h"
 #include "core/modify/edits.h"
 #include "core/modify/worked_triangles.h"
 
@@ -21,8 +22,23 @@ inline Line pairs(const std::vector<Index>& vertices) {
   return line;
 }
 
-/// From a point to the nearest of its edges, mesh units.
-double distance_to(const WorkedTriangles& work, const Line& line, const Vec3& p);
+/// The edges of a line, as they lie when this is made.
+class LineTree {
+ public:
+  /// @param line  at least one edge
+  LineTree(const WorkedTriangles& work, const Line& line);
+  struct Nearest {
+    std::size_t edge;  ///< in the line
+    double distance;   ///< mesh units
+  };
+  Nearest nearest(const Vec3& p) const;
+  double distance(const Vec3& p) const { return nearest(p).distance; }
+
+ private:
+  std::vector<Vec3> points_;
+  std::vector<Triangle> edges_;  // without area
+  Bvh tree_;
+};
 
 /// How far beside a line the surface is taken to be rounded, where that is not asked for.
 inline double reach_of(const WorkedTriangles& work, std::span<const Index> vertices, double asked) {

@@ -19,16 +19,10 @@ namespace {
 
 using recast::Side;
 
-double distance(const Vec3& p, const Vec3& a, const Vec3& b) {
-  const Vec3 way = b - a;
-  const double length = way.squaredNorm(), t = length > 0 ? std::clamp((p - a).dot(way) / length, 0.0, 1.0) : 0;
-  return (p - a - t * way).norm();
-}
-
 class Sides {
  public:
   Sides(WorkedTriangles& work, const Line& line, double reach, const std::vector<char>& rounded)
-      : work_(work), line_(line), reach_(reach), rounded_(rounded), places_(mesh_of(work)) {
+      : work_(work), line_(line), reach_(reach), rounded_(rounded), tree_(work, line), places_(mesh_of(work)) {
     for (const auto& [v, w] : line) {
       on_line_.insert({std::min(v, w), std::max(v, w)});
       ++uses_[v], ++uses_[w];
@@ -70,21 +64,14 @@ class Sides {
     return mesh;
   }
   bool is_line(Index v, Index w) const { return on_line_.contains({std::min(v, w), std::max(v, w)}); }
-  double distance_to_line(const Vec3& p) const { return distance_to(work_, line_, p); }
+  double distance_to_line(const Vec3& p) const { return tree_.distance(p); }
 
   /// Does a place lie beyond an end of the line? What is there is not of its sides, but of what it leads to.
   bool past_end(const Vec3& p) const {
-    double nearest = std::numeric_limits<double>::max();
-    bool past = false;
-    for (const auto& [v, w] : line_) {
-      const Vec3 &a = work_.positions[v], &b = work_.positions[w];
-      const double away = distance(p, a, b);
-      if (away > nearest) continue;
-      nearest = away;
-      const double along = (p - a).dot(b - a), length = (b - a).squaredNorm(), slack = 1e-9 * length;
-      past = (uses_.at(v) == 1 && along <= slack) || (uses_.at(w) == 1 && along >= length - slack);
-    }
-    return past;
+    const auto& [v, w] = line_[tree_.nearest(p).edge];
+    const Vec3 &a = work_.positions[v], &b = work_.positions[w];
+    const double along = (p - a).dot(b - a), length = (b - a).squaredNorm(), slack = 1e-9 * length;
+    return (uses_.at(v) == 1 && along <= slack) || (uses_.at(w) == 1 && along >= length - slack);
   }
 
   bool is_rounded(Index v, double how_far) const { return rounded_.empty() ? how_far <= reach_ && !past_end(work_.positions[v]) : rounded_[v] != 0; }
@@ -289,6 +276,7 @@ class Sides {
   const Line& line_;
   const double reach_;
   const std::vector<char>& rounded_;
+  const LineTree tree_;
   const recast::FacePlaces places_;  // as they were
   std::set<std::pair<Index, Index>> on_line_;
   std::set<std::pair<Index, Index>> leading_away_;  // edges
@@ -300,16 +288,6 @@ class Sides {
   std::map<Index, Moved> moved_;
   std::vector<std::pair<Index, Vec3>> targets_;
 };
-
-}  // namespace
-
-double distance_to(const WorkedTriangles& work, const Line& line, const Vec3& p) {
-  double nearest = std::numeric_limits<double>::max();
-  for (const auto& [v, w] : line) nearest = std::min(nearest, distance(p, work.positions[v], work.positions[w]));
-  return nearest;
-}
-
-namespace {
 
 /// A triangle with three corners on the line would have no extent once those lie on one edge: its side that is no line is cut in two.
 void part_ears(WorkedTriangles& work, const Line& line) {

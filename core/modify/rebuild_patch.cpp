@@ -157,8 +157,9 @@ Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::sp
     for (Index v : inner) rounded[v] = 1;
     for (std::size_t v = filled.mesh.positions.size(); v < rounded.size(); ++v) rounded[v] = 1;
     double reach = reach_of(work, on_line, 0);
+    const LineTree tree(work, line);
     for (Index v = 0; v < rounded.size(); ++v)
-      if (rounded[v]) reach = std::max(reach, distance_to(work, line, work.positions[v]));
+      if (rounded[v]) reach = std::max(reach, tree.distance(work.positions[v]));
     const std::vector<Vec3> stayed = onto_sides(work, line, reach, rounded);
     if (!stayed.empty() && out.why_left.empty()) out.why_left = "faces would turn over there";
     out.left.insert(out.left.end(), stayed.begin(), stayed.end());

@@ -44,7 +44,8 @@ std::vector<Stop> stops_of(const WorkedTriangles& work, const std::vector<std::a
   return stops;
 }
 
-constexpr double far = 40;  // edges: the longest gap
+constexpr double far = 40;   // edges: the longest gap
+constexpr double reach = 2;  // edges: how far beside an edge the surface is rounded
 
 /// Where three stops look at one place: each with the vertex nearest to that.
 std::vector<std::array<Index, 2>> meeting(const WorkedTriangles& work, const std::vector<Stop>& stops, double usual, std::vector<char>& used) {
@@ -112,6 +113,10 @@ std::vector<std::array<Index, 2>> facing(const std::vector<Stop>& stops, double 
   return all;
 }
 
+bool is_near(const std::vector<Vec3>& places, const Vec3& p, double within) {
+  return std::any_of(places.begin(), places.end(), [&](const Vec3& q) { return (p - q).norm() < within; });
+}
+
 /// Where a mesh is not sound.
 std::vector<Vec3> flaws_of(const Mesh& mesh, const Control& control) {
   const SoundnessReport report = check_soundness(mesh, control.stop);
@@ -127,7 +132,6 @@ std::vector<Vec3> flaws_of(const Mesh& mesh, const Control& control) {
 
 ClosedGaps close_edge_gaps(const Mesh& mesh, const std::vector<std::array<Index, 2>>& edges, double sharper_than, double usual, bool keep_sound, const Control& control) {
   constexpr double held = 50;           // degrees
-  constexpr double reach = 2;           // edges
   constexpr double most_of_it = 0.7;    // has to be sharp afterwards
   std::vector<std::array<Index, 2>> gaps;
   {
@@ -161,13 +165,34 @@ ClosedGaps close_edge_gaps(const Mesh& mesh, const std::vector<std::array<Index,
         const double one = (work.positions[v] - work.positions[w]).norm();
         length += one;
         if (std::max(turn_between(work, v, w), turn_between(work, w, v)) > sharper_than) sharp_length += one;
-        beside_flaw = beside_flaw || std::any_of(flaws.begin(), flaws.end(), [&](const Vec3& p) { return (p - work.positions[v]).norm() < 2 * reach * usual; });
+        beside_flaw = beside_flaw || is_near(flaws, work.positions[v], 2 * reach * usual);
       }
       if (sharp_length >= most_of_it * length && !beside_flaw) good.push_back(gap);
     }
     if (good.size() == lines.size()) return flaws.empty() ? closed : ClosedGaps();
     gaps = std::move(good);
   }
+}
+
+EditedMesh settle_edges(const Mesh& mesh, const std::vector<std::array<Index, 2>>& edges, double sharper_than, double usual, bool keep_sound, const Control& control) {
+  Line line;
+  {
+    const WorkedTriangles work(mesh);
+    for (const auto& [v, w] : edges)
+      if (std::max(turn_between(work, v, w), turn_between(work, w, v)) > sharper_than) line.push_back({v, w});
+  }
+  while (!line.empty()) {
+    check_stop(control);
+    WorkedTriangles work(mesh);
+    onto_sides(work, line, reach * usual);
+    EditedMesh settled = work.finish();
+    const std::vector<Vec3> flaws = keep_sound ? flaws_of(settled.mesh, control) : std::vector<Vec3>();
+    if (flaws.empty()) return settled;
+    const std::size_t before = line.size();
+    std::erase_if(line, [&](const auto& edge) { return is_near(flaws, mesh.positions[edge[0]], 2 * reach * usual); });
+    if (line.size() == before) break;
+  }
+  return MeshEditor(mesh).finish();
 }
 
 }  // namespace anvil::recast

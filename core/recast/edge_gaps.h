@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Gaps in sharp edges that were given back: where an edge stops and goes on a little later, it is led over what lies between.
+// Sharp edges that were given back, made whole: led over the gaps in them and into their corners, and put where the sides meet as these are told from farther away.
 #pragma once
 
 #include "core/control.h"
@@ -17,5 +17,9 @@ struct ClosedGaps {
 /// @param usual         the usual length of an edge, mesh units
 /// @param keep_sound    of a sound mesh: gaps whose closing would make it unsound stay open
 ClosedGaps close_edge_gaps(const Mesh& mesh, const std::vector<std::array<Index, 2>>& edges, double sharper_than, double usual, bool keep_sound, const Control& control);
+
+/// Moves the vertices of sharp edges to where the surfaces beside them meet, and those near them on to their side (core/modify/onto_sides.h).
+/// @param keep_sound  of a sound mesh: edges stay where it would become unsound
+EditedMesh settle_edges(const Mesh& mesh, const std::vector<std::array<Index, 2>>& edges, double sharper_than, double usual, bool keep_sound, const Control& control);
 
 }  // namespace anvil::recast

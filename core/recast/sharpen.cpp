@@ -85,14 +85,19 @@ class Sharpener {
         if (at_flaw[v]) mark(f);
   }
 
-  void close_gaps(Sharpened& made) const {
+  /// Edges led over gaps, and all put where their sides meet as told from beyond the strip. Vertices keep their numbers.
+  void complete(Sharpened& made) const {
     constexpr double share = 0.8;  // of the angle: what an edge next to a gap turns by at least
-    ClosedGaps closed = close_edge_gaps(made.mesh, made.edges, share * settings_.sharper_than, strip_.usual_edge(), made.is_sound, control_);
-    if (closed.edges.empty()) return;
-    for (Index& f : closed.mesh.source) f = made.source[f];
-    made.source = std::move(closed.mesh.source);
-    made.mesh = std::move(closed.mesh.mesh);
+    const double sharp = share * settings_.sharper_than;
+    const auto take = [&](EditedMesh mesh) {
+      for (Index& f : mesh.source) f = made.source[f];
+      made.source = std::move(mesh.source);
+      made.mesh = std::move(mesh.mesh);
+    };
+    ClosedGaps closed = close_edge_gaps(made.mesh, made.edges, sharp, strip_.usual_edge(), made.is_sound, control_);
+    if (!closed.edges.empty()) take(std::move(closed.mesh));
     made.edges.insert(made.edges.end(), closed.edges.begin(), closed.edges.end());
+    take(settle_edges(made.mesh, made.edges, sharp, strip_.usual_edge(), made.is_sound, control_));
   }
 
  private:
@@ -169,7 +174,7 @@ Sharpened sharpen(const Mesh& mesh, const std::string& name, const SharpenSettin
   if (made.moved == 0)
     made.is_sound = was_sound;
   else
-    sharpener.close_gaps(made);
+    sharpener.complete(made);
   made.report.tell(edges_sharpened, made.moved, name);
   if (made.moved < wanted) made.report.tell(vertices_left_round, wanted - made.moved, name);
   return made;
