@@ -213,6 +213,13 @@ void RailPanel::refresh() {
     }
     return;
   }
+  if (r.coarser) {
+    checking_.stop();
+    glyph_->setPixmap(theme::pixmap(QStringLiteral("waiting"), theme::faint_ink, 26, devicePixelRatioF()));
+    verdict_->setText(tr("Coarser for now"));
+    reason_->setText(tr("It stays until the one that was asked for is made."));
+    return;
+  }
   if (!r.report) {
     if (!checking_.isActive()) checking_.start();
     return;

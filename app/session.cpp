@@ -181,13 +181,14 @@ void Session::receive(const Published& published) {
   const bool is_news = published.issue || result.issue || result.evaluated != published.evaluated || result.report != published.report;
   result.issue = published.issue;
   result.request = published.request;
+  if (!published.issue) result.coarser = published.coarser;
   result.cast = published.job->find(published.part) != nullptr ? cast_of(*published.job, published.part) : Cast{{published.part}, {}};
   if (!published.issue) {
     release_async(std::exchange(result.evaluated, published.evaluated));
     release_async(std::exchange(result.report, published.report));
   }
   if (is_news) emit result_changed(published.part);
-  if (asked_live_ && published.request == request_ && published.part == recipe_owner()) {
+  if (asked_live_ && !published.coarser && published.request == request_ && published.part == recipe_owner()) {
     answered_ = request_;
     if (is_news)
       ++received_, shown_at_latest_.start();

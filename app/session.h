@@ -30,6 +30,7 @@ struct PartResult {
   ReportPtr report;             ///< null while `evaluated` is being checked
   Cast cast;                    ///< of the job that it was made from
   std::uint64_t request = 0;    ///< that it answers
+  bool coarser = false;         ///< `evaluated` stands in for what is still being computed
   std::optional<Issue> issue;   ///< why the newest request could not be answered at all; `evaluated` is older then
 
   /// Why what is shown is not what the recipe asks for; names are tokens of the cast.

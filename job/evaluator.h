@@ -20,6 +20,7 @@ struct Published {
   EvaluatedPtr evaluated;        ///< null when it could not be computed at all: `issue` says why
   ReportPtr report;              ///< null until the check is done
   std::optional<Issue> issue = {};  ///< out of memory and the like; the part keeps what it had
+  bool coarser = false;             ///< it stands in for what takes longer, and is followed by that
 };
 
 /// A part that is looked at as it is up to one of its steps, while all others go by its whole recipe.

@@ -10,6 +10,7 @@
 #include "core/mesh/sub_mesh.h"
 #include "core/mesh/union_find.h"
 #include "core/soundness/check.h"
+#include "job/edit.h"
 
 namespace anvil {
 namespace {
@@ -385,7 +386,7 @@ EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& co
   // From the last step that is known already; all before it are asked for as well, so that they stay.
   std::size_t at = keys.size();
   for (std::size_t k = keys.size(); k-- > 0;)
-    if (const auto known = nodes_.find(keys[k]); (known != nodes_.end() && known->second.evaluated) || recall(keys[k], k + 1 == keys.size())) {
+    if (is_known(keys[k], k + 1 == keys.size())) {
       (void)node(keys[k]);
       if (at == keys.size()) at = k;
     }
@@ -425,6 +426,29 @@ EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& co
     }
   }
   return result;
+}
+
+bool RecipeRunner::is_known(const ContentKey& key, bool is_last) {
+  const auto known = nodes_.find(key);
+  return (known != nodes_.end() && known->second.evaluated) || recall(key, is_last);
+}
+
+EvaluatedPtr RecipeRunner::coarser(const Job& job, PartId id, const Control& control) {
+  const std::vector<ContentKey> keys = keys_of(job, job.at(id));
+  const std::vector<const Step*> steps = active_steps(job, job.at(id));
+  std::size_t at = steps.size();
+  while (at > 0 && !is_known(keys[at], at == steps.size())) --at;
+  while (at < steps.size() && steps[at]->kind->coarsen == nullptr) ++at;
+  if (at >= steps.size()) return nullptr;
+  const StepId step = steps[at]->id;
+  const auto changed = [&](auto change) { return edit::change_part(job, id, [&](Part& part) { change(part.recipe, std::find_if(part.recipe.begin(), part.recipe.end(), [&](const Step& one) { return one.id == step; })); }); };
+  const EvaluatedPtr before = evaluate(changed([](auto& recipe, auto here) { recipe.erase(here, recipe.end()); }), id, control, false);
+  if (before->error || before->mesh->positions.empty()) return nullptr;
+  bool is_coarser = false;
+  const Job coarse = changed([&](auto&, auto here) { is_coarser = here->kind->coarsen(*here, *before->mesh); });
+  if (!is_coarser) return nullptr;
+  const EvaluatedPtr result = evaluate(coarse, id, control, true);
+  return result->error ? nullptr : result;
 }
 
 ReportPtr RecipeRunner::check_node(const ContentKey& key, const EvaluatedPtr& evaluated, const Control& control) {

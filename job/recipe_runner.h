@@ -26,6 +26,9 @@ class RecipeRunner {
   };
   /// Runs the part's recipe, with those of its tools. Throws Stopped.
   EvaluatedPtr evaluate(const Job& job, PartId id, const Control& control, bool with_drawable, How how = How::exact);
+  /// What stands in for evaluate() until that is there: the recipe with its first step that is not known yet made coarser (StepKind::coarsen). Null where no step can be, where all is known, and
+  /// where the coarser one fails. Throws Stopped.
+  EvaluatedPtr coarser(const Job& job, PartId id, const Control& control);
   /// Soundness of what evaluate() gives. Throws Stopped.
   ReportPtr check(const Job& job, PartId id, const Control& control);
   /// The report if it is known already, else null.
@@ -74,6 +77,7 @@ class RecipeRunner {
   /// Keys of the source and of what each active step gives.
   std::vector<ContentKey> keys_of(const Job& job, const Part& part);
   Node& node(const ContentKey& key);
+  bool is_known(const ContentKey& key, bool is_last);
   bool recall(const ContentKey& key, bool is_last);
   ContentKey mesh_key(const std::shared_ptr<const Mesh>& mesh);
   void add_to_key(const Job& job, const Part& part, const std::vector<ToolUse>& rows, std::string& key);

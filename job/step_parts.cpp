@@ -50,6 +50,14 @@ Result<std::vector<Index>> edges_of_rule(const StepInput& input, const EdgeTable
   return Issue{"there are no " + edge_rule_in_words(text) + " to work on", input.name, {}, "choose other edges on the step's card"};
 }
 
+bool coarsen_detail(Step& step, const Mesh& part) {
+  constexpr double edges_along = 80;
+  const double coarse = bounds(part).diagonal() / edges_along;
+  if (!(step.values().number("detail") < coarse / 2)) return false;
+  set_field(step, "detail", coarse);
+  return true;
+}
+
 std::vector<RepeatedTool> repeated_tools(const StepInput& input) {
   std::vector<RepeatedTool> tools;
   std::size_t opened = 0;

@@ -24,6 +24,9 @@ Result<std::vector<Index>> chosen_faces(const StepInput& input, const Field& fie
 /// Edges by the rule of a field (core/mesh/edge_rule.h), that can be finished. An Issue when there is none.
 Result<std::vector<Index>> edges_of_rule(const StepInput& input, const EdgeTable& edges, const Field& field, std::vector<Vec3>& missing);
 
+/// StepKind::coarsen for a kind with a field "detail": an eightieth of the part's size, where it is less than half of that.
+bool coarsen_detail(Step& step, const Mesh& part);
+
 /// Tools of the step, trays opened, as they are repeated: each about its own origin.
 std::vector<RepeatedTool> repeated_tools(const StepInput& input);
 

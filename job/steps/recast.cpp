@@ -69,6 +69,6 @@ const StepKind steps::recast = {
       if (part.cloud) detail = spacing_of(part.positions, PointTree(part.positions));
       set_field(step, "detail", round_number(detail));
     },
-    true};
+    true, coarsen_detail};
 
 }  // namespace anvil

@@ -25,6 +25,7 @@ const StepKind steps::voxel_combine = {
     [](Step& step, const Mesh& part) {
       set_field(step, "detail", round_number(bounds(part).diagonal() / 100));
       set_field(step, "blend", round_number(bounds(part).diagonal() / 20));
-    }};
+    },
+    false, coarsen_detail};
 
 }  // namespace anvil

@@ -71,6 +71,20 @@ TEST_CASE("the buoy cap, which nothing mends, is sound as a skin, from coarse to
   type_in(d, cap, "detail", number(d, cap, "detail") / 2);
   CHECK(faces(d, cap) > 3 * coarse);
   CHECK(d.session().result(cap).report->sound);
+  // A much finer one is preceded by a coarser one, which says what it is and goes when the other is there.
+  bool stood_in = false;
+  const auto told = QObject::connect(&d.session(), &Session::result_changed, &d.window, [&] {
+    if (!d.session().result(cap).coarser) return;
+    stood_in = true;
+    CHECK_FALSE(d.session().is_current(cap));
+    CHECK(d.widget<QLabel>("verdict")->text() == "Coarser for now");
+  });
+  type_in(d, cap, "detail", number(d, cap, "detail") / 2);
+  QObject::disconnect(told);
+  CHECK(stood_in);
+  CHECK_FALSE(d.session().result(cap).coarser);
+  CHECK(d.widget<QLabel>("verdict")->text() == "Sound");
+  CHECK(faces(d, cap) > 9 * coarse);
 }
 
 TEST_CASE("a ring is reduced to a tenth and smoothed; the card says from how many to how many, and the map how far") {

@@ -107,6 +107,46 @@ TEST_CASE("the evaluator publishes meshes first, then reports, the chosen part b
   CHECK(seen[3].evaluated->drawable->triangles.size() == 3 * seen[3].report->triangles);
 }
 
+TEST_CASE("a fine recast is preceded by a coarser one that stands in for it, unless it is known or as coarse already") {
+  std::mutex mutex;
+  std::vector<Published> seen;
+  Evaluator evaluator([&](const Published& p) {
+    const std::lock_guard lock(mutex);
+    seen.push_back(p);
+  });
+  Part ball;
+  ball.name = "Ball";
+  ball.source = Primitive::of("icosphere", {30, 3});
+  const auto recast_at = [&](double detail) {
+    Step step = new_step(*find_step_kind("recast"));
+    set_field(step, "detail", detail);
+    return std::make_shared<const Job>(*edit::add_step(edit::add_part(Job{}, ball), 1, step));
+  };
+  const auto ask = [&](double detail) {
+    seen.clear();
+    evaluator.request(recast_at(detail), 1, false);
+    evaluator.wait_idle();
+  };
+  ask(0.2);
+  REQUIRE(seen.size() == 3);
+  CHECK(seen[0].coarser);
+  CHECK_FALSE(seen[0].report);
+  CHECK_FALSE(seen[1].coarser);
+  REQUIRE(seen[2].report);
+  CHECK(seen[2].report->sound);
+  CHECK(seen[0].evaluated->mesh->face_count() < seen[2].evaluated->mesh->face_count() / 8);
+  CHECK(signed_volume(*seen[0].evaluated->mesh) == Approx(signed_volume(*seen[2].evaluated->mesh)).epsilon(0.02));
+  CHECK(seen[0].evaluated->drawable);
+  // Known, it comes at once; coarse, it is not coarsened; what fails has nothing to stand in for it.
+  ask(0.2);
+  CHECK(std::none_of(seen.begin(), seen.end(), [](const Published& p) { return p.coarser; }));
+  ask(1);
+  CHECK(std::none_of(seen.begin(), seen.end(), [](const Published& p) { return p.coarser; }));
+  ask(1e-5);
+  REQUIRE_FALSE(seen.empty());
+  CHECK(seen.back().evaluated->error);
+}
+
 TEST_CASE("of many live requests the last one is always answered, and results never go backwards") {
   std::mutex mutex;
   std::vector<std::pair<std::uint64_t, double>> seen;
