@@ -208,6 +208,18 @@ Result<Skin> with_points(const Skin& skin, Cloud& cloud, Index first, const Reca
   return with_cloud(skin, PointBalls(cloud.points, radius), grown(box, radius), first, name, how, stage, control);
 }
 
+/// Where holes are spanned the skin is as uneven as the views of the parts there are: it is drawn as tight as a membrane, but for what lies along the parts.
+void even_spans(Recast& made, const std::string& name, const Control& control) {
+  SmoothSettings passes;
+  passes.passes = 40;
+  passes.strength = 1;
+  passes.keep_volume = false;
+  passes.held.sharper_than = 180;
+  passes.held.materials = passes.held.regions = false;
+  passes.scope = made.spanned;
+  made.result.mesh.positions = smooth(made.result.mesh, name, passes, control).positions;
+}
+
 }  // namespace
 
 Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSettings& settings, const Control& control) {
@@ -261,6 +273,10 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   std::vector<const Mesh*> from;
   for (const Part& part : parts) from.push_back(part.mesh.get());
   carry_slots(from, result.sources, result.mesh);
+  if (std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end()) stage("span", 0.9, [&] {
+      even_spans(made, name, control);
+      return 0;
+    });
   if (settings.smoothing > 0) stage("smooth", 0.95, [&] {
       SmoothSettings passes;
       passes.passes = settings.smoothing;

@@ -2,6 +2,8 @@
 // Re-skinned parts: what must come back exactly, what converges, what is spanned, and a share of the long random runs.
 #include <catch2/catch.hpp>
 
+#include "core/io/mesh_file.h"
+#include "core/mesh/edges.h"
 #include "core/recast/recast.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
@@ -146,4 +148,31 @@ TEST_CASE("material slots come along, and slots of one name are one") {
 TEST_CASE("random heaps and bodies at random angles: sound, near, and with their edges") {
   for (unsigned seed = 1; seed <= 3; ++seed) CHECK(what_is_wrong_with_recast(seed, 30) == "");
   for (unsigned seed = 1; seed <= 11; ++seed) CHECK(what_is_wrong_with_sharp_recast(seed) == "");
+}
+
+TEST_CASE("where holes of the buoy cap's open sheets are spanned, the skin is taut: it hardly turns from face to face") {
+  const auto cap = read_mesh(std::filesystem::path(DEMO_DATA) / "buoy-cap.ply");
+  REQUIRE(cap);
+  RecastSettings settings;
+  settings.detail = 1;
+  const auto made = recast_parts(std::vector<recast::Part>{{shared(cap->mesh), "cap"}}, settings);
+  REQUIRE(made);
+  CHECK(judge(in_triangles(made->mesh)).sound());
+  const EdgeTable edges = build_edges(made->mesh);
+  std::vector<char> on_part(made->mesh.positions.size(), 0);
+  for (Index f = 0; f < made->mesh.face_count(); ++f)
+    for (Index v : made->mesh.face(f)) on_part[v] = on_part[v] || made->sources.face[f] != no_index;
+  std::size_t spanned = 0, sharp = 0;
+  for (Index e = 0; e < edges.size(); ++e) {
+    const auto uses = edges.corners_of(e);
+    if (uses.size() != 2) continue;
+    const Index f = edges.corner_face[uses[0]], g = edges.corner_face[uses[1]];
+    if (on_part[edges.vertices[e][0]] || on_part[edges.vertices[e][1]]) continue;
+    const auto normal = [&](Index face) { return newell_normal(made->mesh.positions, made->mesh.face(face)).normalized(); };
+    ++spanned;
+    sharp += normal(f).dot(normal(g)) < std::cos(20 * std::numbers::pi / 180);
+  }
+  INFO(sharp << " of " << spanned << " edges between spanned faces");
+  CHECK(spanned > 3000);
+  CHECK(static_cast<double>(sharp) < 0.02 * static_cast<double>(spanned));
 }
