@@ -28,6 +28,7 @@ constexpr Note points_as_balls{"points_as_balls", "1 point as a ball of radius {
 constexpr Note through_points{"through_points", "through 1 point, each counting as far as {1}", "through {0} points, each counting as far as {1}", Note::Place::card};
 constexpr Note normals_turned{"normals_turned", "the normal of 1 point looked inwards and was turned over", "the normals of {0} points looked inwards and were turned over"};
 constexpr Note points_leave_gaps{"points_leave_gaps", "the balls of 1 point leave gaps: it is a thin wall, not a solid", "the balls of {0} points leave gaps: it is a thin wall, not a solid"};
+constexpr Note walls_thinner{"walls_thinner", "a wall of {1} is thinner than the detail: it stays as thin as it is, and may end up to half a detail short", "walls of {1} are thinner than the detail: they stay as thin as they are, and may end up to half a detail short"};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};
 
 std::vector<SubMesh> shells_of(const Mesh& mesh) {
@@ -246,6 +247,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     if (!skin) return skin.issue();
   }
   if (skin->spanned > 0) result.report.tell(holes_spanned, skin->spanned, name);
+  if (skin->thin > 0) result.report.tell(walls_thinner, skin->thin, name, std::move(skin->thin_at));
   if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
   if (settings.offset != 0 && !skin->mesh.empty()) {
     skin = moved_out(*skin, settings.offset, name, how, stage, control);

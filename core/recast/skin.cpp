@@ -27,6 +27,27 @@ bool is_manifold(const Contour& skin) {
   return std::find(doubtful.begin(), doubtful.end(), 1) == doubtful.end();
 }
 
+/// Tells walls by the two crossings on one edge of the grid whose surfaces look away from each other; at a sharp edge they look aside.
+void find_thin(const Ground::Met& met, const Grid& grid, Skin& skin) {
+  constexpr double away = -0.8;  // cosine
+  for (int axis = 0; axis < 3; ++axis) {
+    const std::vector<Crossing>& all = met.crossings[static_cast<std::size_t>(axis)];
+    for (std::size_t k = 0; k + 1 < all.size(); ++k) {
+      const Crossing &in = all[k], &out = all[k + 1];
+      if (in.line != out.line || in.edge != out.edge || in.out || !out.out || in.triangle == no_index || out.triangle == no_index) continue;
+      if (met.normals[in.triangle].dot(met.normals[out.triangle]) > away) continue;
+      ++skin.thin;
+      if (skin.thin_at.size() >= OperationReport::max_places) continue;
+      const Index along = grid.size[static_cast<std::size_t>(u_of(axis))];
+      Vec3 at;
+      at[axis] = (in.at + out.at) / 2;
+      at[u_of(axis)] = grid.at(u_of(axis), in.line % along);
+      at[v_of(axis)] = grid.at(v_of(axis), in.line / along);
+      skin.thin_at.push_back(at);
+    }
+  }
+}
+
 struct Laid {
   Skin skin;
   std::size_t crossing = 0;  ///< triangles that cross others
@@ -35,6 +56,8 @@ struct Laid {
 
 Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
   Ground::Met met = stage("sample", 0.4, [&] { return ground.meet(grid); });
+  Laid laid;
+  find_thin(met, grid, laid.skin);
   ContourSettings how;
   how.sharp = settings.sharp;
   how.nearest = ground.nearest;
@@ -49,7 +72,6 @@ Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings
     if (touched.empty()) break;
     crossing = stage("settle", 0.9, [&] { return uncross(made, control, touched); });
   }
-  Laid laid;
   laid.crossing = static_cast<std::size_t>(std::count(crossing.begin(), crossing.end(), 1));
   laid.is_sound = crossing.empty() && stage("check", 0.9, [&] { return is_manifold(made); });
   laid.skin.mesh.positions = std::move(made.positions);

@@ -38,6 +38,8 @@ struct Skin {
   std::vector<Index> source;   ///< per face; no_index: none
   std::size_t spanned = 0;     ///< faces with no source
   std::size_t settled = 0;     ///< places that the engine had to settle
+  std::size_t thin = 0;        ///< edges of the grid that pass right through a wall, between points that are both outside of it
+  std::vector<Vec3> thin_at;   ///< where some of them do
 };
 
 /// Contours the ground, draws vertices back until nothing crosses, else has the engine settle it, else tries again on another grid.

@@ -92,6 +92,16 @@ TEST_CASE("walls and rods thinner than the detail stay where the grid's lines pa
   Mesh hollow = stock("sphere", {20, 48, 24});
   append(hollow, turned_over(stock("sphere", {19.4, 48, 24})));
   CHECK(volume(recast_of({hollow}, {1})) == Approx(signed_volume(hollow)).epsilon(0.05));
+  // It is told, with where; of a solid, edges at any angle and all, it is not.
+  const auto thin = [](const BooleanResult& skin) {
+    const auto found = std::find_if(skin.report.done.begin(), skin.report.done.end(), [](const auto& done) { return done.what() == "walls_thinner"; });
+    return found == skin.report.done.end() ? std::vector<Vec3>() : found->places;
+  };
+  const Affine lies = Placement{{0, 0, 0}, {10, 20, 30}, {1, 1, 1}}.matrix().inverse();
+  REQUIRE_FALSE(thin(wall).empty());
+  for (const Vec3& p : thin(wall)) CHECK(std::abs((lies * p).z()) <= 0.11);
+  CHECK(thin(recast_of({placed(stock("box", {30, 20, 10}), {0, 0, 0}, {10, 20, 30})}, {1})).empty());
+  CHECK(thin(recast_of({stock("sphere", {20, 48, 24})}, {1})).empty());
 }
 
 TEST_CASE("cavities are kept or filled, as asked") {
