@@ -68,6 +68,7 @@ void Chooser::set_through(bool through) {
 void Chooser::follow() {
   const PartId owner = session_.recipe_owner();
   const EvaluatedPtr now = owner == 0 ? nullptr : session_.result(owner).evaluated;
+  if (owner == of_ && owner != 0 && session_.result(owner).coarser) return;  // the choice is of what that stands in for
   const std::shared_ptr<const Mesh> before = evaluated_ ? evaluated_->mesh : nullptr;
   if (owner == of_ && (now ? now->mesh : nullptr) == before) {
     evaluated_ = now;

@@ -9,6 +9,8 @@
 
 #include "app/theme.h"
 #include "app/view/overlay.h"
+#include "app/view/region_labels.h"
+#include "core/mesh/regions.h"
 #include "job/edit.h"
 
 namespace anvil::app {
@@ -66,6 +68,7 @@ void Pointer::press(const QMouseEvent& event) {
   pressed_marker_.reset();
   const ToolMarkers markers = markers_in(rig_.picture(picture_));
   if (const ToolMarker* marker = marker_at(markers, pressed_at_); marker != nullptr && event.button() != Qt::MiddleButton) return press_marker(*marker, event);
+  if (event.button() == Qt::LeftButton && !drawing_ && !picking_ && !filter.bare && choose_numbered(event.modifiers())) return;
   gesture_ = camera_gesture(event.button(), event.modifiers());
   if (gesture_ != Gesture::none) {
     pivot_ = point_under(pressed_at_);
@@ -300,6 +303,22 @@ void Pointer::choose_click(Qt::KeyboardModifiers modifiers) {
   const auto under = view->at(chooser.chosen().kind, pressed_at_);
   const Chooser::Change change = change_by(modifiers);
   if (under || change == Chooser::Change::replace) chooser.choose(under ? std::vector<Index>{*under} : std::vector<Index>(), change);
+}
+
+bool Pointer::choose_numbered(Qt::KeyboardModifiers modifiers) {
+  for (const RegionLabel& label : place_region_labels(session_, rig_.picture(picture_), view_->font())) {
+    if (!label.box.contains(pressed_at_)) continue;
+    Chooser& chooser = session_.chooser();
+    if (!chooser.on() || chooser.chosen().kind != ElementKind::faces) chooser.start(ElementKind::faces);
+    if (!chooser.evaluated()) return true;
+    const std::vector<Index> numbers = region_numbers(*chooser.evaluated()->mesh);
+    std::vector<Index> faces;
+    for (Index f = 0; f < numbers.size(); ++f)
+      if (numbers[f] == label.number) faces.push_back(f);
+    chooser.choose(std::move(faces), change_by(modifiers));
+    return true;
+  }
+  return false;
 }
 
 void Pointer::choose_region(Qt::KeyboardModifiers modifiers) {

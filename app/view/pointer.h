@@ -106,6 +106,8 @@ class Pointer : public QObject {
   void end_picking();
   void choose_click(Qt::KeyboardModifiers modifiers);
   void choose_region(Qt::KeyboardModifiers modifiers);
+  /// The faces of the region whose number was pressed. @return false where none was
+  bool choose_numbered(Qt::KeyboardModifiers modifiers);
   void paint_at(const QPointF& pixel, Qt::KeyboardModifiers modifiers);
   /// The part whose elements are chosen, in the picture under the pointer; nothing while it has no result.
   std::optional<ElementView> element_view();

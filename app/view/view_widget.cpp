@@ -7,6 +7,7 @@
 #include "app/theme.h"
 #include "app/view/markers.h"
 #include "app/view/overlay.h"
+#include "app/view/region_labels.h"
 #include "app/view/scene.h"
 
 namespace anvil::app {
@@ -338,7 +339,7 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     if (const QString older = shown_instead(session_, owner); index == 0 && !older.isEmpty()) paint_tag(painter, here.area.topLeft() + QPointF(14, 68), older, theme::defect);
     if (const PartResult r = session_.result(owner); deviation_map_ && r.evaluated && r.evaluated->comparison() != nullptr && job.find(owner) != nullptr)
       paint_deviation(painter, here, here.area.bottomLeft() + QPointF(8, -40), *r.evaluated->comparison(), job.world_of(owner));
-    paint_regions(painter, here);
+    if (!style_.moving) paint_region_labels(painter, place_region_labels(session_, here, font()));
     paint_marks(painter, here, index);
     if (measure_) paint_measure(painter, here, *measure_);
     if (place_ && job.find(place_->first) != nullptr)
@@ -374,37 +375,6 @@ void ViewWidget::paint_marks(QPainter& painter, const Picture& here, std::size_t
   paint_markers(painter, markers, marks_through_);
   const double raised = deviation_map_ ? 104 : 40;
   if (index == 0 && !rig_.four()) paint_marker_legend(painter, here.area.bottomLeft() + QPointF(8, -raised), markers, marks_through_);
-}
-
-/// The numbers of the regions that are seen, those of the largest where there are many.
-void ViewWidget::paint_regions(QPainter& painter, const Picture& here) {
-  constexpr std::size_t most = 60;
-  const PartId owner = session_.recipe_owner();
-  const std::vector<Region>& regions = session_.region_look().regions(owner);
-  const PartResult r = session_.result(owner);
-  if (regions.empty() || style_.moving || !r.evaluated || !r.evaluated->drawable || !session_.job().at(owner).visible) return;
-  const Affine world = session_.job().world_of(owner);
-  std::vector<const Region*> order;
-  for (const Region& region : regions) order.push_back(&region);
-  std::stable_sort(order.begin(), order.end(), [](const Region* a, const Region* b) { return a->area > b->area; });
-  order.resize(std::min(order.size(), most));
-  for (const Region* region : order) {
-    QPointF at;
-    if (!here.at(world * region->place, at) || !here.area.contains(at)) continue;
-    if (!is_seen(*r.evaluated, world, here, region->place, 1e-3 * r.evaluated->drawable->box.diagonal())) continue;
-    const QString number = QString::number(region->number);
-    QFont font = painter.font();
-    font.setPixelSize(11);
-    font.setWeight(QFont::DemiBold);
-    painter.setFont(font);
-    QRectF box(0, 0, painter.fontMetrics().horizontalAdvance(number) + 10, 17);
-    box.moveCenter(at);
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(QColor(255, 255, 255, 205));
-    painter.drawRoundedRect(box, 4, 4);
-    painter.setPen(theme::ink);
-    painter.drawText(box, Qt::AlignCenter, number);
-  }
 }
 
 /// The vertices that can be chosen, where they are not too many to tell apart, and those that are.
@@ -458,6 +428,7 @@ QString ViewWidget::hint() const {
   if (pointer_.on_handle()) return tr("Drag the handle, or type a number while dragging for an exact amount");
   if (!work_plane(session_) && !placed_grips(session_).empty()) return tr("Drag a bar to change its number, or type one while dragging · Escape: done");
   if (work_plane(session_)) return tr("Drag the arrow to move the plane, a ring to tilt it, or type a number while dragging · Escape: done");
+  if (!session_.region_look().regions(session_.recipe_owner()).empty()) return tr("Click a number: choose the faces of its region · Shift: more · Ctrl: fewer");
   const std::size_t n = session_.selection().size();
   if (session_.job().parts.empty()) return tr("Bring in a mesh file or make a shape to begin");
   const QString camera = pointer_.scheme == MouseScheme::touchpad

@@ -109,7 +109,6 @@ class ViewWidget : public QWidget {
   void camera_moved();
   void paint_overlay(QPainter& painter, std::size_t index);
   void paint_marks(QPainter& painter, const Picture& here, std::size_t index);
-  void paint_regions(QPainter& painter, const Picture& here);
   void paint_vertices(QPainter& painter, const Picture& here);
 
   Session& session_;

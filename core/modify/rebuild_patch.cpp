@@ -89,11 +89,15 @@ Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::sp
   const EdgeTable rest_edges = build_edges(rest);
   const std::vector<BoundaryChain> chains = boundary_chains(rest_edges);
   std::vector<const BoundaryChain*> ours;
-  for (const BoundaryChain& chain : chains)
-    if (const auto it = patch_at.find(chain.vertices[0]); it != patch_at.end() && std::all_of(chain.vertices.begin(), chain.vertices.end(), [&](Index v) { return patch_at.contains(v); })) {
-      ++rings[it->second];
-      ours.push_back(&chain);
-    }
+  for (const BoundaryChain& chain : chains) {
+    // Ours are those along which faces of a patch lay.
+    const auto& [v, w] = rest_edges.vertices[chain.edges[0]];
+    for (Index f : topology.faces_on(topology.edge_between(v, w)))
+      if (in[f]) {
+        ++rings[sets.find(f)];
+        ours.push_back(&chain);
+      }
+  }
   std::set<Index> patches;
   for (Index f : faces) patches.insert(sets.find(f));
   for (Index patch : patches)

@@ -72,15 +72,20 @@ TEST_CASE("the buoy cap, which nothing mends, is sound as a skin, from coarse to
   CHECK(faces(d, cap) > 3 * coarse);
   CHECK(d.session().result(cap).report->sound);
   // A much finer one is preceded by a coarser one, which says what it is and goes when the other is there.
+  // What is chosen of the part stays chosen meanwhile, as far as it is found again in the end.
   bool stood_in = false;
+  d.session().chooser().start(ElementKind::faces);
+  d.session().chooser().choose({ElementKind::faces, {0, 1, 2}});
   const auto told = QObject::connect(&d.session(), &Session::result_changed, &d.window, [&] {
     if (!d.session().result(cap).coarser) return;
     stood_in = true;
     CHECK_FALSE(d.session().is_current(cap));
     CHECK(d.widget<QLabel>("verdict")->text() == "Coarser for now");
+    CHECK(d.session().chooser().chosen().size() == 3);
   });
   type_in(d, cap, "detail", number(d, cap, "detail") / 2);
   QObject::disconnect(told);
+  d.session().chooser().stop();
   CHECK(stood_in);
   CHECK_FALSE(d.session().result(cap).coarser);
   CHECK(d.widget<QLabel>("verdict")->text() == "Sound");
@@ -309,6 +314,16 @@ TEST_CASE("a rounded voxel part is sharpened, its regions numbered, seen in colo
   CHECK(d.session().region_look().regions(box).size() == 6);
   QTest::qWait(300);
   CHECK(d.view().grab().toImage() != before);
+  // A click on its number chooses a region; with Shift another comes to it.
+  const std::vector<Region> regions = d.session().region_look().regions(box);
+  const auto looking = [&](const Vec3& way) { return *std::max_element(regions.begin(), regions.end(), [&](const Region& a, const Region& b) { return a.normal.dot(way) < b.normal.dot(way); }); };
+  const Region top = looking(Vec3::UnitZ()), front = looking(-Vec3::UnitY());
+  d.click_at(d.job().world_of(box) * top.place);
+  CHECK(d.session().chooser().chosen().kind == ElementKind::faces);
+  CHECK(d.session().chooser().chosen().size() == top.faces);
+  d.click_at(d.job().world_of(box) * front.place, Qt::ShiftModifier);
+  CHECK(d.session().chooser().chosen().size() == top.faces + front.faces);
+  d.session().chooser().stop();
   d.key(Qt::Key_O, Qt::AltModifier);
   CHECK(d.session().region_look().drawable(box) == nullptr);
   // Reduced to a hundredth, the box has its six sides still.
