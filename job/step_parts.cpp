@@ -50,6 +50,23 @@ Result<std::vector<Index>> edges_of_rule(const StepInput& input, const EdgeTable
   return Issue{"there are no " + edge_rule_in_words(text) + " to work on", input.name, {}, "choose other edges on the step's card"};
 }
 
+std::optional<Issue> several_pieces(const StepInput& input, const std::string& verb) {
+  if (input.pieces <= 1) return std::nullopt;
+  return Issue{"is in several pieces, whose walls would no longer fit each other", input.name, {}, "make parts of the pieces first, or " + verb + " before the step that made them"};
+}
+
+StepOutput remade(const StepInput& input, Mesh mesh, std::span<const Index> source, OperationReport report, bool free_of_crossings, std::chrono::steady_clock::time_point begin) {
+  StepOutput output;
+  output.report = std::move(report);
+  output.comparison = std::make_shared<const Comparison>(compare(*input.mesh, mesh, input.control.stop));
+  for (Index f : source) output.sources.add(0, f);
+  output.mesh = std::move(mesh);
+  output.piece.assign(output.mesh.face_count(), 0);
+  output.free_of_crossings = free_of_crossings;
+  output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+  return output;
+}
+
 bool coarsen_detail(Step& step, const Mesh& part) {
   constexpr double edges_along = 80;
   const double coarse = bounds(part).diagonal() / edges_along;

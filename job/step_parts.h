@@ -2,6 +2,8 @@
 // What steps of shaping have in common: the part as a workpiece, chosen faces or edges that are found again.
 #pragma once
 
+#include <chrono>
+
 #include "core/mesh/edges.h"
 #include "core/recast/soup.h"
 #include "core/shape/array.h"
@@ -23,6 +25,14 @@ Result<std::vector<Index>> chosen_faces(const StepInput& input, const Field& fie
 
 /// Edges by the rule of a field (core/mesh/edge_rule.h), that can be finished. An Issue when there is none.
 Result<std::vector<Index>> edges_of_rule(const StepInput& input, const EdgeTable& edges, const Field& field, std::vector<Vec3>& missing);
+
+/// What makes another surface out of that of a part refuses one in several pieces, whose walls would no longer fit each other.
+/// @param verb  what to do before the step that made them: "reduce"
+std::optional<Issue> several_pieces(const StepInput& input, const std::string& verb);
+/// Such a surface as a step's output, compared before and after.
+/// @param source  which face of the part each of its faces was
+/// @param begin   of the step
+StepOutput remade(const StepInput& input, Mesh mesh, std::span<const Index> source, OperationReport report, bool free_of_crossings, std::chrono::steady_clock::time_point begin);
 
 /// StepKind::coarsen for a kind with a field "detail": an eightieth of the part's size, where it is less than half of that.
 bool coarsen_detail(Step& step, const Mesh& part);

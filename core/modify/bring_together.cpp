@@ -9,6 +9,7 @@
 #include "core/mesh/union_find.h"
 #include "core/modify/edits.h"
 #include "core/modify/worked_triangles.h"
+#include "core/soundness/check.h"
 
 namespace anvil {
 namespace {
@@ -158,6 +159,8 @@ Result<Edited> bring_together(const Mesh& mesh, const Topology&, std::span<const
     return Issue{out.left.empty() ? "no edge of that length joins two of the vertices, or one of them to a sharp edge" : "none of the vertices can be brought to another: " + out.why_left, "", out.left,
                  "choose vertices that edges join, or raise the distance"};
   out.mesh = work.finish();
+  if (is_sound(mesh, {}, 1, {}) && !is_sound(out.mesh.mesh, {}, 1, {}))
+    return Issue{"brought together the vertices would make faces cross", "", {mesh.positions[vertices[0]]}, "choose fewer vertices, or a smaller distance"};
   return out;
 }
 

@@ -8,6 +8,7 @@
 #include "core/modify/lead.h"
 #include "core/modify/measure.h"
 #include "core/modify/onto_sides.h"
+#include "core/soundness/check.h"
 
 namespace anvil {
 namespace {
@@ -94,7 +95,7 @@ std::vector<std::vector<Index>> parted_at_corners(const std::vector<Vec3>& posit
 
 }  // namespace
 
-Result<Edited> lead_edge(const Mesh& mesh, const Topology&, std::span<const Index> vertices, const EdgeSettings& settings) {
+static Result<Edited> led(const Mesh& mesh, std::span<const Index> vertices, const EdgeSettings& settings) {
   WorkedTriangles work(mesh);
   const double reach = reach_of(work, vertices, settings.reach);
   const Result<std::vector<Index>> line = lead(work, vertices, settings.bend, settings.to_sides ? held_loosely : held_strictly);
@@ -106,7 +107,7 @@ Result<Edited> lead_edge(const Mesh& mesh, const Topology&, std::span<const Inde
   return out;
 }
 
-Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings) {
+static Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings) {
   WorkedTriangles work(mesh);
   std::vector<Vec3> normals;
   for (const Triangle& t : work.triangles()) normals.push_back(work.normal(t).stableNormalized());
@@ -157,6 +158,30 @@ Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<co
   tell_stayed(out, std::move(stayed));
   out.mesh = work.finish();
   return out;
+}
+
+/// On to its sides where a sound mesh stays sound by that; else as the surface is, which is told; else not at all.
+template <class Edit>
+static Result<Edited> soundly(const Mesh& mesh, EdgeSettings settings, const Vec3& place, const Edit& edit) {
+  Result<Edited> edited = edit(settings);
+  if (!edited || is_sound(edited->mesh.mesh, {}, 1) || !is_sound(mesh, {}, 1)) return edited;
+  if (settings.to_sides) {
+    settings.to_sides = false;
+    edited = edit(settings);
+    if (!edited) return edited;
+    edited->left.push_back(place);
+    edited->why_left = "going on to its sides would make faces cross";
+    if (is_sound(edited->mesh.mesh, {}, 1)) return edited;
+  }
+  return Issue{"faces would cross", "", {place}, "choose fewer of the edges or vertices, or do it in smaller steps"};
+}
+
+Result<Edited> lead_edge(const Mesh& mesh, const Topology&, std::span<const Index> vertices, const EdgeSettings& settings) {
+  return soundly(mesh, settings, mesh.positions[vertices.empty() ? 0 : vertices[0]], [&](const EdgeSettings& how) { return led(mesh, vertices, how); });
+}
+
+Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings) {
+  return soundly(mesh, settings, place_of(mesh, topology, ElementKind::edges, edges[0]), [&](const EdgeSettings& how) -> Result<Edited> { return evened(mesh, topology, edges, passes, how); });
 }
 
 }  // namespace anvil

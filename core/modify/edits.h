@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Edits of chosen elements, where judgement is needed. All take any polygon mesh and change what is named and nothing else:
-// other faces keep their vertices bit for bit, their polygons and their attributes. None but rebuild_patch()
-// looks whether the result is sound; that is told by the check.
+// other faces keep their vertices bit for bit, their polygons and their attributes. Those that mend edges (lead_edge() and what
+// follows it) refuse to make a sound mesh unsound; the others do not look, that is told by the check.
 #pragma once
 
 #include "core/mesh/attributes.h"
@@ -62,7 +62,7 @@ struct EdgeSettings {
   double reach = 0;        ///< how far beside it the surface is rounded, mesh units; 0: two and a half of the edges there
 };
 /// Leads an edge on from the first vertex over those between to the last: its line is cut into the faces. Counts the new edges.
-/// An Issue for fewer than two vertices, or where one is not in sight of the next.
+/// Where a sound mesh would not be sound any more by going on to its sides, it does not, which is told. An Issue for fewer than two vertices, or where one is not in sight of the next.
 Result<Edited> lead_edge(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices, const EdgeSettings& settings);
 /// Takes the zigzag out of runs of edges: what is shorter than some edges is smoothed away, their course stays (Taubin, "A signal processing approach to fair surface
 /// design", SIGGRAPH 1995, along the run). Ends and corners of runs stay, and vertices where runs meet. Counts vertices moved.
@@ -70,6 +70,7 @@ Result<Edited> lead_edge(const Mesh& mesh, const Topology& topology, std::span<c
 Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings);
 /// Makes one of vertices that edges of at most `distance` join: where the one of them lies that has most sharp edges, else in their middle. One that has no such neighbour among them
 /// goes to a vertex on a sharp edge next to it. Left are those where that would make faces meet that did not, or turn one over. Counts vertices gone.
+/// An Issue where none goes, and where a sound mesh would not be sound any more.
 /// @param distance  mesh units; 0: however long the edges are
 Result<Edited> bring_together(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices, double distance);
 /// Takes faces away and closes the hole by a smooth surface that goes on from those around; sharp edges that end at the hole are led on through it: two into each other, three

@@ -2,9 +2,7 @@
 // Reduce: fewer triangles, as far as the shape allows.
 #include "core/recast/reduce.h"
 
-#include <chrono>
-
-#include "job/step.h"
+#include "job/step_parts.h"
 
 namespace anvil {
 namespace {
@@ -12,7 +10,7 @@ namespace {
 Result<StepOutput> run(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
   const FieldReader& fields = input.fields;
-  if (input.pieces > 1) return Issue{"is in several pieces, whose walls would no longer fit each other", input.name, {}, "make parts of the pieces first, or reduce before the step that made them"};
+  if (auto issue = several_pieces(input, "reduce")) return *issue;
   const std::size_t triangles = input.mesh->corners.size() - 2 * input.mesh->face_count();
   ReduceSettings settings;
   settings.max_deviation = fields.number("max-deviation");
@@ -22,16 +20,7 @@ Result<StepOutput> run(const StepInput& input) {
   settings.held.materials = fields.on("materials");
   settings.held.regions = fields.on("regions");
   Reduced reduced = reduce(*input.mesh, input.name, settings, input.control);
-  StepOutput output;
-  output.report = std::move(reduced.report);
-  output.comparison = std::make_shared<const Comparison>(compare(*input.mesh, reduced.mesh, input.control.stop));
-  for (Index f : reduced.source) output.sources.add(0, f);
-  output.mesh = std::move(reduced.mesh);
-  output.piece.assign(output.mesh.face_count(), 0);
-  output.free_of_crossings = reduced.is_sound;
-  output.open_on_purpose = false;
-  output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-  return output;
+  return remade(input, std::move(reduced.mesh), reduced.source, std::move(reduced.report), reduced.is_sound, begin);
 }
 
 }  // namespace

@@ -2,29 +2,20 @@
 // Sharpen: the edges that a grid has rounded are moved to where the surfaces beside them meet.
 #include "core/recast/sharpen.h"
 
-#include <chrono>
-
-#include "job/step.h"
+#include "job/step_parts.h"
 
 namespace anvil {
 namespace {
 
 Result<StepOutput> run(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
-  if (input.pieces > 1) return Issue{"is in several pieces, whose walls would no longer fit each other", input.name, {}, "make parts of the pieces first, or sharpen before the step that made them"};
+  if (auto issue = several_pieces(input, "sharpen")) return *issue;
   SharpenSettings settings;
   settings.sharper_than = input.fields.number("sharp");
   settings.reach = input.fields.number("reach");
   Sharpened sharpened = sharpen(*input.mesh, input.name, settings, input.control);
-  StepOutput output;
-  output.report = std::move(sharpened.report);
-  output.comparison = std::make_shared<const Comparison>(compare(*input.mesh, sharpened.mesh, input.control.stop));
-  for (Index f : sharpened.source) output.sources.add(0, f);
-  output.mesh = std::move(sharpened.mesh);
-  output.piece.assign(output.mesh.face_count(), 0);
-  output.free_of_crossings = sharpened.is_sound;
+  StepOutput output = remade(input, std::move(sharpened.mesh), sharpened.source, std::move(sharpened.report), sharpened.is_sound, begin);
   output.fresh_edges = std::move(sharpened.edges);
-  output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return output;
 }
 

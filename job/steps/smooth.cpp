@@ -2,7 +2,7 @@
 // Smooth: unevenness taken out of all faces or chosen ones.
 #include "core/recast/smooth.h"
 
-#include <chrono>
+#include <numeric>
 
 #include "job/hand_edit.h"
 #include "job/step_parts.h"
@@ -16,7 +16,7 @@ Result<StepOutput> run(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
   const FieldReader& fields = input.fields;
   std::vector<Vec3> missing;
-  if (input.pieces > 1) return Issue{"is in several pieces, whose walls would no longer fit each other", input.name, {}, "make parts of the pieces first, or smooth before the step that made them"};
+  if (auto issue = several_pieces(input, "smooth")) return *issue;
   const Result<std::vector<Index>> faces = chosen_faces(input, only, false, missing);
   if (!faces) return faces.issue();
   SmoothSettings settings;
@@ -31,18 +31,14 @@ Result<StepOutput> run(const StepInput& input) {
   if (!faces->empty()) settings.scope.assign(input.mesh->face_count(), 0);
   for (Index f : *faces) settings.scope[f] = 1;
   Smoothed smoothed = smooth(*input.mesh, input.name, settings, input.control);
-  StepOutput output;
-  output.mesh = *input.mesh;
-  output.mesh.origins.clear();
-  output.mesh.positions = std::move(smoothed.positions);
-  output.free_of_crossings = smoothed.is_sound;
-  output.report = std::move(smoothed.report);
-  tell_missing(output.report, input.name, std::move(missing));
-  output.comparison = std::make_shared<const Comparison>(compare(*input.mesh, output.mesh, input.control.stop));
-  for (Index f = 0; f < output.mesh.face_count(); ++f) output.sources.add(0, f);
-  output.piece.assign(output.mesh.face_count(), 0);
+  Mesh mesh = *input.mesh;
+  mesh.origins.clear();
+  mesh.positions = std::move(smoothed.positions);
+  tell_missing(smoothed.report, input.name, std::move(missing));
+  std::vector<Index> source(mesh.face_count());
+  std::iota(source.begin(), source.end(), Index{0});
+  StepOutput output = remade(input, std::move(mesh), source, std::move(smoothed.report), smoothed.is_sound, begin);
   output.fresh_edges.assign(input.fresh_edges.begin(), input.fresh_edges.end());
-  output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return output;
 }
 

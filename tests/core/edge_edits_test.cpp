@@ -7,6 +7,7 @@
 #include "core/recast/recast.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
+#include "tests/support/random_reshapes.h"
 #include "tests/support/referee.h"
 
 using namespace anvil;
@@ -243,5 +244,14 @@ TEST_CASE("a spoiled patch is rebuilt from what surrounds it, sharp edges and co
     const auto around = of_drilled.faces_at(v);
     const Result<Edited> anew = rebuild_patch(drilled->mesh, of_drilled, std::vector<Index>(around.begin(), around.end()), 30);
     if (anew) CHECK(judge(in_triangles(anew->mesh.mesh)).sound());
+  }
+}
+
+TEST_CASE("edges of forty bodies edited by hand at random places, and their rounded skins sharpened, stay sound or are refused with a remedy") {
+  // A share of build/release/tests/recast_fuzz hand and sharpen.
+  for (unsigned seed = 1; seed <= 120; ++seed) {
+    INFO("seed " << seed);
+    CHECK(what_is_wrong_with_hand_edges(seed) == "");
+    if (seed % 6 == 0) CHECK(what_is_wrong_with_sharpen(seed) == "");
   }
 }

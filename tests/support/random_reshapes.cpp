@@ -5,8 +5,11 @@
 
 #include <map>
 
+#include "core/modify/choose.h"
+#include "core/modify/edits.h"
 #include "core/recast/recast.h"
 #include "core/recast/reduce.h"
+#include "core/recast/sharpen.h"
 #include "core/recast/smooth.h"
 #include "core/recast/volumes.h"
 #include "tests/support/damage.h"
@@ -108,6 +111,81 @@ std::string what_is_wrong_with_smooth(unsigned seed) {
   if (const std::string wrong = judged(now); !wrong.empty()) return what + ", " + wrong;
   if (settings.keep_volume && smoothed.report.done.empty() && std::abs(signed_volume(now) / signed_volume(mesh) - 1) > 1e-6)
     return fmt::format("{}, volume {} from {}", what, signed_volume(now), signed_volume(mesh));
+  return {};
+}
+
+namespace {
+
+Mesh rounded_skin(const Mesh& mesh, Dice& dice, double finest) {
+  RecastSettings settings;
+  settings.detail = bounds(mesh).diagonal() / dice.between(20, finest);
+  settings.sharp = false;
+  const recast::Part part{shared(mesh), "body"};
+  Result<BooleanResult> skin = recast_parts({&part, 1}, settings);
+  return skin ? std::move(skin->mesh) : Mesh();
+}
+
+}  // namespace
+
+std::string what_is_wrong_with_sharpen(unsigned seed) {
+  Dice dice(seed);
+  const Mesh mesh = rounded_skin(body(seed), dice, 80);
+  if (mesh.empty() || !judged(mesh).empty()) return {};
+  SharpenSettings settings;
+  settings.sharper_than = dice.between(15, 60);
+  const Sharpened sharpened = sharpen(mesh, "body", settings);
+  const std::string what = fmt::format("body {} of {} faces, edges over {}: {} moved", seed % bodies, mesh.face_count(), settings.sharper_than, sharpened.moved);
+  if (const std::string wrong = judged(sharpened.mesh); !wrong.empty()) return what + ", " + wrong;
+  if (!sharpened.is_sound) return what + ", taken as not sound";
+  if (sharpened.source.size() != sharpened.mesh.face_count() || std::any_of(sharpened.source.begin(), sharpened.source.end(), [&](Index f) { return f >= mesh.face_count(); })) return what + ", faces without a source";
+  for (const auto& [v, w] : sharpened.edges)
+    if (std::max(v, w) >= sharpened.mesh.positions.size()) return what + ", edges between vertices that are not there";
+  return {};
+}
+
+std::string what_is_wrong_with_hand_edges(unsigned seed) {
+  Dice dice(seed);
+  const unsigned form = dice.upto(3);
+  const Mesh mesh = form == 0 ? body(seed) : form == 1 ? finer(body(seed), 1 + dice.upto(2)) : rounded_skin(body(seed), dice, 50);
+  if (mesh.empty() || !judged(mesh).empty()) return {};
+  const Topology t(mesh);
+  const auto any_vertex = [&] {
+    Index v;
+    do v = dice.upto(static_cast<unsigned>(mesh.positions.size()));
+    while (t.faces_at(v).empty());
+    return v;
+  };
+  const auto walk = [&](Index from, unsigned steps) {
+    for (; steps > 0; --steps) from = t.other_end(t.edges_at(from)[dice.upto(static_cast<unsigned>(t.edges_at(from).size()))], from);
+    return from;
+  };
+  EdgeSettings settings;
+  settings.bend = dice.share();
+  settings.to_sides = dice.upto(2) == 0;
+  if (dice.upto(4) == 0) settings.reach = bounds(mesh).diagonal() * dice.between(0.001, 0.1);
+  Result<Edited> edited = Issue{};
+  const unsigned which = dice.upto(4);
+  const Index v = any_vertex();
+  if (which == 0) {
+    std::vector<Index> way{v};
+    for (unsigned k = 1 + dice.upto(3); k > 0; --k) way.push_back(walk(way.back(), 2 + dice.upto(12)));
+    edited = lead_edge(mesh, t, way, settings);
+  } else if (which == 1) {
+    Elements run = edge_loop(mesh, t, {ElementKind::edges, {t.edges_at(v)[dice.upto(static_cast<unsigned>(t.edges_at(v).size()))]}});
+    run.list.resize(std::min<std::size_t>(run.size(), 2 + dice.upto(40)));
+    edited = even_out(mesh, t, run.list, 1 + dice.upto(60), settings);
+  } else {
+    const auto faces = t.faces_at(v);
+    Elements near = which == 2 ? Elements{ElementKind::vertices, {v}} : Elements{ElementKind::faces, {faces.begin(), faces.end()}};
+    for (unsigned k = dice.upto(3); k > 0; --k) near = grown(mesh, t, near);
+    edited = which == 2 ? bring_together(mesh, t, near.list, dice.upto(2) == 0 ? 0 : bounds(mesh).diagonal() * dice.between(0.001, 0.1)) : rebuild_patch(mesh, t, near.list, dice.between(10, 60));
+  }
+  const std::string what = fmt::format("body {} of {} faces, form {}, {} at vertex {} (bend {}, to sides {}, reach {})", seed % bodies, mesh.face_count(), form,
+                                       std::array{"lead on", "even out", "bring together", "rebuild"}[which], v, settings.bend, settings.to_sides, settings.reach);
+  if (!edited) return edited.issue().remedy.empty() ? what + ": refused without a remedy: " + edited.issue().what : std::string();
+  const Mesh& made = edited->mesh.mesh;
+  if (const std::string wrong = judged(made); !wrong.empty()) return what + ": " + wrong;
+  if (edited->mesh.source.size() != made.face_count() || std::any_of(edited->mesh.source.begin(), edited->mesh.source.end(), [&](Index f) { return f >= mesh.face_count(); })) return what + ": faces without a source";
   return {};
 }
 
