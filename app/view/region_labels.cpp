@@ -40,7 +40,8 @@ std::vector<RegionLabel> place_region_labels(const Session& session, const Pictu
     if (!is_seen(*r.evaluated, world, picture, region->place, 1e-3 * r.evaluated->drawable->box.diagonal())) continue;
     RegionLabel label{region->number, QRectF(0, 0, metrics.horizontalAdvance(QString::number(region->number)) + margin, height)};
     label.box.moveCenter(at);
-    labels.push_back(label);
+    // Of labels on one spot the largest region has its own.
+    if (std::none_of(labels.begin(), labels.end(), [&](const RegionLabel& other) { return other.box.intersects(label.box); })) labels.push_back(label);
   }
   return labels;
 }

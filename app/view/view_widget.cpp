@@ -68,7 +68,10 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), ses
     emit hint_changed(hint());
   });
   connect(&session_, &Session::smooth_look_changed, this, qOverload<>(&ViewWidget::update));
-  connect(&session_.region_look(), &RegionLook::changed, this, qOverload<>(&ViewWidget::update));
+  connect(&session_.region_look(), &RegionLook::changed, this, [this] {
+    update();
+    emit hint_changed(hint());
+  });
   connect(&session_.finding(), &Finding::changed, this, qOverload<>(&ViewWidget::update));
   connect(&session_.chooser(), &Chooser::changed, this, [this] {
     pointer_.forget_handle();
