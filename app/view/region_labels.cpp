@@ -35,13 +35,17 @@ std::vector<RegionLabel> place_region_labels(const Session& session, const Pictu
   const QFontMetricsF metrics(label_font(font));
   std::vector<RegionLabel> labels;
   for (const Region* region : order) {
-    QPointF at;
-    if (!picture.at(world * region->place, at) || !picture.area.contains(at)) continue;
-    if (!is_seen(*r.evaluated, world, picture, region->place, 1e-3 * r.evaluated->drawable->box.diagonal())) continue;
     RegionLabel label{region->number, QRectF(0, 0, metrics.horizontalAdvance(QString::number(region->number)) + margin, height)};
-    label.box.moveCenter(at);
-    // Of labels on one spot the largest region has its own.
-    if (std::none_of(labels.begin(), labels.end(), [&](const RegionLabel& other) { return other.box.intersects(label.box); })) labels.push_back(label);
+    for (const Vec3& place : region->places) {
+      QPointF at;
+      if (!picture.at(world * place, at) || !picture.area.contains(at)) continue;
+      if (!is_seen(*r.evaluated, world, picture, place, 1e-3 * r.evaluated->drawable->box.diagonal())) continue;
+      label.box.moveCenter(at);
+      // On one spot the largest region has its own.
+      if (std::any_of(labels.begin(), labels.end(), [&](const RegionLabel& other) { return other.box.intersects(label.box); })) continue;
+      labels.push_back(label);
+      break;
+    }
   }
   return labels;
 }

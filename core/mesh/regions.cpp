@@ -6,8 +6,10 @@
 #include <map>
 #include <numbers>
 #include <numeric>
+#include <optional>
 
 #include "core/mesh/edges.h"
+#include "core/mesh/triangulate.h"
 #include "core/mesh/union_find.h"
 
 namespace anvil {
@@ -88,33 +90,48 @@ std::vector<Index> regions_by_angle(const Mesh& mesh, double sharper_than, std::
 std::vector<Index> region_numbers(const Mesh& mesh) { return mesh.regions.empty() ? regions_by_angle(mesh, usual_sharp_angle) : mesh.regions; }
 
 std::vector<Region> regions_of(const Mesh& mesh, const std::vector<Index>& numbers) {
-  const Shape shape = shape_of(mesh);
-  std::vector<Vec3> middles(mesh.face_count(), Vec3::Zero());
+  const TriangleList list = triangulate(mesh);
+  struct Piece {
+    Vec3 middle, normal;
+    double area;
+  };
+  std::map<Index, std::vector<Piece>> pieces;
   std::map<Index, Region> regions;
-  std::map<Index, Vec3> sums;
-  for (std::size_t f = 0; f < numbers.size(); ++f) {
-    for (Index v : mesh.face(f)) middles[f] += mesh.positions[v] / static_cast<double>(mesh.face(f).size());
-    if (numbers[f] == 0) continue;
-    Region& region = regions[numbers[f]];
-    region.number = numbers[f];
-    ++region.faces;
-    region.area += shape.areas[f];
-    sums.try_emplace(numbers[f], Vec3::Zero()).first->second += shape.areas[f] * middles[f];
+  for (std::size_t f = 0; f < numbers.size(); ++f)
+    if (numbers[f] != 0) ++regions[numbers[f]].faces;
+  for (std::size_t t = 0; t < list.triangles.size(); ++t) {
+    const Index number = numbers[list.face[t]];
+    if (number == 0) continue;
+    const auto& [a, b, c] = list.triangles[t];
+    const Vec3 normal = (mesh.positions[b] - mesh.positions[a]).cross(mesh.positions[c] - mesh.positions[a]);
+    pieces[number].push_back({(mesh.positions[a] + mesh.positions[b] + mesh.positions[c]) / 3, normal.stableNormalized(), normal.norm() / 2});
   }
-  std::map<Index, double> nearest;
-  for (std::size_t f = 0; f < numbers.size(); ++f) {
-    if (numbers[f] == 0) continue;
-    Region& region = regions[numbers[f]];
-    const double away = region.area > 0 ? (middles[f] - sums[numbers[f]] / region.area).squaredNorm() : 0;
-    const auto [best, first] = nearest.try_emplace(numbers[f], away);
-    if (!first && away >= best->second) continue;
-    best->second = away;
-    region.place = middles[f];
-    region.normal = shape.normals[f];
+  std::vector<Region> all;
+  for (auto& [number, region] : regions) {
+    region.number = number;
+    const std::vector<Piece>& own = pieces[number];
+    Vec3 sum = Vec3::Zero();
+    for (const Piece& piece : own) region.area += piece.area, sum += piece.area * piece.middle;
+    // Slivers are no places: a tenth of what each has on average is asked for.
+    const double least = 0.1 * region.area / static_cast<double>(std::max<std::size_t>(own.size(), 1));
+    std::vector<double> away(own.size());
+    for (std::size_t k = 0; k < own.size(); ++k) away[k] = region.area > 0 ? (own[k].middle - sum / region.area).squaredNorm() : 0;
+    constexpr std::size_t most = 8;
+    for (std::size_t n = 0; n < std::min(most, own.size()); ++n) {
+      std::optional<std::size_t> best;
+      for (std::size_t k = 0; k < own.size(); ++k)
+        if (own[k].area >= least && (!best || (n == 0 ? away[k] < away[*best] : away[k] > away[*best]))) best = k;
+      if (!best) break;
+      if (n == 0) region.place = own[*best].middle, region.normal = own[*best].normal;
+      region.places.push_back(own[*best].middle);
+      for (std::size_t k = 0; k < own.size(); ++k) {
+        const double now = (own[k].middle - own[*best].middle).squaredNorm();
+        away[k] = n == 0 ? now : std::min(away[k], now);
+      }
+    }
+    all.push_back(std::move(region));
   }
-  std::vector<Region> list;
-  for (const auto& [number, region] : regions) list.push_back(region);
-  return list;
+  return all;
 }
 
 }  // namespace anvil

@@ -24,7 +24,8 @@ struct Region {
   Index number = 0;
   std::size_t faces = 0;
   double area = 0;  ///< mesh units²
-  Vec3 place = Vec3::Zero(), normal = Vec3::UnitZ();  ///< of a face of it near its middle
+  Vec3 place = Vec3::Zero(), normal = Vec3::UnitZ();  ///< of a triangle of it near its middle
+  std::vector<Vec3> places;  ///< that one first, and some more on it, far from each other: where one is hidden another may be seen
 };
 /// What there is of each number above 0, in their order.
 std::vector<Region> regions_of(const Mesh& mesh, const std::vector<Index>& numbers);

@@ -114,3 +114,20 @@ TEST_CASE("the borders of regions are held in a reduction, and faces are chosen 
   const auto ones = static_cast<std::size_t>(std::count(fine.regions.begin(), fine.regions.end(), fine.regions[0]));
   CHECK(whole_regions(fine, topology, chosen).size() == ones);
 }
+
+TEST_CASE("a region has places on it that lie far apart, the first near its middle, also where that is no part of it") {
+  // A plate with a square hole, one polygon on top: its middle lies in the hole.
+  Result<BooleanResult> plate = combine({{shared(stock("box", {40, 40, 4})), "plate"}, {shared(stock("box", {30, 30, 10})), "hole", Operation::difference}});
+  REQUIRE(plate);
+  const std::vector<Region> regions = regions_of(plate->mesh, regions_by_angle(plate->mesh, 30));
+  const auto top = std::max_element(regions.begin(), regions.end(), [](const Region& a, const Region& b) { return a.normal.z() < b.normal.z(); });
+  CHECK(top->area == Approx(1600 - 900));
+  REQUIRE(top->places.size() > 2);
+  CHECK(top->places[0] == top->place);
+  for (const Vec3& p : top->places) {
+    CHECK(p.z() == Approx(2));
+    CHECK(std::max(std::abs(p.x()), std::abs(p.y())) > 15);
+    CHECK(std::max(std::abs(p.x()), std::abs(p.y())) < 20);
+  }
+  for (std::size_t k = 1; k < top->places.size(); ++k) CHECK((top->places[k] - top->places[0]).norm() > 3);
+}
