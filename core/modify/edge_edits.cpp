@@ -93,9 +93,7 @@ std::vector<std::vector<Index>> parted_at_corners(const std::vector<Vec3>& posit
   return parts;
 }
 
-}  // namespace
-
-static Result<Edited> led(const Mesh& mesh, std::span<const Index> vertices, const EdgeSettings& settings) {
+Result<Edited> led(const Mesh& mesh, std::span<const Index> vertices, const EdgeSettings& settings) {
   WorkedTriangles work(mesh);
   const double reach = reach_of(work, vertices, settings.reach);
   const Result<std::vector<Index>> line = lead(work, vertices, settings.bend, settings.to_sides ? held_loosely : held_strictly);
@@ -107,7 +105,7 @@ static Result<Edited> led(const Mesh& mesh, std::span<const Index> vertices, con
   return out;
 }
 
-static Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings) {
+Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings) {
   WorkedTriangles work(mesh);
   std::vector<Vec3> normals;
   for (const Triangle& t : work.triangles()) normals.push_back(work.normal(t).stableNormalized());
@@ -162,7 +160,7 @@ static Edited evened(const Mesh& mesh, const Topology& topology, std::span<const
 
 /// On to its sides where a sound mesh stays sound by that; else as the surface is, which is told; else not at all.
 template <class Edit>
-static Result<Edited> soundly(const Mesh& mesh, EdgeSettings settings, const Vec3& place, const Edit& edit) {
+Result<Edited> soundly(const Mesh& mesh, EdgeSettings settings, const Vec3& place, const Edit& edit) {
   Result<Edited> edited = edit(settings);
   if (!edited || is_sound(edited->mesh.mesh, {}, 1) || !is_sound(mesh, {}, 1)) return edited;
   if (settings.to_sides) {
@@ -176,11 +174,14 @@ static Result<Edited> soundly(const Mesh& mesh, EdgeSettings settings, const Vec
   return Issue{"faces would cross", "", {place}, "choose fewer of the edges or vertices, or do it in smaller steps"};
 }
 
+}  // namespace
+
 Result<Edited> lead_edge(const Mesh& mesh, const Topology&, std::span<const Index> vertices, const EdgeSettings& settings) {
-  return soundly(mesh, settings, mesh.positions[vertices.empty() ? 0 : vertices[0]], [&](const EdgeSettings& how) { return led(mesh, vertices, how); });
+  return soundly(mesh, settings, vertices.empty() ? Vec3(Vec3::Zero()) : mesh.positions[vertices[0]], [&](const EdgeSettings& how) { return led(mesh, vertices, how); });
 }
 
 Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings) {
+  if (edges.empty()) return Issue{"no edges are chosen", "", {}, "choose the edges of the jagged run"};
   return soundly(mesh, settings, place_of(mesh, topology, ElementKind::edges, edges[0]), [&](const EdgeSettings& how) -> Result<Edited> { return evened(mesh, topology, edges, passes, how); });
 }
 

@@ -152,6 +152,7 @@ TEST_CASE("a jagged edge is evened out on to its sides, and a closed run keeps i
     const auto near = [&](Index v) { return std::hypot(even.positions[v].y() - from.y(), even.positions[v].z() - from.z()) < 1e-6; };
     if (near(topology.edges.vertices[e][0]) && near(topology.edges.vertices[e][1])) run.push_back(e);
   }
+  CHECK_FALSE(even_out(box, topology, {}, 20, {}));
   const Result<Edited> evened = even_out(box, topology, run, 20, {});
   REQUIRE(evened);
   CHECK(judge(evened->mesh.mesh).sound());
@@ -249,9 +250,9 @@ TEST_CASE("a spoiled patch is rebuilt from what surrounds it, sharp edges and co
 
 TEST_CASE("edges of forty bodies edited by hand at random places, and their rounded skins sharpened, stay sound or are refused with a remedy") {
   // A share of build/release/tests/recast_fuzz hand and sharpen.
-  for (unsigned seed = 1; seed <= 120; ++seed) {
+  for (unsigned seed = 1; seed <= 40; ++seed) {
     INFO("seed " << seed);
     CHECK(what_is_wrong_with_hand_edges(seed) == "");
-    if (seed % 6 == 0) CHECK(what_is_wrong_with_sharpen(seed) == "");
+    if (seed % 10 == 0) CHECK(what_is_wrong_with_sharpen(seed) == "");
   }
 }
