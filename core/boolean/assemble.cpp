@@ -16,6 +16,7 @@
 #include "core/boolean/separate.h"
 #include "core/boolean/contradiction.h"
 #include "core/boolean/invalid_triangles.h"
+#include "core/mesh/box_cover.h"
 #include "core/mesh/bucket_sort.h"
 #include "core/mesh/union_find.h"
 
@@ -86,6 +87,8 @@ constexpr std::size_t max_corners_of_pieces = 8;
 /// A face of the result.
 struct Face {
   std::vector<Index> ring;
+  std::vector<Triangle> cut = {};  ///< the triangles that the ring is cut into; empty: not known yet
+  bool cut_as_before = false;      ///< those are the very triangles that came through the rounding stage, so that it is known to be sound
   std::vector<Index> triangles;  ///< of the rounded result
   Index part = 0;
   std::pair<Index, Index> source{0, 0};  ///< triangles of the source polygon
@@ -153,8 +156,9 @@ class Faces {
         kept.push_back(static_cast<unsigned char>(provenance.scored | provenance.non_manifold_edges));
         whole = whole && provenance.whole && kept.back() == 0;
       }
-      auto add = [&](std::vector<Index> ring, std::vector<Index> triangles_of_it) {
-        Face face{std::move(ring), std::move(triangles_of_it), part, polygon, whole};
+      auto add = [&](std::vector<Index> ring, std::vector<Index> triangles_of_it, std::vector<Triangle> cut = {}) {
+        const bool as_before = !cut.empty();
+        Face face{std::move(ring), std::move(cut), as_before, std::move(triangles_of_it), part, polygon, whole};
         for (Index& t : face.triangles) t = members[i + t].triangle;
         if (whole) begin_as_before(face);
         found[g].push_back(std::move(face));
@@ -169,11 +173,16 @@ class Faces {
       // sound; polygons of a modeler's mesh always, and looked at afterwards.
       const bool from_triangles = sources_.part(part).one_triangle_each;
       for (Joined& joined : join_triangles(rounded_.points, corners, kept, origin)) {
-        if (from_triangles && !(joined.ring.size() <= max_corners_of_pieces &&
-                                same_triangles(corners, joined.triangles, triangulate(rounded_.points, joined.ring))))
-          for (Index k : joined.triangles) add_triangle(k);
-        else
+        if (!from_triangles) {
           add(std::move(joined.ring), std::move(joined.triangles));
+          continue;
+        }
+        std::vector<Triangle> cut;
+        if (joined.ring.size() <= max_corners_of_pieces) cut = triangulate(rounded_.points, joined.ring);
+        if (same_triangles(corners, joined.triangles, cut))
+          add(std::move(joined.ring), std::move(joined.triangles), std::move(cut));
+        else
+          for (Index k : joined.triangles) add_triangle(k);
       }
     });
     for (auto& faces : found) {
@@ -206,88 +215,54 @@ class Faces {
       std::size_t j = i;
       while (j < corners.size() && corners[j].vertex == corners[i].vertex) ++j;
       if (j - i == 2 && corners[i].face != corners[i + 1].face)
-        take_out(corners[i].vertex, list[corners[i].face], list[corners[i + 1].face], tolerance);
+        take_out(corners[i].vertex, corners[i].face, corners[i + 1].face, tolerance);
       i = j;
     }
+  }
+
+  /// Takes back what straightening has done since it was last asked for.
+  void bend_again() {
+    for (auto& [f, ring] : bent_) list[f].ring = std::move(ring), list[f].cut.clear();
+    bent_.clear();
   }
 
   /// Do the faces come out sound when they are cut into triangles again? Remembers which do not. Asked again, it looks only at what is not as it was.
   /// @param moved_too  look at all that has a moved point, not only at what is cut in another way than before
   bool is_sound(bool moved_too, const Control& control) {
-    auto has_moved = [&](const Triangle& t) { return moved_too && (rounded_.moved[t[0]] || rounded_.moved[t[1]] || rounded_.moved[t[2]]); };
-    Mesh mesh;
-    mesh.positions = rounded_.points;
-    for (const Face& face : list) mesh.add_face(face.ring);
-    const TriangleList again = triangulate(mesh);
-    std::vector<Triangle> all = again.triangles;
-    // Of each triangle: is it not known to be sound by itself, and has that not been looked at.
-    std::vector<char> doubtful, suspect;
-    std::vector<Index> piece;
+    cut_into_triangles();
+    bad_.assign(list.size(), 0);
     const std::vector<char> differs = differs_from_last_look();
-    for (std::size_t i = 0; i < again.face.size();) {
-      std::size_t j = i;
-      while (j < again.face.size() && again.face[j] == again.face[i]) ++j;
-      const Face& face = list[again.face[i]];
-      // Cut into the very triangles that came through the rounding stage it is known to be sound.
-      const bool changed = !(face.whole && face.ring.size() == 4) && !same_triangles(rounded_.triangles, face.triangles, {all.data() + i, j - i});
-      for (std::size_t k = i; k < j; ++k) {
-        doubtful.push_back(changed || has_moved(all[k]));
-        suspect.push_back(looks_ == 0 ? doubtful.back() : differs[again.face[i]]);
-      }
-      piece.insert(piece.end(), j - i, rounded_.provenance[face.triangles[0]].piece);
-      i = j;
-    }
     if (looks_ == 0) singles_to_look_at_.assign(rounded_.triangles.size(), 0);
     for (std::size_t k = 0; k < triangles.size(); ++k)
-      if (looks_ == 0 ? has_moved(rounded_.triangles[triangles[k]]) : k >= singles_seen_) singles_to_look_at_[triangles[k]] = 1;
-    Box3 around;
-    for (std::size_t i = 0; i < all.size(); ++i)
-      if (doubtful[i] || suspect[i])
-        for (Index v : all[i]) around.add(rounded_.points[v]);
-    for (Index t : triangles)
-      if (singles_to_look_at_[t] || has_moved(rounded_.triangles[t]))
-        for (Index v : rounded_.triangles[t]) around.add(rounded_.points[v]);
-    bad_.assign(list.size(), 0);
-    if (around.empty()) return true;
-    std::vector<Index> single(all.size(), no_index);
-    for (Index t : triangles) {
-      const Triangle& corners = rounded_.triangles[t];
-      const Vec3 &a = rounded_.points[corners[0]], &b = rounded_.points[corners[1]], &c = rounded_.points[corners[2]];
-      if ((a.cwiseMin(b).cwiseMin(c).array() > around.hi.array()).any() || (a.cwiseMax(b).cwiseMax(c).array() < around.lo.array()).any())
-        continue;
-      all.push_back(corners);
-      single.push_back(t);
-      doubtful.push_back(has_moved(corners));
-      suspect.push_back(singles_to_look_at_[t]);
-      piece.push_back(rounded_.provenance[t].piece);
+      if (looks_ == 0 ? has_moved(rounded_.triangles[triangles[k]], moved_too) : k >= singles_seen_) singles_to_look_at_[triangles[k]] = 1;
+    const bool again = looks_ > 0;
+    Look look = look_at(moved_too, differs, again);
+    std::vector<char> invalid;
+    if (!look.triangles.empty()) {
+      std::vector<char> non_manifold_edges, turned;
+      tbb::parallel_invoke(
+          [&] { invalid = find_invalid_triangles(rounded_.points, look.at_places, look.piece, look.suspect, Across::no, control); },
+          [&] {
+            non_manifold_edges = on_non_manifold_edges(look.triangles, look.suspect);
+            if (!again) turned = turned_shells(look);
+          });
+      if (invalid.empty()) invalid.assign(look.triangles.size(), 0);
+      for (std::size_t i = 0; i < non_manifold_edges.size(); ++i) invalid[i] = invalid[i] || non_manifold_edges[i];
+      if (std::find(invalid.begin(), invalid.end(), 1) == invalid.end()) invalid = std::move(turned);
     }
-    // Corners that were doubled where the result touches itself stand at one place.
-    std::vector<Triangle> at_places = all;
-    for (Triangle& t : at_places)
-      for (Index& v : t) v = separated_.place[v];
-    std::vector<char> invalid, non_manifold_edges, turned;
-    tbb::parallel_invoke(
-        [&] { invalid = find_invalid_triangles(rounded_.points, at_places, piece, suspect, Across::no, control); },
-        [&] {
-          non_manifold_edges = on_non_manifold_edges(all, suspect);
-          // Shells of a few units in the last place are turned inside out by taking one vertex out of an edge.
-          std::vector<char> moved(all.size(), 0), changed(rounded_.points.size(), 0);
-          for (std::size_t i = 0; i < all.size(); ++i)
-            for (Index v : at_places[i]) {
-              if (rounded_.moved[v]) moved[i] = 1;
-              if (doubtful[i] || suspect[i]) changed[v] = 1;
-            }
-          turned = in_turned_shells(rounded_.points, at_places, piece, moved, changed);
-        });
-    if (invalid.empty()) invalid.assign(all.size(), 0);
-    for (std::size_t i = 0; i < non_manifold_edges.size(); ++i) invalid[i] = invalid[i] || non_manifold_edges[i];
-    if (std::find(invalid.begin(), invalid.end(), 1) == invalid.end()) invalid = std::move(turned);
+    if (again && invalid.empty()) {  // a shell may reach beyond what is looked at again
+      look = look_at(moved_too, differs, false);
+      invalid = turned_shells(look);
+    }
     remember_look();
     if (invalid.empty()) return true;
     bool sound = true;
-    for (std::size_t i = 0; i < again.face.size(); ++i)
-      if (invalid[i] && doubtful[i]) bad_[again.face[i]] = 1, seen_[again.face[i]].bad = true, sound = false;
-    for (std::size_t i = again.face.size(); i < all.size(); ++i) singles_to_look_at_[single[i]] = invalid[i];
+    for (std::size_t i = 0; i < look.triangles.size(); ++i) {
+      if (look.face[i] == no_index)
+        singles_to_look_at_[look.single[i]] = invalid[i];
+      else if (invalid[i] && look.doubtful[i])
+        bad_[look.face[i]] = 1, seen_[look.face[i]].bad = true, sound = false;
+    }
     return sound && !moved_too;
   }
   bool any_bad() const { return std::find(bad_.begin(), bad_.end(), 1) != bad_.end(); }
@@ -321,6 +296,69 @@ class Faces {
     return std::all_of(now.begin(), now.end(), [&](const Triangle& t) {
       return std::any_of(these.begin(), these.end(), [&](Index old) { return sorted(list[old]) == sorted(t); });
     });
+  }
+  bool has_moved(const Triangle& t, bool moved_too) const { return moved_too && (rounded_.moved[t[0]] || rounded_.moved[t[1]] || rounded_.moved[t[2]]); }
+
+  void cut_into_triangles() {
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, list.size(), 64), [&](const auto& range) {
+      for (std::size_t f = range.begin(); f < range.end(); ++f) {
+        Face& face = list[f];
+        if (!face.cut.empty()) continue;
+        face.cut = triangulate(rounded_.points, face.ring);
+        face.cut_as_before = (face.whole && face.ring.size() == 4) || same_triangles(rounded_.triangles, face.triangles, face.cut);
+      }
+    });
+  }
+
+  /// Triangles of faces and faces of one triangle, side by side.
+  struct Look {
+    std::vector<Triangle> triangles, at_places;  ///< corners that were doubled where the result touches itself stand at one place
+    std::vector<Index> face, single, piece;      ///< of each, which of the list it is cut from or, where none, which of the rounded result it is
+    std::vector<char> doubtful, suspect;         ///< it is not known to be sound by itself; and that has not been looked at
+  };
+  /// @param differs  of each face of the list, as differs_from_last_look()
+  /// @param near     only what is near suspects; else all in the bounds of what is doubtful. Empty when there is neither
+  Look look_at(bool moved_too, const std::vector<char>& differs, bool near) const {
+    const auto is_doubtful = [&](const Face& face, const Triangle& t) { return !face.cut_as_before || has_moved(t, moved_too); };
+    const auto is_suspect = [&](std::size_t f, const Triangle& t) { return looks_ == 0 ? is_doubtful(list[f], t) : differs[f] != 0; };
+    std::vector<Box3> boxes;
+    for (std::size_t f = 0; f < list.size(); ++f)
+      for (const Triangle& t : list[f].cut)
+        if (is_suspect(f, t) || (!near && is_doubtful(list[f], t))) boxes.push_back(box_of(rounded_.points, t));
+    for (Index t : triangles)
+      if (singles_to_look_at_[t] || (!near && has_moved(rounded_.triangles[t], moved_too))) boxes.push_back(box_of(rounded_.points, rounded_.triangles[t]));
+    if (!near) {
+      Box3 all;
+      for (const Box3& box : boxes) all.add(box);
+      boxes = {all};
+    }
+    const BoxCover around(std::move(boxes));
+    Look look;
+    if (around.empty()) return look;
+    const auto add = [&](const Triangle& t, Index face, Index single, bool doubtful, bool suspect) {
+      if (!around.may_overlap(box_of(rounded_.points, t))) return;
+      look.triangles.push_back(t);
+      look.at_places.push_back({separated_.place[t[0]], separated_.place[t[1]], separated_.place[t[2]]});
+      look.face.push_back(face);
+      look.single.push_back(single);
+      look.piece.push_back(rounded_.provenance[face == no_index ? single : list[face].triangles[0]].piece);
+      look.doubtful.push_back(doubtful);
+      look.suspect.push_back(suspect);
+    };
+    for (Index f = 0; f < list.size(); ++f)
+      for (const Triangle& t : list[f].cut) add(t, f, no_index, is_doubtful(list[f], t), is_suspect(f, t));
+    for (Index t : triangles) add(rounded_.triangles[t], no_index, t, has_moved(rounded_.triangles[t], moved_too), singles_to_look_at_[t]);
+    return look;
+  }
+  /// Shells of a few units in the last place are turned inside out by taking one vertex out of an edge.
+  std::vector<char> turned_shells(const Look& look) const {
+    std::vector<char> moved(look.triangles.size(), 0), changed(rounded_.points.size(), 0);
+    for (std::size_t i = 0; i < look.triangles.size(); ++i)
+      for (Index v : look.at_places[i]) {
+        if (rounded_.moved[v]) moved[i] = 1;
+        if (look.doubtful[i] || look.suspect[i]) changed[v] = 1;
+      }
+    return in_turned_shells(rounded_.points, look.at_places, look.piece, moved, changed);
   }
   /// Triangles at an edge with more than two of them: an edge inside one polygon may join the same two vertices as
   /// another edge does.
@@ -356,10 +394,13 @@ class Faces {
     if (f == no_index) return;
     const Vec3& first = p.points[p.first_corner[f]];
     const auto it = std::find_if(face.ring.begin(), face.ring.end(), [&](Index v) { return rounded_.points[v] == first; });
-    if (it != face.ring.end()) std::rotate(face.ring.begin(), it, face.ring.end());
+    if (it == face.ring.end() || it == face.ring.begin()) return;
+    std::rotate(face.ring.begin(), it, face.ring.end());
+    face.cut.clear();
   }
 
-  void take_out(Index v, Face& f, Face& g, double tolerance) {
+  void take_out(Index v, Index of_f, Index of_g, double tolerance) {
+    Face &f = list[of_f], &g = list[of_g];
     if (f.ring.size() < 4 || g.ring.size() < 4) return;
     auto neighbours = [&](const Face& face) {
       const auto at = static_cast<std::size_t>(std::find(face.ring.begin(), face.ring.end(), v) - face.ring.begin());
@@ -373,8 +414,11 @@ class Faces {
     const double length = (q - p).norm(), share = (x - p).dot(q - p) / (length * length);
     if (!(share > 0 && share < 1) || (p + share * (q - p) - x).norm() > tolerance) return;
     if (sources_.has_corner(f.part, f.source, x) || sources_.has_corner(g.part, g.source, x)) return;
-    std::erase(f.ring, v);
-    std::erase(g.ring, v);
+    for (const Index face : {of_f, of_g}) {
+      bent_.try_emplace(face, list[face].ring);
+      std::erase(list[face].ring, v);
+      list[face].cut.clear();
+    }
     if (scored.erase(std::minmax({a, v})) + scored.erase(std::minmax({v, b})) > 0) scored.insert(std::minmax({a, b}));
   }
 
@@ -408,6 +452,7 @@ class Faces {
   const Rounded& rounded_;
   const Separated& separated_;
   const Sources& sources_;
+  std::map<Index, std::vector<Index>> bent_;  ///< faces that were straightened, as they were before
   std::vector<char> bad_;                ///< of each face, by the last look
   int looks_ = 0;
   std::vector<Seen> seen_;               ///< by the last look
@@ -502,12 +547,11 @@ bool assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   // What does not come out sound goes back to the triangles it was made of. Straightening changes both sides of an
   // edge, so it starts anew each time, and is given up before joining is.
   for (int round = 0;; ++round) {
-    const std::vector<Face> bent = faces.list;
     const auto scored = faces.scored;
     if (round < 3) faces.straighten(std::max(settings.tolerance, rounding));
     if (faces.is_sound(unproven, control)) break;
     if (unproven && (round == 3 || !faces.any_bad())) return false;
-    faces.list = bent;
+    faces.bend_again();
     faces.scored = scored;
     faces.put_back();
   }

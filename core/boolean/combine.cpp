@@ -132,6 +132,22 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
   }
 }
 
+/// Which faces of a result have a corner where settling has made or changed a triangle.
+std::vector<char> settled_faces(const Rounded& rounded, const Mesh& mesh) {
+  const auto before = [](const Vec3& p, const Vec3& q) { return std::tie(p.x(), p.y(), p.z()) < std::tie(q.x(), q.y(), q.z()); };
+  std::vector<Vec3> places;
+  for (std::size_t i = 0; i < rounded.triangles.size(); ++i)
+    if (rounded.provenance[i].settled)
+      for (Index v : rounded.triangles[i]) places.push_back(rounded.points[v]);
+  std::sort(places.begin(), places.end(), before);
+  std::vector<char> settled(mesh.face_count(), 0);
+  tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(mesh.face_count()), 4096), [&](const auto& range) {
+    for (Index f = range.begin(); f < range.end(); ++f)
+      for (Index v : mesh.face(f)) settled[f] = settled[f] || std::binary_search(places.begin(), places.end(), mesh.positions[v], before);
+  });
+  return settled;
+}
+
 /// @param all_near  look at every triangle one by one
 /// @param passes  of contact, as long as they change something: each is offered the points of the last one. With none nothing
 ///                is made to meet; skins are dissolved all the same
@@ -215,14 +231,20 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       result.report = before;
       if (!stage("assemble", 1, [&] { return assemble(parts, names, pass.rounded, {how, contact, near_misses || rounds > 0 ? tolerance : 0}, result, control); }))
         return false;
-      // Where rounding had to be settled, or solids touch, the whole result is looked at again by other code.
+      // Where rounding had to be settled, or solids touch, the result is looked at again by other code; for crossings, what is not as the
+      // first look found it good.
       const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
                                        [](const auto& done) { return done.note == &contact_edges; });
       if (how == Assembly::anyhow || (rounds == 0 && !touches) || opens || result.mesh.empty()) return true;
-      return stage("check", 1, [&] { return is_sound(result.mesh, result.piece, result.pieces, control.stop); });
+      return stage("check", 1, [&] {
+        const std::vector<char> settled = touches ? std::vector<char>() : settled_faces(pass.rounded, result.mesh);
+        return is_sound(result.mesh, result.piece, result.pieces, control.stop, settled);
+      });
     };
+    // Of so many points rounding is about sure to spoil some.
+    constexpr std::ptrdiff_t many_points = 100'000;
     auto is_sound_at_once = [&] {
-      if (may_be_unsound || pass.pieces > 1 || opens || is_tangled(pass.rounded)) return false;
+      if (std::count(pass.rounded.moved.begin(), pass.rounded.moved.end(), 1) > many_points || may_be_unsound || pass.pieces > 1 || opens || is_tangled(pass.rounded)) return false;
       try {
         return is_assembled(Assembly::unproven, 0);
       } catch (const Contradiction&) {

@@ -9,7 +9,7 @@
 #include "core/boolean/contradiction.h"
 #include "core/boolean/soup.h"
 #include "core/mesh/bvh.h"
-#include "core/mesh/broad_phase.h"
+#include "core/mesh/box_cover.h"
 #include "core/mesh/bucket_sort.h"
 #include "core/mesh/weld.h"
 
@@ -51,16 +51,11 @@ Candidates candidates(const Soup& soup, double margin, const std::vector<Index>*
     for (std::size_t k = 0; k < parts; ++k)
       for (const auto& [from, to] : {std::pair(&b.all[k], &bounds.all[k]), std::pair(&b.changed[k], &bounds.changed[k])})
         if (!from->empty()) to->add(from->lo), to->add(from->hi);
-  std::vector<std::vector<Box3>> others(parts);
+  std::vector<std::vector<Box3>> common = common_boxes(bounds.all, margin);
+  std::vector<BoxCover> others;
   for (std::size_t k = 0; k < parts; ++k) {
-    for (std::size_t j = 0; j < parts; ++j) {
-      if (j == k) continue;
-      Box3 common;
-      common.lo = bounds.all[k].lo.cwiseMax(bounds.all[j].lo).array() - margin;
-      common.hi = bounds.all[k].hi.cwiseMin(bounds.all[j].hi).array() + margin;
-      if ((common.lo.array() <= common.hi.array()).all()) others[k].push_back(common);
-    }
-    if (!bounds.changed[k].empty()) others[k].push_back(bounds.changed[k]);
+    common[k].push_back(bounds.changed[k]);
+    others.emplace_back(std::move(common[k]));
   }
   std::vector<Candidates> chosen(of_block.size());
   tbb::parallel_for(std::size_t{0}, chosen.size(), [&](std::size_t b) {
@@ -68,9 +63,7 @@ Candidates candidates(const Soup& soup, double margin, const std::vector<Index>*
       const Index i = triangle(k);
       if (left_out(i)) continue;
       const Box3 box = box_of(soup.points, soup.triangles[i]);
-      const auto& near = others[soup.part[i]];
-      if (!soup.parts[soup.part[i]].crosses_itself && std::none_of(near.begin(), near.end(), [&](const Box3& o) { return overlap(box, o); }))
-        continue;
+      if (!soup.parts[soup.part[i]].crosses_itself && !others[soup.part[i]].may_overlap(box)) continue;
       chosen[b].triangles.push_back(i);
       chosen[b].boxes.push_back(box);
     }

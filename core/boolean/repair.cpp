@@ -108,6 +108,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
       if (rounds > 0 && RepairSettings::least_patience * trouble >= patience * last_trouble) throw GivenUp(diverges);
     }
     last_trouble = trouble;
+    for (std::size_t i = 0; i < near.size(); ++i) pass.rounded.provenance[i].looked_at = !near[i];
     Soup again = soup_again(std::move(pass.rounded), std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, float_contact_bits(level, rounds))
                                       : std::min(std::ldexp(step, contact_bits(level, rounds)), max_repair_contact * extent);
@@ -124,6 +125,8 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
       if (k > 0) pairs = find_pairs(again, {tolerance, nullptr, max_pairs}, control);
       if (!make_contact(again, pairs, tolerance, 0, control).changed) break;
       changed_by_contact = true;
+      for (std::size_t i = 0; i < again.triangles.size(); ++i)
+        if (again.needs_self_test[i]) again.provenance[i].looked_at = false;
       if (again.triangles.size() > max_triangles) throw Contradiction(diverges);
     }
     if (changed_by_contact) {
@@ -144,6 +147,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     const std::size_t max_points = (to_float ? 16 : 4) * again.points.size() + 4'000;
     pass = arrange(again, std::move(pairs), classifier, to_float, {.met = max_points}, stage, control);
     pass.pieces = before;
+    for (FaceProvenance& t : pass.rounded.provenance) t.settled = t.settled || !t.looked_at;
   }
 }
 

@@ -42,7 +42,7 @@ void merge_equal(Rounded& out) {
   for (std::size_t i = 0; i < out.triangles.size(); ++i) {
     Triangle t = out.triangles[i];
     for (Index& v : t)
-      if (now[v] != no_index) v = now[v];
+      if (now[v] != no_index) v = now[v], out.provenance[i].looked_at = false;
     if (t[0] == t[1] || t[1] == t[2] || t[2] == t[0]) continue;
     out.triangles[kept] = t;
     out.provenance[kept++] = out.provenance[i];
@@ -149,7 +149,7 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
       return std::pair(soup.provenance[a.triangle].origin, a.triangle) < std::pair(soup.provenance[b.triangle].origin, b.triangle);
     });
     FaceProvenance provenance = soup.provenance[own.triangle];
-    provenance.whole = false;
+    provenance.whole = provenance.looked_at = false;
     provenance.flipped = provenance.flipped == own.same_way;
     provenance.scored = scored_face[f];
     for (const auto& s : sources) add_bits(provenance.scored, s.scored);
@@ -174,8 +174,17 @@ std::vector<char> at_points(const Rounded& rounded, auto&& is_such) {
       if (is_such(v)) marked[i] = 1;
   return marked;
 }
-std::vector<char> suspects(const Rounded& rounded) {
+std::vector<char> at_moved(const Rounded& rounded) {
   return at_points(rounded, [&](Index v) { return rounded.moved[v] != 0; });
+}
+/// Two triangles that were both there at the last look, which found nothing about them, and are as they were are known to go together.
+std::vector<char> suspects(const Rounded& rounded) {
+  std::vector<char> marked = at_moved(rounded);
+  for (std::size_t i = 0; i < marked.size(); ++i) {
+    const Triangle& t = rounded.triangles[i];
+    if (rounded.provenance[i].looked_at && !rounded.inexact[t[0]] && !rounded.inexact[t[1]] && !rounded.inexact[t[2]]) marked[i] = 0;
+  }
+  return marked;
 }
 std::vector<Index> pieces_of(const Rounded& rounded) {
   std::vector<Index> piece;
@@ -190,7 +199,7 @@ std::vector<char> find_invalid_after_rounding(const Rounded& rounded, const Cont
   std::vector<char> invalid = find_invalid_triangles(rounded.points, rounded.triangles, pieces_of(rounded), suspects(rounded), Across::yes, control,
                                                      at_points(rounded, [&](Index v) { return rounded.merged[v]; }));
   if (invalid.empty()) invalid = at_confused_edges(rounded);
-  if (invalid.empty()) invalid = in_turned_shells(rounded.points, rounded.triangles, pieces_of(rounded), suspects(rounded), rounded.inexact);
+  if (invalid.empty()) invalid = in_turned_shells(rounded.points, rounded.triangles, pieces_of(rounded), at_moved(rounded), rounded.inexact);
   return invalid.empty() ? invalid : with_neighbours(rounded.points, rounded.triangles, invalid, control);
 }
 

@@ -14,6 +14,8 @@ struct FaceProvenance {
   bool whole = true;         ///< it is that triangle, nothing has cut it
   bool flipped = false;      ///< it runs the other way round
   bool trimmed = false;      ///< an open trim takes it away in the end
+  bool settled = false;      ///< settling has made or changed it
+  bool looked_at = false;    ///< as it is now, it has been looked at with all others, and rounding had broken nothing about it
   unsigned char scored = 0;  ///< bit k: a score drew the edge from corner k to corner k + 1
   unsigned char non_manifold_edges = 0;  ///< bit k: other faces of the result touch that edge
 };

@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <numeric>
 
-#include "core/mesh/broad_phase.h"
+#include "core/mesh/box_cover.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/union_find.h"
 
@@ -283,22 +283,14 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
   };
   // Blocks of triangles within the bounds of another part first, then those near a block of one, then their
   // triangles.
-  std::vector<std::vector<Box3>> others(parts.size());
-  auto in_bounds = [&](Index k, const Box3& own) {
-    return std::any_of(others[k].begin(), others[k].end(), [&](const Box3& box) { return overlap(box, own); });
-  };
+  std::vector<Box3> bounds;
+  for (const PreparedPtr& part : parts) bounds.push_back(part->box);
+  std::vector<BoxCover> others;
+  for (std::vector<Box3>& common : common_boxes(bounds, margin)) others.emplace_back(std::move(common));
   Items blocks;
-  for (Index k = 0; k < parts.size(); ++k) {
-    const Prepared& part = *parts[k];
-    for (Index j = 0; j < parts.size(); ++j) {
-      if (j == k) continue;
-      const Box3 common{part.box.lo.cwiseMax(parts[j]->box.lo).array() - margin,
-                        part.box.hi.cwiseMin(parts[j]->box.hi).array() + margin};
-      if ((common.lo.array() <= common.hi.array()).all()) others[k].push_back(common);
-    }
-    for (Index b = 0; b < part.blocks.size(); ++b)
-      if (in_bounds(k, part.blocks[b])) blocks.add(k, b, part.blocks[b]);
-  }
+  for (Index k = 0; k < parts.size(); ++k)
+    for (Index b = 0; b < parts[k]->blocks.size(); ++b)
+      if (others[k].may_overlap(parts[k]->blocks[b])) blocks.add(k, b, parts[k]->blocks[b]);
   blocks.keep(broad_phase(blocks.box, blocks.part, margin));
   check_stop(control);
   Items triangles;
@@ -306,7 +298,7 @@ std::vector<std::vector<Index>> find_meeting(const std::vector<PreparedPtr>& par
     const Index k = blocks.part[n];
     const auto [begin, end] = triangles_of(*parts[k], blocks.number[n]);
     for (Index t = begin; t < end; ++t)
-      if (const Box3 box = box_of(*parts[k], t); in_bounds(k, box)) triangles.add(k, t, box);
+      if (const Box3 box = box_of(*parts[k], t); others[k].may_overlap(box)) triangles.add(k, t, box);
   }
   triangles.keep(broad_phase(triangles.box, triangles.part, margin));
   check_stop(control);

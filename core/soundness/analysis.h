@@ -33,6 +33,7 @@ struct Analysis {
   double tolerance;  ///< mesh units, at least 0; families that decide exactly do not look at it
   std::stop_token stop;
   std::span<const char> scope = {};  ///< as CheckSettings::scope: what hangs off reaches no farther
+  std::span<const char> crossings_of = {};  ///< per face: only these are looked at for crossings, with all others; empty: all
   TriangleList triangles;
   WeldMap positions;             ///< vertices by bit-equal position
   EdgeTable edges;               ///< by vertex

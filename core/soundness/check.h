@@ -35,6 +35,7 @@ SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Ind
 
 /// The answer of check_pieces() alone: what tells at once that a mesh is not sound comes first, and what does not decide the
 /// verdict is not looked for.
-bool is_sound(const Mesh& mesh, std::span<const Index> piece, Index pieces, const std::stop_token& stop = {});
+/// @param crossings_of  per face: only whether these cross any others is not known yet; empty: nothing is
+bool is_sound(const Mesh& mesh, std::span<const Index> piece, Index pieces, const std::stop_token& stop = {}, std::span<const char> crossings_of = {});
 
 }  // namespace anvil

@@ -8,8 +8,9 @@
 namespace anvil {
 namespace {
 
-bool is_sound_alone(const Mesh& mesh, const std::stop_token& stop) {
-  const Analysis analysis(mesh, 0, stop);
+bool is_sound_alone(const Mesh& mesh, std::span<const char> crossings_of, const std::stop_token& stop) {
+  Analysis analysis(mesh, 0, stop);
+  analysis.crossings_of = crossings_of;
   if (analysis.open_edge_count > 0 || analysis.non_manifold_edge_count > 0) return false;
   std::vector<const Family*> decisive;
   for (const Family* family : family_table())
@@ -21,10 +22,14 @@ bool is_sound_alone(const Mesh& mesh, const std::stop_token& stop) {
 
 }  // namespace
 
-bool is_sound(const Mesh& mesh, std::span<const Index> piece, Index pieces, const std::stop_token& stop) {
-  if (pieces < 2) return is_sound_alone(mesh, stop);
-  for (const SubMesh& one : take_apart(mesh, piece, pieces))
-    if (!is_sound_alone(one.mesh, stop)) return false;
+bool is_sound(const Mesh& mesh, std::span<const Index> piece, Index pieces, const std::stop_token& stop, std::span<const char> crossings_of) {
+  if (pieces < 2) return is_sound_alone(mesh, crossings_of, stop);
+  for (const SubMesh& one : take_apart(mesh, piece, pieces)) {
+    std::vector<char> own;
+    if (!crossings_of.empty())
+      for (Index f : one.faces) own.push_back(crossings_of[f]);
+    if (!is_sound_alone(one.mesh, own, stop)) return false;
+  }
   return true;
 }
 

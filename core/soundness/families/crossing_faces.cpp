@@ -5,7 +5,9 @@
 
 #include <algorithm>
 
+#include "core/mesh/bvh.h"
 #include "core/mesh/charts.h"
+#include "core/mesh/near_marked.h"
 #include "core/mesh/triangles_cross.h"
 #include "core/mesh/union_find.h"
 #include "core/soundness/analysis.h"
@@ -77,17 +79,23 @@ std::vector<std::vector<Index>> crossing_lines(const Analysis& a, const std::vec
 std::vector<Defect> find_crossings(const Analysis& a) {
   const std::vector<Triangle> triangles = by_position(a);
   tbb::enumerable_thread_specific<std::vector<Pair>> parts;
-  for_each_possible_crossing(
-      a.mesh.positions, triangles, opposites(a, triangles),
-      [&](Index i, Index j) {
-        if (a.degenerate[i] || a.degenerate[j]) return;  // reported as zero-area faces
-        // Triangles on the same corners are doubled faces, where they are whole faces.
-        if (!on_same_corners(triangles[i], triangles[j]) && !triangles_cross(a.mesh.positions, triangles[i], triangles[j])) return;
-        const Index f = a.triangles.face[i], g = a.triangles.face[j];
-        if (f != g && same_ring(a, f, g)) return;
-        parts.local().push_back({std::min(f, g), std::max(f, g)});
-      },
-      a.stop);
+  const auto look = [&](Index i, Index j) {
+    if (a.degenerate[i] || a.degenerate[j]) return;  // reported as zero-area faces
+    // Triangles on the same corners are doubled faces, where they are whole faces.
+    if (!on_same_corners(triangles[i], triangles[j]) && !triangles_cross(a.mesh.positions, triangles[i], triangles[j])) return;
+    const Index f = a.triangles.face[i], g = a.triangles.face[j];
+    if (f != g && same_ring(a, f, g)) return;
+    parts.local().push_back({std::min(f, g), std::max(f, g)});
+  };
+  if (a.crossings_of.empty()) {
+    for_each_possible_crossing(a.mesh.positions, triangles, opposites(a, triangles), look, a.stop);
+  } else {
+    std::vector<char> marked;
+    for (Index f : a.triangles.face) marked.push_back(a.crossings_of[f]);
+    const NearMarked about(a.mesh.positions, triangles, marked);
+    if (!about.triangles.empty())
+      Bvh(a.mesh.positions, about.triangles, 0, about.groups).for_each_pair([&](Index i, Index j) { look(about.chosen[i], about.chosen[j]); }, a.stop);
+  }
   std::vector<Pair> pairs;
   for (const auto& part : parts) pairs.insert(pairs.end(), part.begin(), part.end());
   if (pairs.empty()) return {};
