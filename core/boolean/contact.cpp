@@ -111,14 +111,58 @@ std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, c
 
 class Contacts {
  public:
+  /// What some pairs of triangles have to tell of each other.
+  struct Found {
+    struct Crossing {
+      EdgeKey here, there;
+      Vec3 at;
+    };
+    std::vector<Cuts::EdgePoint> edge_points;
+    std::vector<Cuts::FacePoint> face_points;
+    std::vector<Cuts::Segment> segments;
+    std::vector<Crossing> crossings;
+    std::vector<Index> touched, nearly;
+    bool any_inexact = false;
+
+    void touch(Index i) { touched.push_back(i); }
+    void note_moved(Index i, double by) {
+      if (by > 0) nearly.push_back(i);
+    }
+  };
+
   Contacts(Soup& soup, double tolerance) : soup_(soup), tolerance_(tolerance), given_points_(soup.points.size()) {}
   std::size_t given_points() const { return given_points_; }
+
+  /// Looks at pairs on all cores and takes what was found in their order.
+  /// @param look  look(number of the pair, Found&)
+  void for_each(std::size_t pairs, auto&& look) {
+    constexpr std::size_t chunk = 4096;
+    std::vector<Found> found((pairs + chunk - 1) / chunk);
+    tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t n) {
+      for (std::size_t k = n * chunk; k < std::min(pairs, (n + 1) * chunk); ++k) look(k, found[n]);
+    });
+    const auto take = [](auto& all, const auto& some) { all.insert(all.end(), some.begin(), some.end()); };
+    for (const Found& some : found) {
+      take(cuts_.edge_points, some.edge_points);
+      take(cuts_.face_points, some.face_points);
+      take(cuts_.segments, some.segments);
+      take(touched_, some.touched);
+      take(nearly_, some.nearly);
+      any_inexact_ = any_inexact_ || some.any_inexact;
+      for (const auto& [here, there, p] : some.crossings) {
+        const auto [it, is_new] = crossings_.try_emplace({here, there}, static_cast<Index>(given_points_ + new_points_.size()));
+        if (is_new) new_points_.push_back(p);
+        cuts_.edge_points.push_back({here.first, here.second, it->second});
+        cuts_.edge_points.push_back({there.first, there.second, it->second});
+      }
+    }
+  }
 
   /// False when a first look tells that vertices_on and edges_past have nothing to do with the triangles of these two.
   bool may_meet(const Face& s, const Face& t) const {
     const Look of_s = look(s, t), of_t = look(t, s);
     if (of_s.is == Look::beyond || of_t.is == Look::beyond) return false;
-    if (of_s.is == Look::near || of_t.is == Look::near) return true;
+    if (of_s.is == Look::near || of_t.is == Look::near) return s.size() != 3 || t.size() != 3 || comes_near(s, t);
     for (std::size_t i = 0; i < of_s.crossing; ++i)
       for (std::size_t j = 0; j < of_t.crossing; ++j) {
         const Index a = s[of_s.edges[i]], b = s[of_s.edges[i] + 1], c = t[of_t.edges[j]], d = t[of_t.edges[j] + 1];
@@ -129,7 +173,7 @@ class Contacts {
   Face face(Index t) const { return {soup_.triangles[t], t, false}; }
 
   /// The vertices of one triangle against the edges and the inside of the other.
-  void vertices_on(Index from, Index onto) {
+  void vertices_on(Index from, Index onto, Found& found) const {
     const Triangle &s = soup_.triangles[from], &t = soup_.triangles[onto];
     const Plane plane = plane_of(t);
     const auto& [origin, normal, length] = plane;
@@ -146,26 +190,26 @@ class Contacts {
         const double off = (at(a) + share * (at(b) - at(a)) - p).norm();
         if (off > tolerance_) continue;
         at_edge = true;
-        any_inexact_ = any_inexact_ || !collinear(at(a), at(b), p);
+        found.any_inexact = found.any_inexact || !collinear(at(a), at(b), p);
         // On a line that only cuts a flat face into triangles, what counts is how far it lay from the face.
-        note_moved(onto, is_seen(onto, k) || !(length > 0) ? off : std::abs(normal.dot(p - origin)) / length);
-        cuts_.edge_points.push_back({edge_key(a, b).first, edge_key(a, b).second, v});
+        found.note_moved(onto, is_seen(onto, k) || !(length > 0) ? off : std::abs(normal.dot(p - origin)) / length);
+        found.edge_points.push_back({edge_key(a, b).first, edge_key(a, b).second, v});
       }
       if (at_edge) {
-        touch(onto);
+        found.touch(onto);
         continue;
       }
       if (!(length > 0) || !is_inside(onto, plane, p, 0)) continue;
-      cuts_.face_points.push_back({soup_.facet_of(onto), v});
-      any_inexact_ = any_inexact_ || orient3d(at(t[0]), at(t[1]), at(t[2]), p) != 0;
-      note_moved(onto, std::abs(normal.dot(p - origin)) / length);
-      touch(onto);
+      found.face_points.push_back({soup_.facet_of(onto), v});
+      found.any_inexact = found.any_inexact || orient3d(at(t[0]), at(t[1]), at(t[2]), p) != 0;
+      found.note_moved(onto, std::abs(normal.dot(p - origin)) / length);
+      found.touch(onto);
     }
   }
 
   /// Triangles of two facets that lie on each other at a common edge: the facets must come out in the same pieces even where
   /// they have all corners in common, and nothing else is found.
-  void lies_on(Index first, Index second) {
+  void lies_on(Index first, Index second, Found& found) const {
     const Triangle &s = soup_.triangles[first], &t = soup_.triangles[second];
     if (std::count_if(s.begin(), s.end(), [&](Index v) { return is_corner(t, v); }) != 2) return;
     const Plane plane = plane_of(s);
@@ -175,13 +219,13 @@ class Contacts {
     if (!is_near(plane, other) || !(plane.normal.dot((b - a).cross(other - a)) > 0)) return;
     auto is_alone = [&](Index i) { return !soup_.is_inner(i, 0) && !soup_.is_inner(i, 1) && !soup_.is_inner(i, 2); };
     if (is_alone(first) && is_alone(second)) return;
-    any_inexact_ = any_inexact_ || orient3d(at(s[0]), at(s[1]), at(s[2]), other) != 0;
-    touch(first);
-    touch(second);
+    found.any_inexact = found.any_inexact || orient3d(at(s[0]), at(s[1]), at(s[2]), other) != 0;
+    found.touch(first);
+    found.touch(second);
   }
 
   /// Edges that pass each other nearer than the tolerance, away from their ends, get a common vertex.
-  void edges_past(Index first, Index second) {
+  void edges_past(Index first, Index second, Found& found) const {
     const Triangle &s = soup_.triangles[first], &t = soup_.triangles[second];
     for (std::size_t j = 0; j < 3; ++j)
       for (std::size_t k = 0; k < 3; ++k) {
@@ -198,21 +242,18 @@ class Contacts {
         for (Index e : {a, b}) near_end = near_end || near(at(e), c, d);
         for (Index e : {c, d}) near_end = near_end || near(at(e), a, b);
         if (near_end) continue;
-        any_inexact_ = any_inexact_ || orient3d(at(a), at(b), at(c), at(d)) != 0;
+        found.any_inexact = found.any_inexact || orient3d(at(a), at(b), at(c), at(d)) != 0;
         const EdgeKey one = edge_key(a, b), two = edge_key(c, d);
         const EdgeKey here = std::min(one, two), there = std::max(one, two);
-        auto [it, is_new] = crossings_.try_emplace({here, there}, static_cast<Index>(given_points_ + new_points_.size()));
-        if (is_new) new_points_.push_back(0.5 * (p + q));
-        cuts_.edge_points.push_back({here.first, here.second, it->second});
-        cuts_.edge_points.push_back({there.first, there.second, it->second});
-        if (is_seen(first, j) && is_seen(second, k)) note_moved(first, (p - q).norm());
-        touch(first);
-        touch(second);
+        found.crossings.push_back({here, there, 0.5 * (p + q)});
+        if (is_seen(first, j) && is_seen(second, k)) found.note_moved(first, (p - q).norm());
+        found.touch(first);
+        found.touch(second);
       }
   }
 
   /// Pieces of the edges of one triangle that lie on the facet of the other become segments there.
-  void edges_along(Index from, Index onto, const PointsAlong& along) {
+  void edges_along(Index from, Index onto, const PointsAlong& along, Found& found) const {
     const Triangle& s = soup_.triangles[from];
     const Index facet = soup_.facet_of(onto);
     const bool by_itself = !soup_.is_inner(onto, 0) && !soup_.is_inner(onto, 1) && !soup_.is_inner(onto, 2);
@@ -226,9 +267,9 @@ class Contacts {
         const std::span<const Place> b = places(facet, next);
         // Neither outside nor along one edge; between two places of a facet that is not convex there may be none of it.
         if (!a.empty() && !b.empty() && !on_one_edge(a, b) && (by_itself || is_inside(onto, plane, 0.5 * (at(last) + at(next)), tolerance_))) {
-          cuts_.segments.push_back({facet, last, next, soup_.facet_of(from), no_index, no_index});
-          touch(from);
-          touch(onto);
+          found.segments.push_back({facet, last, next, soup_.facet_of(from), no_index, no_index});
+          found.touch(from);
+          found.touch(onto);
         }
         last = next;
         a = b;
@@ -343,6 +384,25 @@ class Contacts {
     if (!(any_above && any_below)) return {Look::beyond};
     return look;
   }
+  /// Of two triangles: has one a corner in the box of the other, or do edges of theirs pass near each other?
+  bool comes_near(const Face& s, const Face& t) const {
+    const auto has_corner_in = [&](const Face& in, const Face& of) {
+      Box3 box;
+      for (int k = 0; k < 3; ++k) box.add(at(in[k]));
+      box.lo.array() -= tolerance_;
+      box.hi.array() += tolerance_;
+      for (int k = 0; k < 3; ++k)
+        if (overlap(box, {at(of[k]), at(of[k])})) return true;
+      return false;
+    };
+    if (has_corner_in(s, t) || has_corner_in(t, s)) return true;
+    for (int j = 0; j < 3; ++j)
+      for (int k = 0; k < 3; ++k) {
+        const Index a = s[j], b = s[j + 1], c = t[k], d = t[k + 1];
+        if (overlap(edge_box(a, b, tolerance_), edge_box(c, d, tolerance_)) && lines_are_near(a, b, c, d)) return true;
+      }
+    return false;
+  }
   Box3 edge_box(Index a, Index b, double margin) const {
     Box3 box;
     box.lo = at(a).cwiseMin(at(b)).array() - margin;
@@ -377,10 +437,6 @@ class Contacts {
     return apart * apart <= tolerance_ * tolerance_ * across.squaredNorm() * (1 + 1e-9);
   }
   const Vec3& at(Index v) const { return soup_.points[v]; }
-  void touch(Index i) { touched_.push_back(i); }
-  void note_moved(Index i, double by) {
-    if (by > 0) nearly_.push_back(i);
-  }
   bool near(const Vec3& p, Index a, Index b) const {
     const double share = std::clamp(nearest_on(at(a), at(b), p), 0.0, 1.0);
     return (at(a) + share * (at(b) - at(a)) - p).norm() <= tolerance_;
@@ -679,14 +735,14 @@ ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, doubl
   }
 
   Contacts contacts(soup, tolerance);
-  for (std::size_t k = 0; k < pairs.size(); ++k) {
-    if (!may_meet[k]) continue;
+  contacts.for_each(pairs.size(), [&](std::size_t k, Contacts::Found& found) {
+    if (!may_meet[k]) return;
     const TrianglePair& pair = pairs[k];
-    contacts.vertices_on(pair.s, pair.t);
-    contacts.vertices_on(pair.t, pair.s);
-    contacts.edges_past(pair.s, pair.t);
-    contacts.lies_on(pair.s, pair.t);
-  }
+    contacts.vertices_on(pair.s, pair.t, found);
+    contacts.vertices_on(pair.t, pair.s, found);
+    contacts.edges_past(pair.s, pair.t, found);
+    contacts.lies_on(pair.s, pair.t, found);
+  });
   check_stop(control);
   auto unchanged = [&] {
     soup.needs_self_test = Flags::none();
@@ -699,12 +755,12 @@ ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, doubl
   const auto along = contacts.points_along();
   contacts.mark_touched(involved, along);
   // Only where a triangle has points can an edge of another that is near run along it.
-  for (std::size_t k = 0; k < pairs.size(); ++k) {
-    if (!may_meet[k]) continue;
+  contacts.for_each(pairs.size(), [&](std::size_t k, Contacts::Found& found) {
+    if (!may_meet[k]) return;
     const TrianglePair& pair = pairs[k];
-    if (contacts.is_touched(pair.t)) contacts.edges_along(pair.s, pair.t, along);
-    if (contacts.is_touched(pair.s)) contacts.edges_along(pair.t, pair.s, along);
-  }
+    if (contacts.is_touched(pair.t)) contacts.edges_along(pair.s, pair.t, along, found);
+    if (contacts.is_touched(pair.s)) contacts.edges_along(pair.t, pair.s, along, found);
+  });
   Cuts cuts = contacts.finish(involved);
   std::vector<Index> touched;
   for (Index i : involved)
