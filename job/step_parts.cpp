@@ -75,18 +75,63 @@ bool coarsen_detail(Step& step, const Mesh& part) {
   return true;
 }
 
-std::vector<RepeatedTool> repeated_tools(const StepInput& input) {
+namespace {
+
+/// Does visit(tool) for all tools, trays opened. An Issue for a tray that takes something away: opened, it would not be what it is.
+std::optional<Issue> for_each_opened(const StepInput& input, const std::function<void(const StepInput::Tool&)>& visit) {
+  std::optional<Issue> refused;
+  const auto open = [&](const auto& self, const StepInput::Tool& tool) -> void {
+    if (tool.tray.empty()) visit(tool);
+    for (std::size_t k = 0; k < tool.tray.size(); ++k) {
+      if (k > 0 && tool.tray[k].operation != Operation::unite)
+        refused = Issue{fmt::format("cannot {} inside a tray here", key_of(tool.tray[k].operation)), tool.tray[k].name, {}, "make a part of the tray's parts by Combine first, and add that"};
+      self(self, tool.tray[k]);
+    }
+  };
+  for (const StepInput::Tool& tool : input.tools) open(open, tool);
+  return refused;
+}
+
+}  // namespace
+
+Result<std::vector<RepeatedTool>> repeated_tools(const StepInput& input, bool about_origin) {
   std::vector<RepeatedTool> tools;
   std::size_t opened = 0;
-  const auto add = [&](const auto& self, const StepInput::Tool& tool) -> void {
-    for (const StepInput::Tool& inner : tool.tray) self(self, inner);
-    if (!tool.tray.empty()) return;
+  const auto refused = for_each_opened(input, [&](const StepInput::Tool& tool) {
     Affine own = tool.placement;
-    own.translation().setZero();
+    if (about_origin) own.translation().setZero();
     tools.push_back({tool.mesh, tool.name, own, input.free_of_crossings(++opened)});
-  };
-  for (const StepInput::Tool& tool : input.tools) add(add, tool);
+  });
+  if (refused) return *refused;
   return tools;
+}
+
+Result<StepOutput> repeated(const StepInput& input, std::span<const Affine> places) {
+  const auto tools = repeated_tools(input, false);
+  if (!tools) return tools.issue();
+  const auto count = static_cast<double>(places.size());
+  if (tools->empty()) {
+    if (const auto issue = too_many_copies(input, count, *input.mesh)) return *issue;
+    return as_output(repeat(workpiece(input), places, input.control));
+  }
+  for (const RepeatedTool& tool : *tools)
+    if (const auto issue = too_many_copies(input, count * static_cast<double>(tools->size()), *tool.mesh)) return *issue;
+  std::vector<Affine> of_each;  // the tools take turns
+  for (const Affine& place : places) of_each.insert(of_each.end(), tools->size(), place);
+  return as_output(combine_at_places(workpiece(input), *tools, of_each, *operation_named(input.fields.text("operation")), input.control));
+}
+
+Field repeated_operation() {
+  return choice_field("operation", "Operation", "difference", choices_of({Operation::difference, Operation::unite, Operation::gather, Operation::intersection, Operation::split}),
+                      "What the tools do to the part, where the step has tools: then these are repeated, and not the part.");
+}
+
+Box3 bounds_of_repeated(const StepInput& input) {
+  Box3 box;
+  for_each_opened(input, [&](const StepInput::Tool& tool) {
+    for (const Vec3& p : tool.mesh->positions) box.add(tool.placement * p);
+  });
+  return box.empty() ? bounds(*input.mesh) : box;
 }
 
 std::optional<Issue> too_many_copies(const StepInput& input, double copies, const Mesh& each) {
@@ -105,16 +150,9 @@ std::vector<FieldChoice> choices_of(std::initializer_list<Operation> operations)
 
 Result<std::vector<recast::Part>> opened_parts(const StepInput& input) {
   std::vector<recast::Part> parts{{input.mesh, input.name}};
-  std::optional<Issue> refused;
-  const auto add = [&](const auto& self, const StepInput::Tool& tool) -> void {
+  const auto refused = for_each_opened(input, [&](const StepInput::Tool& tool) {
     if (tool.mesh != nullptr) parts.push_back({tool.mesh, tool.name, tool.placement});
-    for (std::size_t k = 0; k < tool.tray.size(); ++k) {
-      if (k > 0 && tool.tray[k].operation != Operation::unite)
-        refused = Issue{fmt::format("cannot {} inside a tray here", key_of(tool.tray[k].operation)), tool.tray[k].name, {}, "make a part of the tray's parts by Combine first, and add that"};
-      self(self, tool.tray[k]);
-    }
-  };
-  for (const StepInput::Tool& tool : input.tools) add(add, tool);
+  });
   if (refused) return *refused;
   return parts;
 }

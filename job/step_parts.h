@@ -37,8 +37,15 @@ StepOutput remade(const StepInput& input, Mesh mesh, std::span<const Index> sour
 /// StepKind::coarsen for a kind with a field "detail": an eightieth of the part's size, where it is less than half of that.
 bool coarsen_detail(Step& step, const Mesh& part);
 
-/// Tools of the step, trays opened, as they are repeated: each about its own origin.
-std::vector<RepeatedTool> repeated_tools(const StepInput& input);
+/// Tools of the step, trays opened, as they are repeated. An Issue for a tray that takes something away.
+/// @param about_origin  each about its own origin; else from where it stands
+Result<std::vector<RepeatedTool>> repeated_tools(const StepInput& input, bool about_origin);
+/// The part at places, or, of a step with tools, all of these at each place, combined with the part by the operation that the step's field of that name has.
+Result<StepOutput> repeated(const StepInput& input, std::span<const Affine> places);
+/// That field.
+Field repeated_operation();
+/// What is repeated, in the part's frame.
+Box3 bounds_of_repeated(const StepInput& input);
 
 /// Why so many copies cannot be made: more than 20 000, or than 20 million triangles together. @param each  the mesh of one, or the largest of several
 std::optional<Issue> too_many_copies(const StepInput& input, double copies, const Mesh& each);

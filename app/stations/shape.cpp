@@ -47,19 +47,27 @@ void take_up(MainWindow& window, Session& session, PartId part, const Step& step
   session.say(next);
 }
 
+/// Kinds that repeat the part where they have no tools.
+bool repeats_part(const StepKind& kind) { return &kind == &steps::array || &kind == &steps::ring; }
+
 /// Steps with tools: the first chosen part is worked on, the others are its tools.
 void add_with_tools(MainWindow& window, Session& session, const StepKind& kind) {
   const std::vector<PartId> chosen = session.selection();
   if (chosen.size() < 2) return session.complain({"needs a part and at least one tool", kind.label, {}, "choose the part first, then Ctrl+click what is to be repeated"});
   StepId id = 0;
-  Result<Job> job = edit::add_step(session.job(), chosen.front(), step_for(session, chosen.front(), kind), &id, session.new_step_place());
+  Step step = step_for(session, chosen.front(), kind);
+  // Rows of tools go by the size of these.
+  if (const PartResult tool = session.result(chosen[1]); repeats_part(kind) && kind.suit != nullptr && tool.evaluated && !tool.evaluated->mesh->empty())
+    kind.suit(step, *tool.evaluated->mesh);
+  Result<Job> job = edit::add_step(session.job(), chosen.front(), step, &id, session.new_step_place());
   if (job) job = edit::add_tools(*job, id, {chosen.begin() + 1, chosen.end()}, Operation::difference);
   if (!session.commit(label_of(kind), job)) return;
   session.chooser().stop();
   window.hide_issue();
   session.select({chosen.front()});
   session.set_active_step(id);
-  session.say(QObject::tr("Its numbers stand in the card on the left"));
+  session.say(repeats_part(kind) ? QObject::tr("Drag a bar in the view · its numbers stand in the card on the left · Escape: done")
+                                 : QObject::tr("Its numbers stand in the card on the left"));
 }
 
 }  // namespace
@@ -67,7 +75,7 @@ void add_with_tools(MainWindow& window, Session& session, const StepKind& kind) 
 void add_step(MainWindow& window, Session& session, const StepKind& kind) {
   if (kind.tools == ToolRule::needed || (kind.tools == ToolRule::welcome && session.selection().size() > 1)) return add_with_tools(window, session, kind);
   // Of a chosen tool a pattern is meant, not of the part that it is used on: it stays one tool, like a tray.
-  const bool repeats = &kind == &steps::array || &kind == &steps::ring;
+  const bool repeats = repeats_part(kind);
   if (repeats && session.selection().size() == 1 && session.job().is_tool(session.chosen())) session.open_own_recipe(true);
   const PartId owner = session.recipe_owner();
   const Step step = step_for(session, owner, kind);

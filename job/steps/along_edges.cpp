@@ -26,7 +26,9 @@ Result<StepOutput> run(const StepInput& input) {
   if (settings.count == 0)
     if (const auto issue = too_many_copies(input, length / settings.distance, Mesh())) return *issue;
   const std::vector<Affine> places = chain_places(*input.mesh, pairs, vertex_normals(*input.mesh), settings);
-  const std::vector<RepeatedTool> tools = repeated_tools(input);
+  const auto given = repeated_tools(input, true);
+  if (!given) return given.issue();
+  const std::vector<RepeatedTool>& tools = *given;
   if (tools.empty()) return Issue{"has no tool to repeat", input.name, {}, "add one to the step's card"};
   for (const RepeatedTool& tool : tools)
     if (const auto issue = too_many_copies(input, static_cast<double>(places.size()), *tool.mesh)) return *issue;

@@ -1,7 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Array: the part repeated in a box grid.
-#include "core/shape/array.h"
-
 #include "job/step_parts.h"
 
 namespace anvil {
@@ -9,12 +7,12 @@ namespace {
 
 Result<StepOutput> run(const StepInput& input) {
   const Vec3 &counts = input.fields.vector("count"), &spacing = input.fields.vector("spacing");
-  if (const auto issue = too_many_copies(input, counts.prod(), *input.mesh)) return *issue;
+  if (const auto issue = too_many_copies(input, counts.prod(), Mesh())) return *issue;
   for (int k = 0; k < 3; ++k)
     if (counts[k] > 1 && spacing[k] == 0) return Issue{"has copies at one place", input.name, {}, "choose a spacing along each axis that has several"};
-  Result<StepOutput> output = as_output(repeat(workpiece(input), grid_places(counts, spacing), input.control));
+  Result<StepOutput> output = repeated(input, grid_places(counts, spacing));
   if (!output) return output;
-  const Vec3 middle = bounds(*input.mesh).centre();
+  const Vec3 middle = bounds_of_repeated(input).centre();
   for (int k = 0; k < 3; ++k) {
     // The second copy holds the spacing, the last one the count; where there is one alone, it is drawn out of it.
     const Vec3 step = Vec3::Unit(k) * (spacing[k] == 0 ? 1 : spacing[k]);
@@ -26,9 +24,9 @@ Result<StepOutput> run(const StepInput& input) {
 
 }  // namespace
 
-const StepKind steps::array = {"array", "Array", "array", "shape", "Repeat the part in rows, columns and layers.", ToolRule::none,
+const StepKind steps::array = {"array", "Array", "array", "shape", "Repeat the part, or tools in it, in rows, columns and layers.", ToolRule::welcome,
                                {counts_field("count", "Count", Vec3(3, 1, 1), 1, 10000, "How many along each axis."),
-                                offset_field("spacing", "Spacing", Vec3(20, 20, 20), "From copy to copy along each axis; negative goes the other way.")},
+                                offset_field("spacing", "Spacing", Vec3(20, 20, 20), "From copy to copy along each axis; negative goes the other way."), repeated_operation()},
                                run, 20, "N",
     [](Step& step, const Mesh& part) { set_field(step, "spacing", Vec3((1.25 * bounds(part).size()).array().ceil())); }};
 

@@ -30,7 +30,9 @@ Result<StepOutput> run(const StepInput& input) {
   settings.seed = static_cast<std::uint64_t>(input.fields.number("seed"));
   if (settings.count == 0 && settings.distance == 0) return Issue{"has neither a number nor a distance", input.name, {}, "give one of them"};
   if (settings.min_size > settings.max_size) return Issue{"has a smallest size above the largest", input.name, {}, "exchange them"};
-  const std::vector<RepeatedTool> tools = repeated_tools(input);
+  const auto given = repeated_tools(input, true);
+  if (!given) return given.issue();
+  const std::vector<RepeatedTool>& tools = *given;
   if (tools.empty()) return Issue{"has no tool to scatter", input.name, {}, "add one to the step's card"};
   // Discs cover about seven tenths of a surface that they fill by chance.
   const double room = settings.distance > 0 ? surface_area(*input.mesh) / (settings.distance * settings.distance) : 1e300;

@@ -359,6 +359,32 @@ TEST_CASE("of a chosen tool an array makes a pattern, which the part follows") {
   CHECK(is_sound(d, 1));
 }
 
+TEST_CASE("a part and a tool chosen, an array repeats the tool in the step; taken out of it, the part") {
+  Driver d;
+  box_and_cylinder(d);
+  d.type(d.widget(QStringLiteral("dimension_2_diameter")), QStringLiteral("6"));
+  d.session().select({1, 2});
+  d.key(Qt::Key_3, Qt::ControlModifier);
+  d.key(Qt::Key_N);
+  d.settle();
+  const Step& step = last_step(d, 1);
+  REQUIRE(step.kind == &steps::array);
+  REQUIRE(step.tools.size() == 1);
+  CHECK(d.job().at(2).recipe.empty());
+  type_at_grip(d, "spacing", QStringLiteral("8"), 0);
+  CHECK(std::get<Vec3>(field(d, 1, "spacing")).x() == 8);
+  // Three holes: in the middle, and at 8 and 16 to the right.
+  CHECK(d.volume(1) == Approx(40 * 40 * 20 - 3 * polygon_area(64, 3) * 20));
+  CHECK(is_sound(d, 1));
+  type_at_grip(d, "count", QStringLiteral("2"), 0);
+  CHECK(d.volume(1) == Approx(40 * 40 * 20 - 2 * polygon_area(64, 3) * 20));
+  d.session().select({1, 2});
+  d.key(Qt::Key_N, Qt::ShiftModifier);
+  d.settle();
+  REQUIRE(last_step(d, 1).kind == &steps::ring);
+  CHECK(last_step(d, 1).tools.size() == 1);
+}
+
 TEST_CASE("tools are scattered over a part and along its edges, from the parts that are chosen") {
   Driver d;
   const PartId box = a_box(d);

@@ -516,13 +516,36 @@ TEST_CASE("steps that repeat refuse what would fill the memory, and say what to 
   }
 }
 
+TEST_CASE("rows and rings of tools take all of them to each place, each with what it is") {
+  const auto slab = shared(stock("box", {200, 60, 10}));
+  const auto pin = shared(stock("cylinder", {4, 30, 24})), cube = shared(stock("box", {6, 6, 30}));
+  const auto run = [&](const StepKind& kind, std::initializer_list<std::pair<const char*, FieldValue>> values) {
+    const Step step = with(kind, values);
+    StepInput input{slab, "slab", {}, step.values(), [](std::size_t) { return true; }};
+    input.tools.push_back({pin, Affine(Eigen::Translation3d(-80, -15, 0)), Operation::difference, "pin"});
+    input.tools.push_back({cube, Affine(Eigen::Translation3d(-80, 15, 0)), Operation::difference, "cube"});
+    return *kind.run(input);
+  };
+  const double holes = polygon_area(24, 2) * 10 + 6 * 6 * 10;
+  const StepOutput rows = run(steps::array, {{"count", Vec3(5, 1, 1)}, {"spacing", Vec3(20, 0, 0)}});
+  CHECK(signed_volume(rows.mesh) == Approx(200 * 60 * 10 - 5 * holes).epsilon(1e-9));
+  std::array<int, 3> faces{};
+  for (Index input : rows.sources.input) ++faces.at(input);
+  CHECK(faces[1] == 5 * 24);
+  CHECK(faces[2] == 5 * 4);
+  const StepOutput turned = run(steps::ring, {{"count", 2.0}, {"angle", 180.0}});
+  CHECK(signed_volume(turned.mesh) == Approx(200 * 60 * 10 - 2 * holes).epsilon(1e-9));
+  const StepOutput kept = run(steps::array, {{"count", Vec3(5, 1, 1)}, {"spacing", Vec3(20, 0, 0)}, {"operation", std::string("intersection")}});
+  CHECK(signed_volume(kept.mesh) == Approx(5 * holes).epsilon(1e-9));
+}
+
 TEST_CASE("what opens trays refuses one that takes something away, and says what to do") {
   const auto box = shared(stock("box", {10, 10, 10}));
-  for (const StepKind* kind : {&steps::voxel_combine, &steps::recast}) {
+  for (const StepKind* kind : {&steps::voxel_combine, &steps::recast, &steps::array, &steps::ring, &steps::scatter}) {
     const FieldValues values = initial_values(kind->fields);
     StepInput::Tool tray{nullptr, Affine::Identity(), Operation::unite, "tray", {}};
     for (const Operation operation : {Operation::difference, Operation::difference}) tray.tray.push_back({box, Affine(Eigen::Translation3d(3, 3, 3)), operation, "inner", {}});
-    StepInput input{box, "box", {tray}, {kind->fields, values}, {}, nullptr, {}};
+    StepInput input{box, "box", {tray}, {kind->fields, values}, [](std::size_t) { return true; }, nullptr, {}};
     const Result<StepOutput> refused = kind->run(input);
     REQUIRE_FALSE(refused);
     CHECK(refused.issue().message().find("inside a tray") != std::string::npos);
