@@ -71,7 +71,7 @@ struct Cuts {
 };
 
 /// Stage 3.
-/// @param pairs  at least all pairs whose boxes meet
+/// @param pairs  at least all pairs that meet
 Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSet& points, const Control& control);
 
 /// Stage 4: segments of one facet that cross each other get the point where they do.

@@ -77,6 +77,53 @@ Candidates candidates(const Soup& soup, double margin, const std::vector<Index>*
   return all;
 }
 
+/// The planes of triangles that are far larger than most: of a slanting one the box overlaps many that are nowhere near it.
+class LargePlanes {
+ public:
+  LargePlanes(std::span<const Vec3> points, std::span<const Triangle> triangles, double margin) : points_(points), triangles_(triangles) {
+    constexpr double times = 16;
+    double sum = 0, extent = 0;
+    std::vector<double> sizes;
+    for (const Triangle& t : triangles) {
+      const Box3 box = box_of(points, t);
+      sizes.push_back(box.size().maxCoeff());
+      sum += sizes.back();
+      extent = std::max({extent, box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff()});
+    }
+    beyond_ = 2 * margin + 1e-10 * extent;  // by far more than rounding makes of it
+    for (std::size_t i = 0; i < triangles.size(); ++i) {
+      if (sizes[i] * static_cast<double>(triangles.size()) <= times * sum) continue;
+      const auto& [a, b, c] = triangles[i];
+      const Vec3 normal = (points[b] - points[a]).cross(points[c] - points[a]);
+      // A sliver has no sure plane.
+      if (!(normal.norm() > 1e-6 * sizes[i] * sizes[i])) continue;
+      place_.resize(triangles.size(), no_index);
+      place_[i] = static_cast<Index>(planes_.size());
+      planes_.push_back({points[a], normal.normalized()});
+    }
+  }
+  /// Does such a plane have all of the other triangle on one side, farther off than any margin?
+  bool part(Index i, Index j) const { return !planes_.empty() && (is_beyond(i, j) || is_beyond(j, i)); }
+
+ private:
+  struct Plane {
+    Vec3 origin, normal;
+  };
+  bool is_beyond(Index large, Index other) const {
+    if (place_[large] == no_index) return false;
+    const Plane& plane = planes_[place_[large]];
+    const auto height = [&](std::size_t k) { return plane.normal.dot(points_[triangles_[other][k]] - plane.origin); };
+    const double first = height(0);
+    if (first > beyond_) return height(1) > beyond_ && height(2) > beyond_;
+    return first < -beyond_ && height(1) < -beyond_ && height(2) < -beyond_;
+  }
+  std::span<const Vec3> points_;
+  std::span<const Triangle> triangles_;
+  double beyond_ = 0;
+  std::vector<Index> place_;  ///< per triangle, of its plane; empty: there are none
+  std::vector<Plane> planes_;
+};
+
 }  // namespace
 
 std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search, const Control& control) {
@@ -100,6 +147,7 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search,
   chosen.resize(kept);
   groups.resize(kept);
   const Bvh tree(soup.points, triangles, search.margin, groups);
+  const LargePlanes large(soup.points, triangles, search.margin);
   check_stop(control);
   constexpr std::size_t counted_at_once = 4096;
   tbb::enumerable_thread_specific<std::vector<TrianglePair>> found;
@@ -107,7 +155,7 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search,
   tree.for_each_pair(
       [&](Index i, Index j) {
         const Index s = std::min(chosen[i], chosen[j]), t = std::max(chosen[i], chosen[j]);
-        if (!soup.may_meet(s, t)) return;
+        if (!soup.may_meet(s, t) || large.part(i, j)) return;
         std::vector<TrianglePair>& own = found.local();
         own.push_back({s, t});
         if (own.size() % counted_at_once == 0 && (count += counted_at_once) > search.max_pairs) throw Contradiction(too_many_pairs);

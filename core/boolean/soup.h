@@ -91,11 +91,11 @@ struct PairSearch {
   std::size_t max_pairs = many_pairs;         ///< more are a Contradiction, thrown before they fill the memory
   static constexpr std::size_t many_pairs = 200'000'000;  ///< ten times what parts of millions of triangles have that lie on each other
 };
-/// Stage 2. Pairs of triangles, of different parts or of one that crosses itself, whose boxes come nearer than the margin;
-/// sorted.
+/// Stage 2. Pairs of triangles, of different parts or of one that crosses itself, whose boxes come nearer than the margin, but for some that
+/// the plane of one tells apart by as much; sorted.
 std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search, const Control& control);
 /// Vertices of different parts at one place become one vertex.
-/// @param pairs  at least all pairs of triangles of different parts whose boxes meet
+/// @param pairs  at least all pairs of triangles of different parts that meet
 void weld_parts(Soup& soup, const std::vector<TrianglePair>& pairs);
 
 /// Between stages 1 and 2: makes what lies nearer than `tolerance` meet exactly (contact.cpp).
