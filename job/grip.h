@@ -14,7 +14,8 @@ struct Grip {
     along,          ///< a number: the grip stands at origin + value × way
     in_plane,       ///< a point: it can be moved about in the plane
     outline_point,  ///< a point of an outline, in the plane
-    count           ///< as along, a whole number
+    count,          ///< as along, a whole number
+    lean            ///< an angle in degrees: the grip stands at origin + tan(value) × way
   } what = What::along;
   std::string field;             ///< key
   int component = -1;            ///< of a vector: which number; of an outline: which point, counted through all loops

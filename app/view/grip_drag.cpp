@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <numbers>
 
 #include "core/outline.h"
 #include "job/edit.h"
@@ -26,6 +27,10 @@ FieldValue with_number_in(FieldValue value, int component, double number) {
     value = number;
   return value;
 }
+
+/// How many ways from its origin a grip stands for a value, and the value for which it stands there.
+double ways_of(const Grip& grip, double value) { return grip.what == Grip::What::lean ? std::tan(value * std::numbers::pi / 180) : value; }
+double value_of(const Grip& grip, double ways) { return grip.what == Grip::What::lean ? std::atan(ways) * 180 / std::numbers::pi : ways; }
 
 bool is_point(const Grip& grip) { return grip.what == Grip::What::in_plane || grip.what == Grip::What::outline_point; }
 
@@ -75,7 +80,7 @@ std::vector<PlacedGrip> placed_grips(const Session& session) {
       one.from = world * grip.origin;
       Vec3 at = grip.origin;
       if (grip.what == Grip::What::in_plane) at = std::get<Vec3>(value);
-      if (!is_point(grip)) at = grip.origin + number_of(value, grip.component) * grip.way;
+      if (!is_point(grip)) at = grip.origin + ways_of(grip, number_of(value, grip.component)) * grip.way;
       one.at = world * at;
       placed.push_back(std::move(one));
     }
@@ -150,13 +155,13 @@ Job GripDrag::follow(const Input& input) {
     const Field& field = start_->find_step(grip_.step).step->kind->fields[grip_.field];
     if (const auto to = along_axis(ray, grip_.from, way / length); to && length > 0) {
       const double before = number_of(start_->find_step(grip_.step).step->fields[grip_.field], grip_.grip.component);
-      double value = *to / length;
-      if (!off_) off_ = value - before;
-      value -= *off_;
-      if (const auto on = caught(); on && grip_.grip.what == Grip::What::along) {
-        value = (*on - grip_.from).dot(way) / way.squaredNorm();
+      if (!off_) off_ = *to / length - ways_of(grip_.grip, before);
+      double value = value_of(grip_.grip, *to / length - *off_);
+      if (const auto on = caught(); on && grip_.grip.what != Grip::What::count) {
+        value = value_of(grip_.grip, (*on - grip_.from).dot(way) / way.squaredNorm());
       } else {
-        const double step = grip_.grip.what == Grip::What::count ? 1 : input.grid_step / (input.snap.on ? 10 : 100);
+        const double fine = input.snap.on ? 1 : 0.1;
+        const double step = grip_.grip.what == Grip::What::count ? 1 : grip_.grip.what == Grip::What::lean ? fine : fine * input.grid_step / 10;
         value = std::round(value / step) * step;
       }
       // Zero where that is allowed, and never beyond what can be typed.

@@ -63,6 +63,13 @@ Result<StepOutput> run(const StepInput& input) {
     // The outline of the wedge, and what its new face is.
     const double first_end = settings.tapered ? settings.first_end : settings.first, second_end = settings.tapered ? settings.second_end : settings.second;
     const std::array<Vec3, 2> first{begin + settings.first * legs.first, end + first_end * legs.first}, second{begin + settings.second * legs.second, end + second_end * legs.second};
+    if (!settings.runs_out) {
+      // Where the legs end: what leans there shifts these ends along the edge.
+      const double length = (end - begin).norm();
+      const auto leg_at = [&](double s) { return settings.first + (first_end - settings.first) * s / length; };
+      for (const auto& [key, s, outwards] : {std::tuple("begin-angle", settings.begin_gap, -1), std::tuple("end-angle", length - settings.end_gap, 1)})
+        if (const double leg = leg_at(s); leg > 0) output->grips.push_back({Grip::What::lean, key, -1, Vec3(begin + s * along + leg * legs.first), Vec3(outwards * leg * along)});
+    }
     output->guides.push_back({{begin, end}});
     output->guides.push_back({{(first[0] + second[0] + first[1] + second[1]) / 4}, std::string(settings.add ? "comes" : "goes") + (wedge->is_flat ? ", leaves a plane" : ", leaves a twisted face")});
     output->guides.push_back({{begin, first[0], first[1], end}});

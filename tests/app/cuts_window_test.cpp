@@ -152,6 +152,12 @@ TEST_CASE("a ramp goes along a chosen edge: two bars for its faces, taken away o
   d.settle();
   type_at_grip(d, "begin-gap", QStringLiteral("10"));
   CHECK(d.volume(box) == Approx(40 * 40 * 20 - 30 * 10 * 6 / 2.0));
+  // An end leans outwards by the bar at the end of its leg: by 45 degrees as far as each leg is long, which shifts the section by a third of both on average.
+  type_at_grip(d, "begin-angle", QStringLiteral("45"));
+  CHECK(std::get<double>(field(d, box, "begin-angle")) == 45);
+  CHECK(d.volume(box) == Approx(40 * 40 * 20 - 10 * 6 / 2.0 * (30 + (10 + 6) / 3.0)));
+  CHECK(is_sound(d, box));
+  type_at_grip(d, "begin-angle", QStringLiteral("0"));
   const JobPtr straight = d.session().history().committed();
   d.click(d.widget(field_name(d, box, "more")));
   d.click(d.widget(field_name(d, box, "tapered")));
