@@ -11,8 +11,20 @@ namespace {
 
 constexpr double radians = std::numbers::pi / 180;
 
-/// A section of the wedge: the edge, and the ends of its two legs.
-using Section = std::array<Vec3, 3>;
+/// How far the two legs reach at a place along the edge.
+std::array<double, 2> reaches_at(const StraightEdge& edge, const RampSettings& settings, double s) {
+  if (!settings.tapered) return {settings.first, settings.second};
+  const double share = s / (edge.end - edge.begin).norm();
+  return {settings.first + (settings.first_end - settings.first) * share, settings.second + (settings.second_end - settings.second) * share};
+}
+
+/// @param lean  degrees, towards the end of the edge
+RampSection section_at(const StraightEdge& edge, const RampSettings& settings, double s, double lean) {
+  const WedgeLegs legs = wedge_legs(edge, settings);
+  const auto [a, b] = reaches_at(edge, settings, s);
+  const Vec3 along = edge.along(), origin = edge.begin + s * along, shift = settings.runs_out ? Vec3(0, 0, 0) : Vec3(std::tan(lean * radians) * along);
+  return {origin, origin + std::max(0.0, a) * (legs.first + shift), origin + std::max(0.0, b) * (legs.second + shift)};
+}
 
 }  // namespace
 
@@ -66,16 +78,17 @@ double ramp_corner(const StraightEdge& edge, const RampSettings& settings) {
   return std::atan2(u.cross(v).norm(), u.dot(v)) / radians;
 }
 
+RampSection ramp_section(const StraightEdge& edge, const RampSettings& settings, bool at_end) {
+  const double length = (edge.end - edge.begin).norm(), gap = settings.runs_out ? 0 : at_end ? settings.end_gap : settings.begin_gap;
+  return at_end ? section_at(edge, settings, length - gap, settings.end_angle) : section_at(edge, settings, gap, -settings.begin_angle);
+}
+
 Result<Wedge> ramp_wedge(const StraightEdge& edge, const RampSettings& settings, const Box3& part) {
-  const Vec3 along = edge.along();
   const double length = (edge.end - edge.begin).norm();
-  const WedgeLegs legs = wedge_legs(edge, settings);
   const double first_end = settings.tapered ? settings.first_end : settings.first, second_end = settings.tapered ? settings.second_end : settings.second;
   const auto nothing = [](const char* what) { return Issue{what, "", {}, "choose larger distances on the two faces"}; };
   if ((settings.first <= 0 || settings.second <= 0) && (first_end <= 0 || second_end <= 0)) return nothing("the ramp has no extent");
   double begin = settings.begin_gap, end = length - settings.end_gap;
-  const auto first_at = [&](double s) { return settings.first + (first_end - settings.first) * s / length; };
-  const auto second_at = [&](double s) { return settings.second + (second_end - settings.second) * s / length; };
   if (settings.runs_out) {
     const double beyond = 1.0213 * part.diagonal();
     begin = -beyond, end = length + beyond;
@@ -91,15 +104,10 @@ Result<Wedge> ramp_wedge(const StraightEdge& edge, const RampSettings& settings,
   }
   if (!(end > begin)) return Issue{"nothing of the edge is left between the gaps at its ends", "", {}, "choose smaller gaps"};
   Wedge wedge;
-  const auto section_at = [&](double s, double lean) {
-    const double a = std::max(0.0, first_at(s)), b = std::max(0.0, second_at(s)), shift = settings.runs_out ? 0 : std::tan(lean * radians);
-    const Vec3 origin = edge.begin + s * along;
-    return Section{origin, origin + a * (legs.first + shift * along), origin + b * (legs.second + shift * along)};
-  };
-  const Section from = section_at(begin, -settings.begin_angle), to = section_at(end, settings.end_angle);
+  const RampSection from = section_at(edge, settings, begin, -settings.begin_angle), to = section_at(edge, settings, end, settings.end_angle);
   std::array<std::array<Index, 3>, 2> at{};
   for (std::size_t side = 0; side < 2; ++side) {
-    const Section& section = side == 0 ? from : to;
+    const RampSection& section = side == 0 ? from : to;
     for (std::size_t k = 0; k < 3; ++k) {
       at[side][k] = no_index;
       for (std::size_t j = 0; j < k; ++j)

@@ -2,6 +2,8 @@
 // A wedge along one straight edge of a part, taken away or added.
 #pragma once
 
+#include <array>
+
 #include "core/mesh/edges.h"
 #include "core/shape/with_made.h"
 
@@ -38,6 +40,11 @@ struct WedgeLegs {
 WedgeLegs wedge_legs(const StraightEdge& edge, const RampSettings& settings);
 /// The angle between the two legs of the wedge, degrees.
 double ramp_corner(const StraightEdge& edge, const RampSettings& settings);
+
+/// A section of the wedge: the edge, and the ends of its two legs.
+using RampSection = std::array<Vec3, 3>;
+/// @param at_end  at the end of the edge, else at its beginning; within the gap and leaning as asked for where it is closed off there, square to the edge else
+RampSection ramp_section(const StraightEdge& edge, const RampSettings& settings, bool at_end);
 
 struct Wedge {
   Mesh mesh;

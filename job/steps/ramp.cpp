@@ -2,7 +2,6 @@
 // Ramp cut: a wedge along one straight edge, taken away or added.
 #include "core/shape/ramp.h"
 
-#include <array>
 #include <cmath>
 #include <numbers>
 
@@ -60,22 +59,17 @@ Result<StepOutput> run(const StepInput& input) {
       output->grips.push_back({Grip::What::along, "begin-gap", -1, begin, along});
       output->grips.push_back({Grip::What::along, "end-gap", -1, end, Vec3(-along)});
     }
+    const RampSection from = ramp_section(*edge, settings, false), to = ramp_section(*edge, settings, true);
+    // Leaning shifts the ends of the legs along the edge.
+    for (const auto& [key, section, outwards] : {std::tuple("begin-angle", &from, -1.0), std::tuple("end-angle", &to, 1.0)})
+      if (const double leg = ((*section)[1] - (*section)[0]).dot(legs.first); !settings.runs_out && leg > 0)
+        output->grips.push_back({Grip::What::lean, key, -1, (*section)[0] + leg * legs.first, outwards * leg * along});
     // The outline of the wedge, and what its new face is.
-    const double first_end = settings.tapered ? settings.first_end : settings.first, second_end = settings.tapered ? settings.second_end : settings.second;
-    const std::array<Vec3, 2> first{begin + settings.first * legs.first, end + first_end * legs.first}, second{begin + settings.second * legs.second, end + second_end * legs.second};
-    if (!settings.runs_out) {
-      // Where the legs end: what leans there shifts these ends along the edge.
-      const double length = (end - begin).norm();
-      const auto leg_at = [&](double s) { return settings.first + (first_end - settings.first) * s / length; };
-      for (const auto& [key, s, outwards] : {std::tuple("begin-angle", settings.begin_gap, -1), std::tuple("end-angle", length - settings.end_gap, 1)})
-        if (const double leg = leg_at(s); leg > 0) output->grips.push_back({Grip::What::lean, key, -1, Vec3(begin + s * along + leg * legs.first), Vec3(outwards * leg * along)});
-    }
-    output->guides.push_back({{begin, end}});
-    output->guides.push_back({{(first[0] + second[0] + first[1] + second[1]) / 4}, std::string(settings.add ? "comes" : "goes") + (wedge->is_flat ? ", leaves a plane" : ", leaves a twisted face")});
-    output->guides.push_back({{begin, first[0], first[1], end}});
-    output->guides.push_back({{begin, second[0], second[1], end}});
-    output->guides.push_back({{first[0], second[0]}});
-    output->guides.push_back({{first[1], second[1]}});
+    output->guides.push_back({{from[0], to[0]}});
+    output->guides.push_back({{(from[1] + from[2] + to[1] + to[2]) / 4}, std::string(settings.add ? "comes" : "goes") + (wedge->is_flat ? ", leaves a plane" : ", leaves a twisted face")});
+    for (std::size_t k = 1; k < 3; ++k) output->guides.push_back({{from[0], from[k], to[k], to[0]}});
+    output->guides.push_back({{from[1], from[2]}});
+    output->guides.push_back({{to[1], to[2]}});
   }
   if (output && !wedge->is_flat) output->report.tell(twisted, 1, input.name, {(edge->begin + edge->end) / 2});
   if (output) tell_missing(output->report, input.name, std::move(missing));
