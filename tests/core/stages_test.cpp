@@ -12,7 +12,10 @@
 #include "core/boolean/contradiction.h"
 #include "core/boolean/invalid_triangles.h"
 #include "core/mesh/bvh.h"
-#include "core/mesh/broad_phase.h"
+#include "core/mesh/box_cover.h"
+#include "core/mesh/near_marked.h"
+#include "core/exact/predicates.h"
+#include "core/soundness/check.h"
 #include "core/mesh/triangles_cross.h"
 #include "tests/support/gathered_parts.h"
 #include "tests/support/meshes.h"
@@ -82,6 +85,66 @@ TEST_CASE("the sieve keeps all that comes near another group, and drops most of 
       dropped += kept[i] == 0;
     }
     CHECK(dropped > boxes.size() / 2);
+  }
+}
+
+TEST_CASE("a cover knows every box that overlaps one of its boxes, few or many, and most that do not") {
+  std::mt19937 random(7);
+  std::uniform_real_distribution<double> any(0, 1);
+  const auto point = [&] { return Vec3(any(random), any(random), any(random)); };
+  for (const std::size_t count : {1, 8, 9, 400}) {
+    CAPTURE(count);
+    std::vector<Box3> boxes;
+    for (std::size_t k = 0; k < count; ++k) {
+      const Vec3 at = 10 * point().cwiseProduct(Vec3(1, 1, 0.05));
+      boxes.push_back({at, at + (k % 50 == 0 ? 2 : 0.2) * point()});
+    }
+    boxes.push_back({});  // an empty one covers nothing
+    const BoxCover cover(boxes);
+    int apart = 0, dropped = 0;
+    for (int k = 0; k < 3000; ++k) {
+      const Vec3 at = 12 * point() - Vec3(1, 1, 1);
+      const Box3 box{at, at + 0.3 * point()};
+      const bool overlaps = std::any_of(boxes.begin(), boxes.end(), [&](const Box3& one) { return overlap(one, box); });
+      if (overlaps) REQUIRE(cover.may_overlap(box));
+      if (overlaps) continue;
+      ++apart;
+      dropped += !cover.may_overlap(box);
+    }
+    CHECK(dropped > 0.8 * apart);
+  }
+  CHECK(BoxCover({}).empty());
+  // What three boxes have in common with each other, and with nothing far away.
+  const std::vector<Box3> three{{{0, 0, 0}, {2, 2, 2}}, {{1, 1, 1}, {3, 3, 3}}, {{9, 9, 9}, {10, 10, 10}}};
+  const auto common = common_boxes(three, 0.25);
+  REQUIRE(common[0].size() == 1);
+  CHECK(common[0][0].lo == Vec3(0.75, 0.75, 0.75));
+  CHECK(common[0][0].hi == Vec3(2.25, 2.25, 2.25));
+  CHECK(common[1].size() == 1);
+  CHECK(common[2].empty());
+}
+
+TEST_CASE("of pairs with a far larger triangle only those are left out that its plane tells apart") {
+  Mesh slab = stock("box", {100, 100, 0.2});
+  place(slab, Affine(Eigen::AngleAxisd(0.7, Vec3(1, 2, 0.5).normalized())));
+  for (const double margin : {0.0, 0.5}) {
+    GatheredParts given({stock("sphere", {20, 48, 32}), slab});
+    const Soup& soup = given.soup;
+    const auto pairs = find_pairs(soup, {margin, nullptr}, {});
+    std::size_t left_out = 0;
+    for (Index s = 0; s < soup.parts[0].end; ++s)
+      for (Index t = soup.parts[1].first; t < soup.parts[1].end; ++t) {
+        if (!overlap(grown(box_of(soup.points, soup.triangles[s]), margin), grown(box_of(soup.points, soup.triangles[t]), margin))) continue;
+        if (std::binary_search(pairs.begin(), pairs.end(), TrianglePair{s, t})) continue;
+        ++left_out;
+        const auto& [a, b, c] = soup.triangles[t];
+        const Vec3 normal = (soup.points[b] - soup.points[a]).cross(soup.points[c] - soup.points[a]).normalized();
+        std::array<double, 3> heights{};
+        for (std::size_t k = 0; k < 3; ++k) heights[k] = normal.dot(soup.points[soup.triangles[s][k]] - soup.points[a]);
+        const auto [low, high] = std::minmax_element(heights.begin(), heights.end());
+        REQUIRE((*low > 2 * margin || *high < -2 * margin));
+      }
+    CHECK(left_out > pairs.size());
   }
 }
 
@@ -417,6 +480,54 @@ TEST_CASE("trouble is what crosses, lies twice on the same corners or has no are
   CHECK(invalid({0, 0, 0, 0}, {0, 1, 0, 0}, Across::no) == std::vector<char>{1, 1, 0, 1});
   CHECK(invalid({0, 0, 0, 0}, {0, 0, 0, 0}, Across::no) == std::vector<char>{0, 0, 0, 0});
   CHECK(with_neighbours(points, triangles, {0, 1, 0, 0}, {}) == std::vector<char>{1, 1, 0, 1});
+}
+
+TEST_CASE("what has been looked at is not looked at again, unless something has moved; what is new is, with all others") {
+  Rounded rounded;
+  rounded.points = {{0, 0, 0}, {2, 0, 0}, {0, 2, 0}, {0.5, 0.5, -1}, {0.5, 0.5, 1}, {1, 0.5, 1}, {9, 9, 9}, {9, 8, 9}, {8, 9, 9}};
+  rounded.triangles = {{0, 1, 2}, {3, 5, 4}, {6, 7, 8}};
+  rounded.provenance.resize(3);
+  rounded.moved.assign(9, 1);
+  rounded.inexact.assign(9, 0);
+  rounded.maybe_non_manifold.assign(9, 0);
+  const auto found = [&](std::vector<char> looked_at) {
+    for (std::size_t i = 0; i < 3; ++i) rounded.provenance[i].looked_at = looked_at[i] != 0;
+    return find_invalid_after_rounding(rounded, {});
+  };
+  CHECK(found({0, 0, 0}) == std::vector<char>{1, 1, 0});
+  CHECK(found({1, 0, 1}) == std::vector<char>{1, 1, 0});
+  CHECK(found({0, 1, 1}) == std::vector<char>{1, 1, 0});
+  CHECK(found({1, 1, 0}).empty());
+  rounded.inexact[4] = 1;
+  CHECK(found({1, 1, 1}) == std::vector<char>{1, 1, 0});
+  // Merging changes a triangle.
+  rounded.inexact[4] = 0;
+  rounded.points[5] = rounded.points[1];
+  for (FaceProvenance& t : rounded.provenance) t.looked_at = true;
+  merge_equal(rounded);
+  CHECK_FALSE(rounded.provenance[1].looked_at);
+  CHECK(rounded.provenance[0].looked_at);
+}
+
+TEST_CASE("where crossings are asked of some faces only, those with any other are found") {
+  Mesh two = stock("box", {10, 10, 10});
+  for (const Vec3& by : {Vec3(5, 3, 2), Vec3(50, 3, 2)}) {
+    Mesh other = stock("box", {10, 10, 10});
+    place(other, Affine(Eigen::Translation3d(by)));
+    append(two, other);
+  }
+  const auto sound = [&](Index first, Index end) {
+    std::vector<char> faces(two.face_count(), 0);
+    std::fill(faces.begin() + first, faces.begin() + end, 1);
+    return is_sound(two, {}, 1, {}, faces);
+  };
+  CHECK_FALSE(is_sound(two, {}, 1));
+  CHECK_FALSE(sound(0, 6));
+  CHECK_FALSE(sound(6, 12));
+  CHECK(sound(12, 18));
+  // All else is asked of all faces.
+  two.corners[two.face_offsets[1] - 1] = two.corners[two.face_offsets[1] - 2];
+  CHECK_FALSE(sound(12, 18));
 }
 
 TEST_CASE("points that fall together become one, and triangles that collapse by that go") {
