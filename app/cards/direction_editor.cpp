@@ -38,10 +38,13 @@ DirectionEditor::DirectionEditor(Session& session, StepId step, std::size_t fiel
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 2, 0, 2);
   row->setSpacing(0);
+  const auto of = session.job().find_step(step);
+  const QString whose = of ? tr(of.step->kind->fields[field].label.c_str()) : QString();
   const auto add = [&](const QString& text, const char* name, const QString& tip) {
     QToolButton* button = link_button(text);
     button->setObjectName(QLatin1String(name));
-    button->setToolTip(tip);
+    button->setToolTip(QStringLiteral("%1: %2").arg(whose, tip));
+    button->setAccessibleName(QStringLiteral("%1: %2").arg(whose, text));
     row->addWidget(button);
     return button;
   };
@@ -55,19 +58,19 @@ DirectionEditor::DirectionEditor(Session& session, StepId step, std::size_t fiel
       });
     });
   };
-  auto* axes = add(tr("axis ▾"), "direction_axis", tr("Along an axis of the job"));
+  auto* axes = add(tr("axis ▾"), "direction_axis", tr("along an axis of the job"));
   auto* menu = new QMenu(axes);
   static constexpr const char* names[6] = {"right", "left", "back", "front", "up", "down"};
   for (int k = 0; k < 6; ++k) menu->addAction(tr(names[k]), this, [this, k] { set_direction(tr("direction along an axis"), (k % 2 == 0 ? 1 : -1) * Vec3::Unit(k / 2)); });
   axes->setMenu(menu);
   axes->setPopupMode(QToolButton::InstantPopup);
-  picks(add(tr("edge"), "direction_edge", tr("Along an edge that you click")), 1, tr("Click the edge that it runs along"), tr("direction along an edge"), true,
+  picks(add(tr("edge"), "direction_edge", tr("along an edge that you click")), 1, tr("Click the edge that it runs along"), tr("direction along an edge"), true,
         [](const Session& s, const std::vector<PickedPoint>& picked) { return edge_at(s, picked[0]); });
-  picks(add(tr("face"), "direction_face", tr("Straight into a face that you click")), 1, tr("Click the face that it goes straight into"), tr("direction into a face"), false,
+  picks(add(tr("face"), "direction_face", tr("straight into a face that you click")), 1, tr("Click the face that it goes straight into"), tr("direction into a face"), false,
         [](const Session&, const std::vector<PickedPoint>& picked) { return Vec3(-picked[0].normal); });
-  picks(add(tr("points"), "direction_points", tr("From one point that you click to another; vertices and edge middles catch")), 2, tr("Click where it begins, then where it leads"),
+  picks(add(tr("points"), "direction_points", tr("from one point that you click to another; vertices and edge middles catch")), 2, tr("Click where it begins, then where it leads"),
         tr("direction from point to point"), false, [](const Session&, const std::vector<PickedPoint>& picked) { return Vec3(picked[1].point - picked[0].point); });
-  connect(add(tr("over"), "direction_over", tr("Turn it round")), &QToolButton::clicked, this, [this] {
+  connect(add(tr("over"), "direction_over", tr("turned round")), &QToolButton::clicked, this, [this] {
     if (const auto found = session_.job().find_step(step_)) set_direction(tr("turn the direction round"), session_.job().world_of(found.part->id).linear() * -std::get<Vec3>(found.step->fields[field_]));
   });
   row->addStretch();

@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stage 8: winding numbers of the cells, their labels, and which faces bound the result.
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 
 #include "core/boolean/cells.h"
@@ -158,7 +160,9 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const CellC
   const std::size_t patches = cells.first.size();
 
   std::vector<std::string> words(cells.count);
-  for (Index c = 0; c < cells.count; ++c) words[c] = classifier.label_of(windings.of(c));
+  tbb::parallel_for(tbb::blocked_range<Index>(0, cells.count, 64), [&](const auto& range) {
+    for (Index c = range.begin(); c < range.end(); ++c) words[c] = classifier.label_of(windings.of(c));
+  });
   std::vector<Index> label_of = number_labels(words);
   const std::vector<Index> goes_with = thick_neighbours(soup, arrangement, cells, probe, label_of, classifier.tolerance, control);
   Selection selection;
