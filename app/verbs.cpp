@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/verbs.h"
 
+#include <QLineEdit>
+#include <QPlainTextEdit>
+#include <QPointer>
 #include <QWidget>
 
 #include "app/theme.h"
@@ -29,6 +32,14 @@ const char* label_of(Station station) {
 
 namespace {
 
+/// What is being typed into a field is taken as if the field had been left, so that no verb works on what was there before.
+void take_what_is_typed(const QWidget* window) {
+  const QPointer<QWidget> typing = window->focusWidget();
+  if (qobject_cast<QLineEdit*>(typing) == nullptr && qobject_cast<QPlainTextEdit*>(typing) == nullptr) return;
+  typing->clearFocus();
+  if (qobject_cast<QPlainTextEdit*>(typing) != nullptr) typing->setFocus();  // where people write they may go on
+}
+
 /// A letter or a sign, with Shift or without.
 bool is_letter(const QKeySequence& key) {
   return key.count() == 1 && (key[0].keyboardModifiers() & ~Qt::ShiftModifier) == Qt::NoModifier && key[0].key() < Qt::Key_Escape;
@@ -53,6 +64,7 @@ QAction* VerbBook::add(Station station, const QString& group, const QString& id,
                           : QStringLiteral("  %1").arg(real.first().toString(QKeySequence::NativeText));
   action->setToolTip(QStringLiteral("%1%2\n%3").arg(label, key, help));
   connect(action, &QAction::triggered, this, [this, run = std::move(run)] {
+    take_what_is_typed(window_);
     run();
     refresh();
   });

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/cards/field_rows.h"
 
+#include <QApplication>
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLineEdit>
@@ -216,7 +217,15 @@ QWidget* FieldRows::text(std::size_t place, const Field& field, const QString& n
   connect(edit, &QPlainTextEdit::textChanged, rest, [edit, rest] {
     if (edit->hasFocus()) rest->start();
   });
-  connect(rest, &QTimer::timeout, this, [this, edit, place, field] { take_text(place, field, edit->toPlainText()); });
+  const auto take = [this, edit, rest, place, field] {
+    rest->stop();
+    take_text(place, field, edit->toPlainText());
+  };
+  connect(rest, &QTimer::timeout, this, take);
+  // Who leaves it does not wait for that. The focus also goes when all of this is taken down.
+  connect(qApp, &QApplication::focusChanged, edit, [edit, rest, take, alive = std::weak_ptr<const bool>(alive_)](QWidget* left) {
+    if (left == edit && !alive.expired() && rest->isActive()) take();
+  });
   show_[place] = [edit, rest](const FieldValue& value) {
     const QString text = QString::fromStdString(std::get<std::string>(value));
     if (!rest->isActive() && edit->toPlainText() != text) edit->setPlainText(text);

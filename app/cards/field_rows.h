@@ -43,6 +43,7 @@ class FieldRows : public QWidget {
   FieldValues shown_;
   std::vector<std::function<void(const FieldValue&)>> show_;  // by place; none for fields without a row
   std::vector<QWidget*> folded_;
+  std::shared_ptr<const bool> alive_ = std::make_shared<const bool>(true);  // gone before the rows are
 };
 
 }  // namespace anvil::app

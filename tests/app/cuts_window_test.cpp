@@ -526,6 +526,26 @@ TEST_CASE("lettering is cut where a face is clicked; its text is typed, its dot 
   d.settle();
   CHECK(std::get<std::string>(field(d, box, "text")) == "KP 7");
   CHECK(is_sound(d, box));
+  // Who goes on at once loses nothing of what was typed: by a verb's keys, or by a click elsewhere.
+  d.click(text);
+  for (const QChar c : QStringLiteral("8")) QTest::keyClick(Driver::window_of(text), c.toLatin1());
+  QTest::keyClick(Driver::window_of(text), Qt::Key_4, Qt::ControlModifier);
+  CHECK(std::get<std::string>(field(d, box, "text")).find('8') != std::string::npos);
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_3, Qt::ControlModifier);
+  d.settle();
+  text = d.widget<QPlainTextEdit>(field_name(d, box, "text"));
+  d.click(text);
+  for (const QChar c : QStringLiteral("9")) QTest::keyClick(Driver::window_of(text), c.toLatin1());
+  d.click(d.widget(QStringLiteral("dimension_%1_x").arg(box)));
+  CHECK(std::get<std::string>(field(d, box, "text")).find('9') != std::string::npos);
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_A, Qt::ControlModifier);
+  for (const QChar c : QStringLiteral("44")) QTest::keyClick(d.window.windowHandle(), c.toLatin1());
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_4, Qt::ControlModifier);
+  CHECK(std::get<double>(std::get<Primitive>(d.job().at(box).source).values[0]) == 44);
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(std::get<double>(std::get<Primitive>(d.job().at(box).source).values[0]) == 40);
+  QTest::keyClick(d.window.windowHandle(), Qt::Key_3, Qt::ControlModifier);
+  d.settle();
   const double lost = 40 * 40 * 20 - d.volume(box);
   CHECK(lost > 0);
   const Vec3 before = std::get<Vec3>(field(d, box, "point"));
