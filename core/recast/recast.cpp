@@ -29,6 +29,7 @@ constexpr Note through_points{"through_points", "through 1 point, each counting 
 constexpr Note normals_turned{"normals_turned", "the normal of 1 point looked inwards and was turned over", "the normals of {0} points looked inwards and were turned over"};
 constexpr Note points_leave_gaps{"points_leave_gaps", "the balls of 1 point leave gaps: it is a thin wall, not a solid", "the balls of {0} points leave gaps: it is a thin wall, not a solid"};
 constexpr Note walls_thinner{"walls_thinner", "a wall of {1} is thinner than the detail: it stays as thin as it is, and may end up to half a detail short", "walls of {1} are thinner than the detail: they stay as thin as they are, and may end up to half a detail short"};
+constexpr Note holes_left_open{"holes_left_open", "1 hole was left open", "{0} holes were left open"};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};
 
 std::vector<SubMesh> shells_of(const Mesh& mesh) {
@@ -153,14 +154,40 @@ int thin_out(Recast& made, const RecastSettings& settings, const std::string& na
   return 0;
 }
 
-/// Leaves out the faces that lie on no part.
-void open_holes(Recast& made) {
+/// How far it is across some points, to a few hundredths: from any of them to the farthest, and from that to the farthest.
+double across(std::span<const Vec3> points) {
+  const auto farthest = [&](const Vec3& from) { return *std::max_element(points.begin(), points.end(), [&](const Vec3& p, const Vec3& q) { return (p - from).squaredNorm() < (q - from).squaredNorm(); }); };
+  const Vec3 one = farthest(points.front());
+  return (farthest(one) - one).norm();
+}
+
+/// Leaves out the faces that lie on no part, where they span more than that.
+/// @return the middles of what they spanned
+std::vector<Vec3> open_holes(Recast& made, double widest) {
+  const Mesh& mesh = made.result.mesh;
+  UnionFind joined(mesh.positions.size());
+  for (Index f = 0; f < mesh.face_count(); ++f)
+    for (Index v : mesh.face(f))
+      if (made.spanned[f]) joined.unite(v, mesh.face(f)[0]);
+  std::map<Index, std::vector<Vec3>> spans;
+  for (Index f = 0; f < mesh.face_count(); ++f)
+    for (Index v : mesh.face(f))
+      if (made.spanned[f]) spans[joined.find(v)].push_back(mesh.positions[v]);
+  std::erase_if(spans, [&](const auto& span) { return widest > 0 && across(span.second) <= widest; });
+  std::vector<Vec3> middles;
+  for (const auto& [root, points] : spans) {
+    Box3 box;
+    for (const Vec3& p : points) box.add(p);
+    middles.push_back(box.centre());
+  }
+  if (middles.empty()) return middles;
   std::vector<Index> group;
-  for (char spanned : made.spanned) group.push_back(spanned ? no_index : 0);
+  for (Index f = 0; f < mesh.face_count(); ++f) group.push_back(made.spanned[f] && spans.count(joined.find(mesh.face(f)[0])) > 0 ? no_index : 0);
   Kept kept(made);
   kept.add(take_apart(made.result.mesh, group, 1).front());
   kept.take();
   made.result.open_on_purpose = true;
+  return middles;
 }
 
 /// The skin that lies so far outside of another, or inside.
@@ -246,7 +273,6 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     skin = with_points(*skin, cloud, static_cast<Index>(soup.triangles.size()), settings, name, result.report, stage, control);
     if (!skin) return skin.issue();
   }
-  if (skin->spanned > 0) result.report.tell(holes_spanned, skin->spanned, name);
   if (skin->thin > 0) result.report.tell(walls_thinner, skin->thin, name, std::move(skin->thin_at));
   if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
   if (settings.offset != 0 && !skin->mesh.empty()) {
@@ -293,7 +319,13 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     const std::size_t inner = drop_inner_shells(made);
     if (inner == 0 && surfaces.empty() && !(settings.through_points && !cloud.normals.empty())) result.report.tell(points_leave_gaps, cloud.points.size(), name);
   }
-  if (!settings.close_holes && std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end()) open_holes(made);
+  if (!settings.close_holes || settings.widest_hole > 0)
+    if (std::vector<Vec3> left = open_holes(made, settings.close_holes ? settings.widest_hole : 0); !left.empty()) {
+      const std::size_t count = left.size();
+      left.resize(std::min(count, OperationReport::max_places));
+      result.report.tell(holes_left_open, count, name, std::move(left));
+    }
+  if (const auto spanned = static_cast<std::size_t>(std::count(made.spanned.begin(), made.spanned.end(), 1)); spanned > 0) result.report.tell(holes_spanned, spanned, name);
   result.piece.assign(result.mesh.face_count(), 0);
   result.free_of_crossings = true;
   result.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();

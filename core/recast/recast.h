@@ -18,6 +18,7 @@ struct RecastSettings {
   Index smoothing = 0;      ///< passes of core/recast/smooth.h
   double flatten = 0;       ///< 0 to 1: how far triangles that lie nearly in one plane are drawn together, at 1 by a tenth of the detail
   bool close_holes = true;  ///< holes are spanned; else the skin is left open there
+  double widest_hole = 0;   ///< mesh units, across: wider ones are left open all the same; 0: none is
 };
 
 /// Re-skins parts as one mesh.

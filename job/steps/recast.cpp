@@ -28,6 +28,7 @@ Result<StepOutput> run(const StepInput& input) {
   settings.smoothing = input.fields.count("smoothing");
   settings.flatten = input.fields.number("flatten");
   settings.close_holes = input.fields.on("close-holes");
+  settings.widest_hole = input.fields.number("widest-hole");
   settings.inner = input.fields.on("inner");
   Result<StepOutput> output = as_output(recast_parts(parts, settings, input.control));
   if (!output || output->mesh.empty()) return output;
@@ -61,6 +62,7 @@ const StepKind steps::recast = {
      folded(share_field("flatten", "Thin flat areas", 0, 0, 1, "How far triangles that lie nearly in one plane are drawn together: at 1 by a tenth of the detail.")),
      folded(count_field("smoothing", "Smoothing", 0, 0, 1000, "Passes that take unevenness out of the skin; sharp edges stay where they are kept.")),
      folded(toggle_field("close-holes", "Close holes", true, "Off: the skin is left open where it would span a hole of the parts.")),
+     folded(length_field("widest-hole", "Holes up to", 0, "Wider ones, measured across, are left open all the same; 0: none is.", 0)),
      toggle_field("inner", "Keep cavities", true, "Off: only the outer skin is made.")},
     run, 1, "K",
     [](Step& step, const Mesh& part) {

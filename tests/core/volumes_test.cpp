@@ -145,6 +145,27 @@ TEST_CASE("flat areas of a recast are thinned, strays sifted, and holes left ope
   CHECK(left_open->open_on_purpose);
   CHECK(borders(left_open->mesh) > 50);
   for (Index f : left_open->sources.face) CHECK(f != no_index);
+  // Of two holes the wider one is left open, and told where it is.
+  settings.close_holes = true;
+  settings.widest_hole = 8;
+  Mesh ball = stock("icosphere", {20, 2});
+  std::vector<std::size_t> around;
+  for (std::size_t f = 0; f < ball.face_count(); ++f)
+    if (std::find(ball.face(f).begin(), ball.face(f).end(), 0) != ball.face(f).end()) around.push_back(f);
+  ball = without_faces(ball, around);
+  const std::array<recast::Part, 2> two{open, recast::Part{shared(placed(ball, {60, 0, 0})), "ball"}};
+  const Result<BooleanResult> one_left = recast_parts(two, settings);
+  REQUIRE(one_left);
+  const auto told = std::find_if(one_left->report.done.begin(), one_left->report.done.end(), [](const auto& done) { return done.what() == "holes_left_open"; });
+  REQUIRE(told != one_left->report.done.end());
+  CHECK(told->count == 1);
+  REQUIRE(told->places.size() == 1);
+  CHECK((told->places[0] - Vec3(0, 0, 5)).norm() < 2);
+  CHECK(borders(one_left->mesh) == borders(left_open->mesh));
+  CHECK(std::find(one_left->sources.face.begin(), one_left->sources.face.end(), no_index) != one_left->sources.face.end());
+  settings.widest_hole = 60;
+  CHECK(borders(recast_parts(two, settings)->mesh) == 0);
+  settings.widest_hole = 0;
   // Smoothing leaves a ball's volume, and takes nothing off a box's edges.
   settings.smoothing = 20;
   settings.close_holes = true;
