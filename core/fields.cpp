@@ -157,6 +157,24 @@ Field path_field(std::string key, std::string label, std::string help, std::stri
   return textual(FieldKind::path, std::move(key), std::move(label), std::move(initial), std::move(help), path_fault);
 }
 
+Field graded(Field field) {
+  field.graded = true;
+  return field;
+}
+
+double next_grade(double length, bool up) {
+  constexpr double grades[] = {1, 1.5, 2, 3, 5, 7};
+  constexpr double same = 1e-9;
+  double found = length;
+  for (int power = static_cast<int>(std::floor(std::log10(length))) - 1, k = 0; k < 3; ++k)
+    for (const double grade : grades) {
+      const double one = grade * std::pow(10.0, power + k);
+      if (up ? one > length * (1 + same) : one >= length * (1 - same)) return up ? one : found;
+      found = one;
+    }
+  return found;
+}
+
 Field folded(Field field) {
   field.folded = true;
   return field;

@@ -56,6 +56,7 @@ struct Field {
   /// placed in the view.
   std::string through = {};
   bool folded = false;  ///< seldom changed: the card shows it only when asked
+  bool graded = false;  ///< of a length by which something is made coarser or finer: the card offers both in round steps
   /// Of a text that has to be read: why it cannot be, and the remedy; nothing when it can.
   std::optional<Issue> (*fault)(std::string_view) = nullptr;
   std::vector<std::string> (*suggestions)() = nullptr;  ///< of a text of one line: what is often meant
@@ -92,6 +93,9 @@ Field path_field(std::string key, std::string label, std::string help, std::stri
 
 /// The same, shown only when asked for.
 Field folded(Field field);
+Field graded(Field field);
+/// The next round length above a length, or below it: 1, 1.5, 2, 3, 5 or 7 with a power of ten.
+double next_grade(double length, bool up);
 
 /// "length", "angle", "count", "share", "choice", "switch", "point", "direction", "axis", "elements", "edges", "counts",
 /// "offset", "text", "outline", "path".

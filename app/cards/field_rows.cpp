@@ -70,7 +70,27 @@ QWidget* FieldRows::number(std::size_t place, const Field& field, const QString&
   connect(editor, &NumberField::entered, this, [this, place](double value) { set_(place, value); });
   connect(editor, &NumberField::refused, this, &FieldRows::refused);
   show_[place] = [editor](const FieldValue& value) { editor->show_value(std::get<double>(value)); };
-  return editor;
+  if (!field.graded) return editor;
+  auto* both = new QWidget;
+  auto* layout = new QGridLayout(both);
+  layout->setContentsMargins(0, 0, 0, 0);
+  layout->setVerticalSpacing(1);
+  layout->setHorizontalSpacing(10);
+  layout->addWidget(editor, 0, 0, 1, 3);
+  int column = 0;
+  for (const auto& [text, key, up] : {std::tuple(tr("coarser"), "_coarser", true), std::tuple(tr("finer"), "_finer", false)}) {
+    QToolButton* button = link_button(text);
+    button->setObjectName(name + QLatin1String(key));
+    button->setAccessibleName(QStringLiteral("%1: %2").arg(QString::fromStdString(field.label), text));
+    button->setToolTip(tr("The next round length %1").arg(up ? tr("above") : tr("below")));
+    connect(button, &QToolButton::clicked, this, [this, place, field, up = up] {
+      const double next = next_grade(std::get<double>(shown_[place]), up);
+      if (next >= field.min && next <= field.max) set_(place, next);
+    });
+    layout->addWidget(button, 1, column++);
+  }
+  layout->setColumnStretch(2, 1);
+  return both;
 }
 
 QWidget* FieldRows::vector(std::size_t place, const Field& field, const QString& name) {

@@ -53,7 +53,7 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::recast = {
     "recast", "Recast", "recast", "recast", "Re-skin the part, with the parts added here, as one watertight mesh.", ToolRule::welcome,
-    {length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces."),
+    {graded(length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces.")),
      toggle_field("sharp", "Keep sharp edges", true, "Edges and corners stand where the surfaces beside them meet; off, they are rounded by about half the detail."),
      folded(length_field("offset", "Offset", 0, "How far the skin lies outside of the parts; below 0: inside.", -max_length)),
      folded(toggle_field("through-points", "Through points", true, "The skin runs through points that have normals; off, and where they have none, points count as balls.")),

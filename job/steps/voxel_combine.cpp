@@ -19,7 +19,7 @@ Result<StepOutput> run(const StepInput& input) {
 const StepKind steps::voxel_combine = {
     "voxel-combine", "Blend", "blend", "recast", "Combine the part with others by their distance fields, with rounds where they meet.", ToolRule::needed,
     {choice_field("operation", "Operation", "union", {{"union", "all together"}, {"difference", "the part without the others"}, {"intersection", "what they have in common"}}, "What is done with each of the parts added here."),
-     length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces."),
+     graded(length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces.")),
      length_field("blend", "Blend", 0, "Radius of the rounds where parts meet; 0: they meet in sharp edges.", 0)},
     run, 3, "Ctrl+Alt+K",
     [](Step& step, const Mesh& part) {

@@ -68,7 +68,14 @@ TEST_CASE("the buoy cap, which nothing mends, is sound as a skin, from coarse to
   CHECK(last_step(d, cap).kind->key == "recast");
   CHECK(d.session().result(cap).report->sound);
   const std::size_t coarse = faces(d, cap);
-  type_in(d, cap, "detail", number(d, cap, "detail") / 2);
+  // Finer and finer by the link beside the number, in round steps.
+  const double first = number(d, cap, "detail");
+  while (number(d, cap, "detail") > first / 2) {
+    const double before = number(d, cap, "detail");
+    d.click(d.widget(field_name(d, cap, "detail") + QStringLiteral("_finer")));
+    REQUIRE(number(d, cap, "detail") == Approx(next_grade(before, false)));
+  }
+  d.settle();
   CHECK(faces(d, cap) > 3 * coarse);
   CHECK(d.session().result(cap).report->sound);
   // A much finer one is preceded by a coarser one, which says what it is and goes when the other is there.

@@ -122,3 +122,17 @@ TEST_CASE("chosen elements are told by their number, not by the text that progra
   CHECK(in_words(edges, std::string("faces at 1,2,3; 4,5,6; 7,8,9")) == "3 faces");
   CHECK(range_of(edges).find("edges at x,y,z") != std::string::npos);
 }
+
+TEST_CASE("round lengths one after the other, up and down, from any length") {
+  double length = 0.8;
+  for (const double next : {1.0, 1.5, 2.0, 3.0, 5.0, 7.0, 10.0, 15.0}) {
+    length = next_grade(length, true);
+    CHECK(length == Approx(next));
+  }
+  for (const double next : {10.0, 7.0, 5.0, 3.0, 2.0, 1.5, 1.0, 0.7}) {
+    length = next_grade(length, false);
+    CHECK(length == Approx(next));
+  }
+  CHECK(next_grade(1.2e-6, false) == Approx(1e-6));
+  CHECK(next_grade(9.99e5, true) == Approx(1e6));
+}
