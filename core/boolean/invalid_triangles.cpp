@@ -52,25 +52,28 @@ std::vector<char> find_invalid_triangles(std::span<const Vec3> points, std::span
       if (suspect[i] && collinear(points[all[i][0]], points[all[i][1]], points[all[i][2]])) invalid[i] = 1;
   });
   if (std::find(suspect.begin(), suspect.end(), 1) == suspect.end()) return {};
-  const NearMarked about(points, all, suspect);
-  check_stop(control);
-  const auto [own_points, triangles] = renumbered(points, about.triangles);
   tbb::enumerable_thread_specific<std::vector<std::pair<Index, Index>>> found;
-  const auto look = [&](Index i, Index j) {
-    const Index s = about.chosen[i], t = about.chosen[j];
+  const auto look = [&](Index s, Index t) {
     if (!suspect[s] && !suspect[t]) return;
     const bool one_piece = piece[s] == piece[t];
     if (!one_piece && across == Across::no) return;
-    if ((one_piece && same_corners(about.triangles[i], about.triangles[j])) || triangles_cross(points, about.triangles[i], about.triangles[j]))
-      found.local().emplace_back(s, t);
+    if ((one_piece && same_corners(all[s], all[t])) || triangles_cross(points, all[s], all[t])) found.local().emplace_back(s, t);
   };
-  // Charts save looking within smooth surfaces, but have to be found; where most are not suspect there is less to save.
-  if (2 * static_cast<std::size_t>(std::count(about.groups.begin(), about.groups.end(), no_index)) < about.groups.size()) {
-    Bvh(own_points, triangles, 0, about.groups).for_each_pair(look, control.stop);
+  if (std::find(suspect.begin(), suspect.end(), 0) == suspect.end()) {
+    for_each_possible_crossing(points, all, find_opposites(all, piece, points.size()), look, control.stop);
   } else {
-    std::vector<Index> own_piece;
-    for (Index i : about.chosen) own_piece.push_back(piece[i]);
-    for_each_possible_crossing(own_points, triangles, find_opposites(triangles, own_piece, own_points.size()), look, control.stop);
+    const NearMarked about(points, all, suspect);
+    check_stop(control);
+    const auto [own_points, triangles] = renumbered(points, about.triangles);
+    const auto look_near = [&](Index i, Index j) { look(about.chosen[i], about.chosen[j]); };
+    // Charts save looking within smooth surfaces, but have to be found; where most are not suspect there is less to save.
+    if (2 * static_cast<std::size_t>(std::count(about.groups.begin(), about.groups.end(), no_index)) < about.groups.size()) {
+      Bvh(own_points, triangles, 0, about.groups).for_each_pair(look_near, control.stop);
+    } else {
+      std::vector<Index> own_piece;
+      for (Index i : about.chosen) own_piece.push_back(piece[i]);
+      for_each_possible_crossing(own_points, triangles, find_opposites(triangles, own_piece, own_points.size()), look_near, control.stop);
+    }
   }
   for (const auto& list : found)
     for (const auto& [s, t] : list) invalid[s] = invalid[t] = 1;

@@ -178,33 +178,31 @@ class Collapse {
     const Merge m = merge(v, w, has(held_edge, t, k));
     if (m.stays == no_index) return never;
     // Of what costs nothing, short edges first.
-    const float error = static_cast<float>(m.error + 1e-9 * (points_[v] - points_[w]).squaredNorm());
+    const float error = static_cast<float>(std::max(0.0, m.error) + 1e-9 * (points_[v] - points_[w]).squaredNorm());
     return error <= limit_ ? error : never;
   }
 
   void pass() {
     find_freedom();
-    std::vector<float> costs(3 * triangles_.size());
+    // What an edge costs depends on its two ends alone: only where the last pass has touched one is it another than before.
+    const bool known = !costs_.empty();
+    costs_.resize(3 * triangles_.size());
     tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(triangles_.size()), 4096), [&](const auto& range) {
       for (Index t = range.begin(); t < range.end(); ++t)
-        for (std::size_t k = 0; k < 3; ++k) costs[3 * t + k] = cost(t, k);
+        for (std::size_t k = 0; k < 3; ++k)
+          if (!known || touched_[triangles_[t][k]] || touched_[triangles_[t][(k + 1) % 3]]) costs_[3 * t + k] = cost(t, k);
     });
-    std::vector<float> found;
-    for (float c : costs)
-      if (c < never) found.push_back(c);
-    if (found.empty()) return;
+    const CostCounts counts(costs_);
+    if (counts.all() == 0) return;
     // Only the cheaper ones: after the pass others may have become cheap.
     constexpr double share = 0.3, slack = 1.5;
-    const std::size_t wanted = (triangles_.size() - goal_ + 1) / 2, rank = std::min({wanted, static_cast<std::size_t>(share * static_cast<double>(found.size())) + 16, found.size() - 1});
-    std::nth_element(found.begin(), found.begin() + static_cast<std::ptrdiff_t>(rank), found.end());
-    const float dearest = std::min(limit_, static_cast<float>(slack * found[rank]));
+    const std::size_t wanted = (triangles_.size() - goal_ + 1) / 2, rank = std::min({wanted, static_cast<std::size_t>(share * static_cast<double>(counts.all())) + 16, counts.all() - 1});
+    const float dearest = std::min(limit_, static_cast<float>(slack * counts.at_rank(rank)));
     // In classes of like cost, each in the order of memory: sorted to the last bit it takes twice as long.
     constexpr std::uint32_t classes = 64, finer = 21;  // bits below: four classes to a power of two
     const std::uint32_t top = std::bit_cast<std::uint32_t>(dearest) >> finer;
-    const auto class_of = [&](Index corner) { return classes - 1 - std::min(classes - 1, top - (std::bit_cast<std::uint32_t>(costs[corner]) >> finer)); };
-    std::vector<Index> candidates;
-    for (Index c = 0; c < costs.size(); ++c)
-      if (costs[c] <= dearest && costs[c] < never) candidates.push_back(c);
+    const auto class_of = [&](Index corner) { return classes - 1 - std::min(classes - 1, top - (std::bit_cast<std::uint32_t>(costs_[corner]) >> finer)); };
+    std::vector<Index> candidates = cheap_corners(costs_, dearest);
     counting_sort(candidates, classes, class_of);
     make_fans();
     dead_.assign(triangles_.size(), 0);
@@ -218,15 +216,13 @@ class Collapse {
     std::array<std::size_t, blocks> gone{};
     if (of_block > 0) {
       find_blocks(blocks);
+      const std::vector<std::uint8_t> of = blocks_of(candidates, blocks);
       tbb::parallel_for(
           std::size_t{0}, blocks,
           [&](std::size_t b) {
             Index look = 0;
-            for (Index corner : candidates) {
-              const Index t = corner / 3, k = corner % 3;
-              if (gone[b] + 2 > of_block) break;
-              if (block_[triangles_[t][k]] == b && block_[triangles_[t][(k + 1) % 3]] == b) gone[b] += draw_together(t, k, look);
-            }
+            for (std::size_t i = 0; i < candidates.size() && gone[b] + 2 <= of_block; ++i)
+              if (of[i] == b) gone[b] += draw_together(candidates[i] / 3, candidates[i] % 3, look);
           },
           tbb::simple_partitioner());
       std::fill(seen_.begin(), seen_.end(), 0);
@@ -238,6 +234,49 @@ class Collapse {
       all_gone += draw_together(corner / 3, corner % 3, look);
     }
     compact();
+  }
+
+  /// How many costs of about each size there are: by the upper bits of the numbers, which sort as these do.
+  class CostCounts {
+   public:
+    explicit CostCounts(const std::vector<float>& costs) {
+      constexpr std::size_t block = 1 << 18;
+      std::vector<std::vector<Index>> of_block((costs.size() + block - 1) / block);
+      tbb::parallel_for(std::size_t{0}, of_block.size(), [&](std::size_t n) {
+        of_block[n].assign(classes, 0);
+        for (std::size_t c = n * block; c < std::min(costs.size(), (n + 1) * block); ++c)
+          if (costs[c] < never) ++of_block[n][std::bit_cast<std::uint32_t>(costs[c]) >> lower_bits];
+      });
+      counts_.assign(classes, 0);
+      for (const std::vector<Index>& some : of_block)
+        for (std::size_t k = 0; k < classes; ++k) counts_[k] += some[k], all_ += some[k];
+    }
+    std::size_t all() const { return all_; }
+    /// A cost that is at least the one of that rank, by less than a hundredth more.
+    float at_rank(std::size_t rank) const {
+      std::size_t k = 0;
+      for (std::size_t below = counts_[0]; below <= rank; below += counts_[++k]) {}
+      return std::bit_cast<float>(static_cast<std::uint32_t>(k + 1) << lower_bits);
+    }
+
+   private:
+    static constexpr std::uint32_t lower_bits = 16;
+    static constexpr std::size_t classes = std::size_t{1} << (31 - lower_bits);  // they are not negative
+    std::vector<Index> counts_;
+    std::size_t all_ = 0;
+  };
+
+  /// Corners whose edges cost at most that, in order.
+  static std::vector<Index> cheap_corners(const std::vector<float>& costs, float dearest) {
+    constexpr std::size_t block = 1 << 16;
+    std::vector<std::vector<Index>> of_block((costs.size() + block - 1) / block);
+    tbb::parallel_for(std::size_t{0}, of_block.size(), [&](std::size_t n) {
+      for (std::size_t c = n * block; c < std::min(costs.size(), (n + 1) * block); ++c)
+        if (costs[c] <= dearest && costs[c] < never) of_block[n].push_back(static_cast<Index>(c));
+    });
+    std::vector<Index> cheap;
+    for (const std::vector<Index>& some : of_block) cheap.insert(cheap.end(), some.begin(), some.end());
+    return cheap;
   }
 
   void make_fans() {
@@ -252,16 +291,29 @@ class Collapse {
   }
   /// Vertices in the order of memory, in equal shares; which of them each belongs to that has all its neighbours there too.
   void find_blocks(std::size_t blocks) {
-    const auto of = [&](Index v) { return static_cast<std::uint8_t>(v * blocks / points_.size()); };
     block_.resize(points_.size());
-    tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(points_.size()), 4096), [&](const auto& range) {
-      for (Index v = range.begin(); v < range.end(); ++v) {
-        block_[v] = of(v);
+    const std::size_t size = points_.size() / blocks + 1;
+    tbb::parallel_for(std::size_t{0}, blocks, [&](std::size_t b) {
+      const auto begin = static_cast<Index>(std::min(b * size, points_.size())), end = static_cast<Index>(std::min((b + 1) * size, points_.size()));
+      for (Index v = begin; v < end; ++v) {
+        block_[v] = static_cast<std::uint8_t>(b);
         for (Index t : fan(v))
           for (Index w : triangles_[t])
-            if (of(w) != of(v)) block_[v] = static_cast<std::uint8_t>(blocks);
+            if (w < begin || w >= end) block_[v] = static_cast<std::uint8_t>(blocks);
       }
     });
+  }
+  /// Which block both ends of the edge at a corner belong to; `blocks` where there is none.
+  std::vector<std::uint8_t> blocks_of(const std::vector<Index>& corners, std::size_t blocks) const {
+    std::vector<std::uint8_t> of(corners.size());
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, corners.size(), 16384), [&](const auto& range) {
+      for (std::size_t i = range.begin(); i < range.end(); ++i) {
+        const Index t = corners[i] / 3, k = corners[i] % 3;
+        const std::uint8_t one = block_[triangles_[t][k]], other = block_[triangles_[t][(k + 1) % 3]];
+        of[i] = one == other ? one : static_cast<std::uint8_t>(blocks);
+      }
+    });
+    return of;
   }
   std::span<const Index> fan(Index v) const { return {fans_.data() + first_[v], fans_.data() + first_[v + 1]}; }
   Triangle corners(Index t) const { return {now_[triangles_[t][0]], now_[triangles_[t][1]], now_[triangles_[t][2]]}; }
@@ -275,6 +327,7 @@ class Collapse {
     if (dead_[t] || touched_[v] || touched_[w]) return 0;
     const bool border = has(border_edge, t, k);
     const Merge m = merge(v, w, has(held_edge, t, k));
+    if (m.stays == no_index) return 0;
     // The triangles that go, and their corners across.
     std::array<Index, 2> gone{no_index, no_index}, apex{no_index, no_index};
     std::size_t count = 0;
@@ -393,9 +446,11 @@ class Collapse {
       if (dead_[t]) continue;
       triangles_[kept] = corners(t);
       flags_[kept] = flags_[t];
+      for (std::size_t k = 0; k < 3; ++k) costs_[3 * kept + k] = costs_[3 * t + k];
       source_[kept++] = source_[t];
     }
     triangles_.resize(kept);
+    costs_.resize(3 * kept);
     flags_.resize(kept);
     source_.resize(kept);
     // Vertices that are gone give way, in the order of those that stay.
@@ -406,6 +461,7 @@ class Collapse {
       number[v] = count;
       points_[count] = points_[v];
       planes_[count] = planes_[v];
+      touched_[count] = touched_[v];
       fixed_[count++] = fixed_[v];
     }
     points_.resize(count);
@@ -427,6 +483,7 @@ class Collapse {
   std::vector<char> fixed_;
   std::vector<Quadric> planes_;
   std::vector<Freedom> freedom_;
+  std::vector<float> costs_;  // per corner, of the edge from it; empty before the first pass
   // Within a pass:
   std::vector<Index> first_, fans_, now_;
   std::vector<char> dead_, touched_;
