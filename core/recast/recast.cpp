@@ -5,10 +5,13 @@
 
 #include <chrono>
 #include <limits>
+#include <map>
 #include <optional>
+#include <utility>
 
 #include "core/boolean/stage_clock.h"
 #include "core/mesh/bvh.h"
+#include "core/mesh/edges.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/winding.h"
@@ -161,6 +164,27 @@ double across(std::span<const Vec3> points) {
   return (farthest(one) - one).norm();
 }
 
+/// Gives each fan of faces at a vertex a vertex of its own: where holes meet in one, the surface would hang together by it alone.
+void part_fans(Mesh& mesh) {
+  const EdgeTable edges = build_edges(mesh);
+  UnionFind fans(mesh.corners.size());
+  for (Index e = 0; e < edges.size(); ++e) {
+    const auto uses = edges.corners_of(e);
+    for (std::size_t k = 1; k < uses.size(); ++k)
+      for (const Index c : {uses[k], next_corner(mesh, edges.corner_face[uses[k]], uses[k])})
+        for (const Index d : {uses[0], next_corner(mesh, edges.corner_face[uses[0]], uses[0])})
+          if (mesh.corners[c] == mesh.corners[d]) fans.unite(c, d);
+  }
+  std::vector<Index> own(mesh.corners.size(), no_index);  // of each fan, by the corner that stands for it
+  std::vector<char> taken(mesh.positions.size(), 0);
+  const std::vector<Index> before = mesh.corners;
+  for (Index c = 0; c < before.size(); ++c) {
+    Index& v = own[fans.find(c)];
+    if (v == no_index) v = std::exchange(taken[before[c]], 1) != 0 ? mesh.add_vertex(Vec3(mesh.positions[before[c]])) : before[c];
+    mesh.corners[c] = v;
+  }
+}
+
 /// Leaves out the faces that lie on no part, where they span more than that.
 /// @return the middles of what they spanned
 std::vector<Vec3> open_holes(Recast& made, double widest) {
@@ -186,6 +210,7 @@ std::vector<Vec3> open_holes(Recast& made, double widest) {
   Kept kept(made);
   kept.add(take_apart(made.result.mesh, group, 1).front());
   kept.take();
+  part_fans(made.result.mesh);
   made.result.open_on_purpose = true;
   return middles;
 }

@@ -2,6 +2,7 @@
 // Offsets, blends and shells against closed formulas; what a recast thins, sifts and leaves open.
 #include <catch2/catch.hpp>
 
+#include "core/io/mesh_file.h"
 #include "core/mesh/edges.h"
 #include "core/recast/recast.h"
 #include "core/recast/volumes.h"
@@ -145,6 +146,16 @@ TEST_CASE("flat areas of a recast are thinned, strays sifted, and holes left ope
   CHECK(left_open->open_on_purpose);
   CHECK(borders(left_open->mesh) > 50);
   for (Index f : left_open->sources.face) CHECK(f != no_index);
+  // Where holes meet in one vertex the skin does not hang together by it.
+  const auto cap = read_mesh(std::filesystem::path(DEMO_DATA) / "buoy-cap.ply");
+  REQUIRE(cap);
+  const recast::Part torn{shared(cap->mesh), "cap"};
+  settings.detail = 2;
+  const SoundnessReport frayed = check_soundness(recast_parts({&torn, 1}, settings)->mesh);
+  CHECK(frayed.holes() > 5);
+  CHECK(frayed.count(families::non_manifold_vertices) == 0);
+  CHECK(frayed.count(families::crossing_faces) == 0);
+  settings.detail = RecastSettings().detail;
   // Of two holes the wider one is left open, and told where it is.
   settings.close_holes = true;
   settings.widest_hole = 8;
