@@ -218,7 +218,7 @@ int run_apply(const ApplyRequest& request, StepTable table) {
     for (const StepKind* k : table) known += (known.empty() ? "" : ", ") + k->key;
     return fail({fmt::format("there is no step \"{}\"", request.step), "", {}, "use one of " + known});
   }
-  if (kind->tools != ToolRule::welcome && (kind->tools == ToolRule::none) != (request.inputs.size() == 1))
+  if (!works_alone(kind->tools) && (kind->tools == ToolRule::none) != (request.inputs.size() == 1))
     return fail({kind->tools == ToolRule::none ? fmt::format("{} takes no tools", kind->key) : fmt::format("{} needs tools", kind->key),
                  request.inputs.back(), {}, kind->tools == ToolRule::none ? "name one file" : "name the part first, then its tools"});
   if (auto issue = refused(request.output, request.json)) return fail(*issue);

@@ -31,7 +31,7 @@ std::string replaced(const std::string& text, Function text_for) {
 std::vector<const Step*> active_steps(const Job& job, const Part& part) {
   std::vector<const Step*> steps;
   for (const Step& step : part.recipe)
-    if (step.on && (step.kind->tools != ToolRule::needed || !active_rows(job, step.tools).empty())) steps.push_back(&step);
+    if (step.on && (!goes_with_tools(step.kind->tools) || (step.kind->tools == ToolRule::instead && step.tools.empty()) || !active_rows(job, step.tools).empty())) steps.push_back(&step);
   return steps;
 }
 

@@ -122,7 +122,7 @@ Result<Job> remove_parts(const Job& job, const std::vector<PartId>& ids) {
     if (part.rides_on && contains(ids, *part.rides_on)) stand_alone(job, part);
     std::erase_if(part.recipe, [&](Step& step) {
       const bool taken = take_rows_out(step.tools, [&](const ToolUse& row) { return !row.is_tray() && contains(ids, row.tool); });
-      return taken && step.tools.empty() && step.kind->tools == ToolRule::needed;
+      return taken && step.tools.empty() && goes_with_tools(step.kind->tools);
     });
     next.parts.push_back(part == *p ? p : std::make_shared<const Part>(std::move(part)));
   }

@@ -118,7 +118,7 @@ Result<Job> release_use(const Job& job, UseId use) {
   Job next = change_part(job, host, [&](Part& p) {
     std::erase_if(p.recipe, [&](Step& step) {
       const bool taken = take_rows_out(step.tools, [&](const ToolUse& row) { return row.id == use; });
-      return taken && step.tools.empty() && step.kind->tools == ToolRule::needed;
+      return taken && step.tools.empty() && goes_with_tools(step.kind->tools);
     });
   });
   for (PartId tool : tools) next = loosened_where_unused(job, next, tool, host);
@@ -201,7 +201,9 @@ Result<Job> move_uses(const Job& job, const std::vector<UseId>& uses, const RowP
     const auto place = before == 0 ? rows.end() : std::find_if(rows.begin(), rows.end(), [&](const ToolUse& row) { return row.id == before; });
     rows.insert(place, std::make_move_iterator(moved.begin()), std::make_move_iterator(moved.end()));
     // A step that took tools and has none left does nothing; it goes with the last of them.
-    std::erase_if(p.recipe, [&](const Step& step) { return step.id != to.step && step.kind->tools == ToolRule::needed && step.tools.empty(); });
+    std::erase_if(p.recipe, [&](const Step& step) {
+      return step.id != to.step && step.tools.empty() && goes_with_tools(step.kind->tools) && (step.kind->tools == ToolRule::needed || !job.find_step(step.id).step->tools.empty());
+    });
   });
   if (misfit) return *misfit;
   return next;

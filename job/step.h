@@ -96,7 +96,11 @@ struct StepOutput {
 StepOutput as_output(BooleanResult result);
 Result<StepOutput> as_output(Result<BooleanResult> result);
 
-enum class ToolRule { none, welcome, needed };  ///< welcome: it works on the part alone as well
+/// welcome: it works on the part alone as well; instead: where it has any, it does something else with them than with the part alone
+enum class ToolRule { none, welcome, instead, needed };
+inline bool works_alone(ToolRule rule) { return rule == ToolRule::welcome || rule == ToolRule::instead; }
+/// A step that loses the last of its tools goes with it: without them it would mean nothing, or something else.
+inline bool goes_with_tools(ToolRule rule) { return rule == ToolRule::needed || rule == ToolRule::instead; }
 
 /// One kind of step. `run` is a pure function: the same input gives the same output. Throws Stopped.
 struct StepKind {

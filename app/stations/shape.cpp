@@ -73,7 +73,7 @@ void add_with_tools(MainWindow& window, Session& session, const StepKind& kind) 
 }  // namespace
 
 void add_step(MainWindow& window, Session& session, const StepKind& kind) {
-  if (kind.tools == ToolRule::needed || (kind.tools == ToolRule::welcome && session.selection().size() > 1)) return add_with_tools(window, session, kind);
+  if (kind.tools == ToolRule::needed || (works_alone(kind.tools) && session.selection().size() > 1)) return add_with_tools(window, session, kind);
   // Of a chosen tool a pattern is meant, not of the part that it is used on: it stays one tool, like a tray.
   const bool repeats = repeats_part(kind);
   if (repeats && session.selection().size() == 1 && session.job().is_tool(session.chosen())) session.open_own_recipe(true);

@@ -24,7 +24,7 @@ Result<StepOutput> run(const StepInput& input) {
 
 }  // namespace
 
-const StepKind steps::array = {"array", "Array", "array", "shape", "Repeat the part, or tools in it, in rows, columns and layers.", ToolRule::welcome,
+const StepKind steps::array = {"array", "Array", "array", "shape", "Repeat the part, or tools in it, in rows, columns and layers.", ToolRule::instead,
                                {counts_field("count", "Count", Vec3(3, 1, 1), 1, 10000, "How many along each axis."),
                                 offset_field("spacing", "Spacing", Vec3(20, 20, 20), "From copy to copy along each axis; negative goes the other way."), repeated_operation()},
                                run, 20, "N",

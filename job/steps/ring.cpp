@@ -18,7 +18,7 @@ Result<StepOutput> run(const StepInput& input) {
 
 }  // namespace
 
-const StepKind steps::ring = {"ring", "Ring", "ring", "shape", "Repeat the part, or tools in it, around an axis.", ToolRule::welcome,
+const StepKind steps::ring = {"ring", "Ring", "ring", "shape", "Repeat the part, or tools in it, around an axis.", ToolRule::instead,
                               {point_field("point", "Through", Vec3::Zero(), "A point of the axis, measured from the part's own origin."),
                                axis_field("axis", "Axis", Vec3(0, 0, 1), "The direction of the axis.", "point"), count_field("count", "Count", 6, 1, 10000, "How many, the first one where it is."),
                                angle_field("angle", "Angle", 360, "How far around they are spread; 360 is all the way.", -360, 360), repeated_operation()},

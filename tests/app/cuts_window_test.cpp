@@ -384,6 +384,20 @@ TEST_CASE("a part and a tool chosen, an array repeats the tool in the step; take
   CHECK(is_sound(d, 1));
   type_at_grip(d, "count", QStringLiteral("2"), 0);
   CHECK(d.volume(1) == Approx(40 * 40 * 20 - 2 * polygon_area(64, 3) * 20));
+  // Its tool off, it does not repeat the part instead; the tool deleted, it goes.
+  const JobPtr before = d.session().history().committed();
+  REQUIRE(d.session().commit("off", edit::change_step(d.job(), step.id, [](Step& s) { s.tools[0].on = false; })));
+  d.settle();
+  CHECK(d.volume(1) == Approx(40 * 40 * 20));
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.session().select({2});
+  d.key(Qt::Key_Delete);
+  d.settle();
+  CHECK(d.job().at(1).recipe.empty());
+  CHECK(d.volume(1) == Approx(40 * 40 * 20));
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  CHECK(d.session().history().committed()->at(1).recipe.size() == before->at(1).recipe.size());
   d.session().select({1, 2});
   d.key(Qt::Key_N, Qt::ShiftModifier);
   d.settle();
