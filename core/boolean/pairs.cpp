@@ -82,24 +82,20 @@ class LargePlanes {
  public:
   LargePlanes(std::span<const Vec3> points, std::span<const Triangle> triangles, double margin) : points_(points), triangles_(triangles) {
     constexpr double times = 16;
-    double sum = 0, extent = 0;
+    double sum = 0;
     std::vector<double> sizes;
     for (const Triangle& t : triangles) {
-      const Box3 box = box_of(points, t);
-      sizes.push_back(box.size().maxCoeff());
+      sizes.push_back(box_of(points, t).size().maxCoeff());
       sum += sizes.back();
-      extent = std::max({extent, box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff()});
     }
-    beyond_ = 2 * margin + 1e-10 * extent;  // by far more than rounding makes of it
     for (std::size_t i = 0; i < triangles.size(); ++i) {
       if (sizes[i] * static_cast<double>(triangles.size()) <= times * sum) continue;
       const auto& [a, b, c] = triangles[i];
-      const Vec3 normal = (points[b] - points[a]).cross(points[c] - points[a]);
-      // A sliver has no sure plane.
-      if (!(normal.norm() > 1e-6 * sizes[i] * sizes[i])) continue;
+      const Vec3 u = points[b] - points[a], v = points[c] - points[a], normal = u.cross(v);
       place_.resize(triangles.size(), no_index);
       place_[i] = static_cast<Index>(planes_.size());
-      planes_.push_back({points[a], normal.normalized()});
+      // Shewchuk 1997, o3derrboundA, as in core/mesh/triangles_cross.cpp; the length of the normal is off by far less than a hundredth.
+      planes_.push_back({points[a], normal, 43 * 0x1p-53 * u.cwiseAbs().maxCoeff() * v.cwiseAbs().maxCoeff(), 1.01 * 2 * margin * normal.norm()});
     }
   }
   /// Does such a plane have all of the other triangle on one side, farther off than any margin?
@@ -108,18 +104,22 @@ class LargePlanes {
  private:
   struct Plane {
     Vec3 origin, normal;
+    double error, beyond;  ///< of a height, times the farthest coordinate from the origin; and the least one that is beyond the margin
   };
   bool is_beyond(Index large, Index other) const {
     if (place_[large] == no_index) return false;
     const Plane& plane = planes_[place_[large]];
-    const auto height = [&](std::size_t k) { return plane.normal.dot(points_[triangles_[other][k]] - plane.origin); };
-    const double first = height(0);
-    if (first > beyond_) return height(1) > beyond_ && height(2) > beyond_;
-    return first < -beyond_ && height(1) < -beyond_ && height(2) < -beyond_;
+    // 1 or -1 where it is surely beyond on that side.
+    const auto side = [&](std::size_t k) {
+      const Vec3 d = points_[triangles_[other][k]] - plane.origin;
+      const double height = plane.normal.dot(d), least = plane.beyond + plane.error * d.cwiseAbs().maxCoeff() + std::numeric_limits<double>::min();
+      return height > least ? 1 : height < -least ? -1 : 0;
+    };
+    const int first = side(0);
+    return first != 0 && side(1) == first && side(2) == first;
   }
   std::span<const Vec3> points_;
   std::span<const Triangle> triangles_;
-  double beyond_ = 0;
   std::vector<Index> place_;  ///< per triangle, of its plane; empty: there are none
   std::vector<Plane> planes_;
 };
