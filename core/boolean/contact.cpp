@@ -384,24 +384,29 @@ class Contacts {
     if (!(any_above && any_below)) return {Look::beyond};
     return look;
   }
-  /// Of two triangles: has one a corner in the box of the other, or do edges of theirs pass near each other?
+  /// Of two triangles: has one a corner near the other, or do edges of theirs pass near each other?
   bool comes_near(const Face& s, const Face& t) const {
-    const auto has_corner_in = [&](const Face& in, const Face& of) {
-      Box3 box;
-      for (int k = 0; k < 3; ++k) box.add(at(in[k]));
-      box.lo.array() -= tolerance_;
-      box.hi.array() += tolerance_;
-      for (int k = 0; k < 3; ++k)
-        if (overlap(box, {at(of[k]), at(of[k])})) return true;
-      return false;
-    };
-    if (has_corner_in(s, t) || has_corner_in(t, s)) return true;
+    if (has_corner_near(s.triangle, t.triangle) || has_corner_near(t.triangle, s.triangle)) return true;
     for (int j = 0; j < 3; ++j)
       for (int k = 0; k < 3; ++k) {
         const Index a = s[j], b = s[j + 1], c = t[k], d = t[k + 1];
         if (overlap(edge_box(a, b, tolerance_), edge_box(c, d, tolerance_)) && lines_are_near(a, b, c, d)) return true;
       }
     return false;
+  }
+  /// Near is what is within twice the tolerance, so that rounding leaves nothing out; next to corners, whatever the plane of a sliver is.
+  bool has_corner_near(Index triangle, Index of) const {
+    const Triangle& t = soup_.triangles[triangle];
+    const Plane plane = plane_of(t);
+    return std::ranges::any_of(soup_.triangles[of], [&](Index v) {
+      if (std::ranges::any_of(t, [&](Index corner) { return (at(v) - at(corner)).squaredNorm() <= 4 * tolerance_ * tolerance_; })) return true;
+      if (std::abs(plane.normal.dot(at(v) - plane.origin)) > 2 * tolerance_ * plane.length) return false;
+      for (std::size_t k = 0; k < 3; ++k) {
+        const Vec3 edge = at(t[(k + 1) % 3]) - at(t[k]);
+        if (plane.normal.dot(edge.cross(at(v) - at(t[k]))) < -2 * tolerance_ * plane.length * edge.norm()) return false;
+      }
+      return true;
+    });
   }
   Box3 edge_box(Index a, Index b, double margin) const {
     Box3 box;
