@@ -16,24 +16,38 @@ namespace {
 
 constexpr Note smoothing_held_back{"smoothing_held_back", "1 vertex was held back so that the surface does not cross itself", "{0} vertices were held back so that the surface does not cross itself"};
 
-/// Around each vertex, in the order of its faces: who follows it in the face, and who comes before it.
-struct Rings {
-  struct Neighbours {
-    Index next, previous;
-  };
-  std::vector<Index> first;
-  std::vector<Neighbours> around;
-
-  explicit Rings(const Mesh& mesh) : first(mesh.positions.size() + 1, 0), around(mesh.corners.size()) {
-    for (Index v : mesh.corners) ++first[v + 1];
-    for (std::size_t v = 1; v < first.size(); ++v) first[v] += first[v - 1];
-    std::vector<Index> place(first.begin(), first.end() - 1);
-    for (std::size_t f = 0; f < mesh.face_count(); ++f) {
-      const auto ring = mesh.face(f);
-      for (std::size_t k = 0; k < ring.size(); ++k) around[place[ring[k]]++] = {ring[k + 1 < ring.size() ? k + 1 : 0], ring[k > 0 ? k - 1 : ring.size() - 1]};
-    }
+/// The faces around each vertex, in order: who follows it in each, and who comes before it.
+class Rings {
+ public:
+  explicit Rings(const Mesh& mesh) : first_(mesh.positions.size() + 1, 0), next_(mesh.corners.size()), previous_(mesh.corners.size()), face_(mesh.corners.size()) {
+    for (Index v : mesh.corners) ++first_[v + 1];
+    for (std::size_t v = 1; v < first_.size(); ++v) first_[v] += first_[v - 1];
+    // Each takes all corners and leaves those of other vertices alone: there is nothing to put together afterwards.
+    constexpr std::size_t shares = 4;
+    const std::size_t vertices = mesh.positions.size(), each = (vertices + shares - 1) / shares;
+    tbb::parallel_for(std::size_t{0}, shares, [&](std::size_t share) {
+      const std::size_t begin = std::min(vertices, share * each), end = std::min(vertices, begin + each);
+      std::vector<Index> place(first_.begin() + static_cast<std::ptrdiff_t>(begin), first_.begin() + static_cast<std::ptrdiff_t>(end));
+      for (Index f = 0; f < mesh.face_count(); ++f) {
+        const auto ring = mesh.face(f);
+        for (std::size_t k = 0; k < ring.size(); ++k) {
+          if (ring[k] < begin || ring[k] >= end) continue;
+          const Index at = place[ring[k] - begin]++;
+          next_[at] = ring[k + 1 < ring.size() ? k + 1 : 0];
+          previous_[at] = ring[k > 0 ? k - 1 : ring.size() - 1];
+          face_[at] = f;
+        }
+      }
+    });
   }
-  std::span<const Neighbours> of(Index v) const { return {around.data() + first[v], around.data() + first[v + 1]}; }
+  std::span<const Index> next(Index v) const { return of(v, next_); }
+  std::span<const Index> previous(Index v) const { return of(v, previous_); }
+  std::span<const Index> faces(Index v) const { return of(v, face_); }
+
+ private:
+  std::span<const Index> of(Index v, const std::vector<Index>& list) const { return {list.data() + first_[v], list.data() + first_[v + 1]}; }
+
+  std::vector<Index> first_, next_, previous_, face_;  ///< the others of vertex v from first_[v] to first_[v + 1]
 };
 
 void for_each_vertex(std::size_t count, const Control& control, const auto& visit) {
@@ -44,23 +58,41 @@ void for_each_vertex(std::size_t count, const Control& control, const auto& visi
 }
 
 /// Which vertices may move.
-std::vector<char> movable_in(const Mesh& mesh, const SmoothSettings& settings) {
-  const TriangleList list = triangulate(mesh);
-  const std::vector<Index> opposite = find_opposites(list.triangles, {}, mesh.positions.size());
-  const std::vector<char> held = recast::held_edges(mesh, list, opposite, settings.held);
+std::vector<char> movable_in(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const Control& control) {
+  std::vector<Vec3> normals(mesh.face_count());
+  tbb::parallel_for(std::size_t{0}, normals.size(), [&](std::size_t f) {
+    const Vec3 normal = newell_normal(mesh.positions, mesh.face(f));
+    const double square = normal.squaredNorm();
+    constexpr double least = 1e-200;
+    normals[f] = square > least ? normal / std::sqrt(square) : normal.stableNormalized();
+  });
+  const recast::EdgeHolder holds(mesh, settings.held);
   std::vector<char> movable(mesh.positions.size(), 1);
-  for (std::size_t c = 0; c < opposite.size(); ++c)
-    if (held[c] || (settings.hold_borders && opposite[c] == no_index)) movable[list.triangles[c / 3][c % 3]] = movable[list.triangles[c / 3][(c + 1) % 3]] = 0;
-  for (std::size_t f = 0; f < settings.scope.size(); ++f)
-    if (!settings.scope[f])
-      for (Index v : mesh.face(f)) movable[v] = 0;
+  for_each_vertex(movable.size(), control, [&](Index v) {
+    const auto next = rings.next(v), previous = rings.previous(v), faces = rings.faces(v);
+    for (std::size_t i = 0; i < next.size() && movable[v]; ++i) {
+      if (!settings.scope.empty() && !settings.scope[faces[i]]) movable[v] = 0;
+      // The edge to the next vertex has two sides where one face follows it there and one face comes from there.
+      int follow = 0, come = 0;
+      Index other = no_index;
+      for (std::size_t j = 0; j < next.size(); ++j) {
+        follow += next[j] == next[i];
+        if (previous[j] != next[i]) continue;
+        ++come;
+        other = faces[j];
+      }
+      const bool has_two_sides = follow == 1 && come == 1;
+      if (has_two_sides ? holds(faces[i], normals[faces[i]], other, normals[other]) : settings.hold_borders) movable[v] = 0;
+    }
+  });
   return movable;
 }
 
 /// Sum over the corners at a vertex: twice the area around it, as a vector along its normal.
 Vec3 area_vector(const Rings& rings, const std::vector<Vec3>& at, Index v) {
   Vec3 sum = Vec3::Zero();
-  for (const auto& [next, previous] : rings.of(v)) sum += (at[next] - at[v]).cross(at[previous] - at[v]);
+  const auto next = rings.next(v), previous = rings.previous(v);
+  for (std::size_t k = 0; k < next.size(); ++k) sum += (at[next[k]] - at[v]).cross(at[previous[k]] - at[v]);
   return sum;
 }
 
@@ -82,11 +114,12 @@ double volume_of(const Mesh& mesh, const std::vector<Vec3>& at) {
 
 /// Moves vertices along their normals, all by as much, until the volume is as it was. To first order a step of h changes it by h times the moving area, a third of each face for each corner.
 void restore_volume(const Mesh& mesh, const Rings& rings, const std::vector<char>& movable, double volume, std::vector<Vec3>& at, const Control& control) {
-  std::vector<Vec3> normals(at.size(), Vec3::Zero());
-  std::vector<double> areas(at.size(), 0);
   constexpr int rounds = 10;
   constexpr double done = 1e-12, well = 0.1;
   double lost = volume - volume_of(mesh, at);
+  if (std::abs(lost) <= done * std::abs(volume)) return;
+  std::vector<Vec3> normals(at.size(), Vec3::Zero());
+  std::vector<double> areas(at.size(), 0);
   bool known = false;
   for (int k = 0; k < rounds && std::abs(lost) > done * std::abs(volume); ++k) {
     // The same normals as long as they serve.
@@ -106,17 +139,16 @@ void restore_volume(const Mesh& mesh, const Rings& rings, const std::vector<char
   }
 }
 
-std::vector<Vec3> passes(const Mesh& mesh, const SmoothSettings& settings, const std::vector<char>& movable, const Control& control) {
-  const Rings rings(mesh);
+std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const std::vector<char>& movable, const Control& control) {
   std::vector<Vec3> at = mesh.positions, next = at;
-  const double volume = volume_of(mesh, at);
+  const double volume = settings.keep_volume ? volume_of(mesh, at) : 0;
   const auto pass = [&](double by) {
     for_each_vertex(at.size(), control, [&](Index v) {
       if (!movable[v]) return;
-      const auto around = rings.of(v);
+      const auto around = rings.next(v);
       if (around.empty()) return;
       Vec3 sum = Vec3::Zero();
-      for (const auto& neighbour : around) sum += at[neighbour.next];
+      for (Index neighbour : around) sum += at[neighbour];
       Vec3 way = sum / static_cast<double>(around.size()) - at[v];
       if (settings.along_normals) {
         const Vec3 normal = area_vector(rings, at, v).stableNormalized();
@@ -190,7 +222,10 @@ class TurnedShells {
 
 }  // namespace
 
-std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings, const Control& control) { return passes(mesh, settings, movable_in(mesh, settings), control); }
+std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings, const Control& control) {
+  const Rings rings(mesh);
+  return passes(mesh, rings, settings, movable_in(mesh, rings, settings, control), control);
+}
 
 namespace {
 
@@ -264,8 +299,9 @@ class HeldBack {
 }  // namespace
 
 Smoothed smooth(const Mesh& mesh, const std::string& name, const SmoothSettings& settings, const Control& control) {
-  const std::vector<char> movable = movable_in(mesh, settings);
-  HeldBack surface(mesh, passes(mesh, settings, movable, control), movable);
+  const Rings rings(mesh);
+  const std::vector<char> movable = movable_in(mesh, rings, settings, control);
+  HeldBack surface(mesh, passes(mesh, rings, settings, movable, control), movable);
   surface.until_nothing_crosses(control);
   Smoothed smoothed;
   smoothed.is_sound = is_sound(surface.now(), {}, 1, control.stop);
