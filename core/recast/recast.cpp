@@ -10,12 +10,13 @@
 #include <utility>
 
 #include "core/boolean/stage_clock.h"
-#include "core/mesh/bvh.h"
+#include "core/mesh/broad_phase.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/winding.h"
 #include "core/recast/cloud_field.h"
+#include "core/recast/cloud_gaps.h"
 #include "core/recast/field_lines.h"
 #include "core/recast/reduce.h"
 #include "core/recast/skin.h"
@@ -30,7 +31,7 @@ constexpr Note small_shells_left_out{"small_shells_left_out", "1 shell smaller t
 constexpr Note points_as_balls{"points_as_balls", "1 point as a ball of radius {1}", "{0} points as balls of radius {1}", Note::Place::card};
 constexpr Note through_points{"through_points", "through 1 point, each counting as far as {1}", "through {0} points, each counting as far as {1}", Note::Place::card};
 constexpr Note normals_turned{"normals_turned", "the normal of 1 point looked inwards and was turned over", "the normals of {0} points looked inwards and were turned over"};
-constexpr Note points_leave_gaps{"points_leave_gaps", "the balls of 1 point leave gaps: it is a thin wall, not a solid", "the balls of {0} points leave gaps: it is a thin wall, not a solid"};
+constexpr Note points_leave_gaps{"points_leave_gaps", "the balls of the points leave a gap: it is a thin wall, not a solid", "the balls of the points leave {0} gaps: it is a thin wall, not a solid"};
 constexpr Note walls_thinner{"walls_thinner", "a wall of {1} is thinner than the detail: it stays as thin as it is, and may end up to half a detail short", "walls of {1} are thinner than the detail: they stay as thin as they are, and may end up to half a detail short"};
 constexpr Note holes_left_open{"holes_left_open", "1 hole was left open", "{0} holes were left open"};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};
@@ -88,23 +89,37 @@ std::size_t drop_small_shells(Recast& made, double smallest) {
   return static_cast<std::size_t>(std::count_if(sizes.begin(), sizes.end(), [&](double size) { return size < least; }));
 }
 
-/// Without shells within another. @return how many went
-std::size_t drop_inner_shells(Recast& made) {
+/// Of shells, the largest first, which lie within another.
+std::vector<char> inner_among(const std::vector<SubMesh>& shells) {
+  struct Outer {
+    const Mesh& mesh;
+    Box3 box;
+    TriangleList list;
+  };
+  std::vector<Outer> outer;
+  std::vector<char> inner;
+  for (const SubMesh& shell : shells) {
+    const Mesh& mesh = shell.mesh;
+    const Vec3& p = mesh.positions[0];
+    inner.push_back(std::any_of(outer.begin(), outer.end(), [&](const Outer& o) { return overlap(o.box, {p, p}) && std::abs(winding_number(o.mesh.positions, o.list.triangles, p)) > 0.5; }));
+    if (!inner.back()) outer.push_back({mesh, bounds(mesh), triangulate(mesh)});
+  }
+  return inner;
+}
+
+/// @param drop  leave them out
+/// @return how many shells lie within another
+std::size_t inner_shells(Recast& made, bool drop) {
   std::vector<SubMesh> shells = shells_of(made.result.mesh);
   std::stable_sort(shells.begin(), shells.end(), [](const SubMesh& a, const SubMesh& b) { return std::abs(signed_volume(a.mesh)) > std::abs(signed_volume(b.mesh)); });
-  Kept outer(made);
-  std::vector<TriangleList> kept;
-  std::vector<const Mesh*> kept_meshes;
-  for (const SubMesh& sub : shells) {
-    bool within = false;
-    for (std::size_t k = 0; k < kept.size() && !within; ++k) within = std::abs(winding_number(kept_meshes[k]->positions, kept[k].triangles, sub.mesh.positions[0])) > 0.5;
-    if (within) continue;
-    kept.push_back(triangulate(sub.mesh));
-    kept_meshes.push_back(&sub.mesh);
-    outer.add(sub);
+  const std::vector<char> inner = inner_among(shells);
+  if (drop) {
+    Kept outer(made);
+    for (std::size_t k = 0; k < shells.size(); ++k)
+      if (!inner[k]) outer.add(shells[k]);
+    outer.take();
   }
-  outer.take();
-  return shells.size() - kept.size();
+  return static_cast<std::size_t>(std::count(inner.begin(), inner.end(), 1));
 }
 
 /// A skin about another and a cloud. @param first  what the sources of points are counted from
@@ -340,10 +355,14 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
       return 0;
     });
   if (settings.flatten > 0) stage("thin", 1, [&] { return thin_out(made, settings, name, control); });
-  if (!settings.inner) {
-    const std::size_t inner = drop_inner_shells(made);
-    if (inner == 0 && surfaces.empty() && !(settings.through_points && !cloud.normals.empty())) result.report.tell(points_leave_gaps, cloud.points.size(), name);
-  }
+  const bool only_balls = surfaces.empty() && !(settings.through_points && !cloud.normals.empty());
+  if (!settings.inner || only_balls)
+    if (inner_shells(made, !settings.inner) == 0 && only_balls) {
+      std::vector<Vec3> gaps = gaps_of(result.mesh, cloud.points, control);
+      const std::size_t count = std::max<std::size_t>(gaps.size(), 1);
+      gaps.resize(std::min(gaps.size(), OperationReport::max_places));
+      result.report.tell(points_leave_gaps, count, name, std::move(gaps));
+    }
   if (!settings.close_holes || settings.widest_hole > 0)
     if (std::vector<Vec3> left = open_holes(made, settings.close_holes ? settings.widest_hole : 0); !left.empty()) {
       const std::size_t count = left.size();

@@ -86,6 +86,25 @@ TEST_CASE("a cloud of points is recast as balls that close it, alone and beside 
   settings.point_radius = 1.2;
   const BooleanResult loose = recast_of(on_ball(60, 10), settings);
   CHECK(std::any_of(loose.report.done.begin(), loose.report.done.end(), [](const auto& done) { return done.what() == "points_leave_gaps"; }));
+  // Where it is closed but for some places, these are told: two caps of which the rims lie at z = 8 and z = -9.
+  Mesh gaps;
+  gaps.cloud = true;
+  for (const Vec3& p : cloud.positions)
+    if (p.z() < 8 && p.z() > -9) gaps.add_vertex(Vec3(p));
+  for (const bool inner : {true, false}) {
+    settings.inner = inner;
+    const BooleanResult open = recast_of(gaps, settings);
+    const auto told = std::find_if(open.report.done.begin(), open.report.done.end(), [](const auto& done) { return done.what() == "points_leave_gaps"; });
+    REQUIRE(told != open.report.done.end());
+    REQUIRE(told->count == 2);
+    REQUIRE(told->places.size() == 2);
+    const auto [low, high] = std::minmax(told->places[0].z(), told->places[1].z());
+    CHECK(low == Approx(-9).margin(1));
+    CHECK(high == Approx(8).margin(1));
+    for (const Vec3& p : told->places) CHECK(Vec3(p.x(), p.y(), 0).norm() < 1);
+  }
+  settings.inner = true;
+  CHECK(std::none_of(shell.report.done.begin(), shell.report.done.end(), [](const auto& done) { return done.what() == "points_leave_gaps"; }));
   // With a box through it: faces know their part.
   settings.point_radius = 1.2;
   const std::vector<recast::Part> both{{shared(stock("box", {30, 4, 4})), "box"}, part};
