@@ -2,10 +2,13 @@
 // Lines through the cells: which winding numbers a face has in front of it, and what a line passes one after the other.
 #pragma once
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
 #include "core/boolean/cell_complex.h"
+#include "core/mesh/bucket_sort.h"
 
 namespace anvil::boolean {
 
@@ -18,10 +21,16 @@ class Probe {
  public:
   Probe(const Soup& soup, const Arrangement& arrangement)
       : soup_(soup), arrangement_(arrangement), faces_(soup, arrangement), untouched_(soup.seam) {
-    box_.resize(soup.parts.size());
-    for (Index i = 0; i < soup.triangles.size(); ++i)
-      if (!soup.removed[i])
-        for (Index v : soup.triangles[i]) box_[soup.part[i]].add(soup.points[v]);
+    blocks_.resize((soup.triangles.size() + block - 1) / block);
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, blocks_.size(), 64), [&](const auto& range) {
+      for (std::size_t b = range.begin(); b < range.end(); ++b)
+        for (std::size_t i = b * block; i < std::min(soup.triangles.size(), (b + 1) * block); ++i)
+          if (!soup.removed[i])
+            for (Index v : soup.triangles[i]) blocks_[b].add(soup.points[v]);
+    });
+    for (Index f = 0; f < arrangement.faces.size(); ++f)
+      for (const auto& source : arrangement.sources_of(f)) pieces_.push_back({source.triangle, f, source.same_way});
+    first_piece_ = counting_sort(pieces_, soup.triangles.size(), [](const Piece& piece) { return piece.facet; });
   }
 
   /// @param winding  one number per part, beyond the face's front. @return false when no line was clear
@@ -62,6 +71,18 @@ class Probe {
     return false;
   }
 
+  /// Calls visit(triangle) of those in blocks that a line along an axis passes, until that returns false; returns that.
+  bool for_each_on_line(const Vec3& at, int axis, auto&& visit) const {
+    const int u = (axis + 1) % 3, v = (axis + 2) % 3;
+    for (std::size_t b = 0; b < blocks_.size(); ++b) {
+      const Box3& box = blocks_[b];
+      if (at[u] < box.lo[u] || at[u] > box.hi[u] || at[v] < box.lo[v] || at[v] > box.hi[v]) continue;
+      for (auto i = static_cast<Index>(b * block); i < std::min(soup_.triangles.size(), (b + 1) * block); ++i)
+        if (!soup_.removed[i] && !visit(i)) return false;
+    }
+    return true;
+  }
+
   bool all_along(const Vec3& at, int axis, const Cells& cells, std::vector<Passed>& passed) const {
     struct Hit {
       Approx depth;
@@ -78,24 +99,24 @@ class Probe {
       if (met > 0) return add(depth, facing);
       return met == 0;
     };
-    for (Index t = 0; t < soup_.triangles.size(); ++t) {
-      if (soup_.removed[t]) continue;
-      const bool found = clear(soup_.plane(t), [&](const Approx& depth, int facing) {
+    const bool all_found = for_each_on_line(at, axis, [&](Index t) {
+      return clear(soup_.plane(t), [&](const Approx& depth, int facing) {
         if (!arrangement_.touched[t]) {
           hits.push_back({depth, soup_.plane(t), facing, t, {cells.patch_of_triangle[t], facing > 0}});
           return true;
         }
-        for (Index f = 0; f < arrangement_.faces.size(); ++f)
-          for (const auto& source : arrangement_.sources_of(f)) {
-            const Index face = faces_.triangles() + f;
-            if (source.triangle != soup_.facet_of(t) || !clearly_within(face, at, axis)) continue;
-            hits.push_back({depth, soup_.plane(t), facing, face, {cells.patch_of_face[f], (facing > 0) == source.same_way}});
-            return true;
-          }
+        const Index facet = soup_.facet_of(t);
+        for (Index k = first_piece_[facet]; k < first_piece_[facet + 1]; ++k) {
+          const Piece& piece = pieces_[k];
+          const Index face = faces_.triangles() + piece.face;
+          if (!clearly_within(face, at, axis)) continue;
+          hits.push_back({depth, soup_.plane(t), facing, face, {cells.patch_of_face[piece.face], (facing > 0) == piece.same_way}});
+          return true;
+        }
         return false;
       });
-      if (!found) return false;
-    }
+    });
+    if (!all_found) return false;
     const auto behind = static_cast<Index>(faces_.triangles() + arrangement_.faces.size());
     if (!untouched_.for_each(at, axis, [&](const Plane& corners, std::span<const Index> regions) {
           return clear(corners, [&](const Approx& depth, int facing) {
@@ -210,14 +231,7 @@ class Probe {
       if (turn != 0 && !is_itself(i)) winding[soup_.part[i]] += turn;
       return true;
     };
-    auto misses = [&](Index k) {
-      return soup_.parts[k].sheet || at[u] < box_[k].lo[u] || at[u] > box_[k].hi[u] || at[v] < box_[k].lo[v] || at[v] > box_[k].hi[v];
-    };
-    for (Index k = 0; k < soup_.parts.size(); ++k)
-      for (Index i = soup_.parts[k].first; i < soup_.parts[k].end && !misses(k); ++i)
-        if (!soup_.removed[i] && !count(i)) return false;
-    for (Index i = soup_.first_added(); i < soup_.triangles.size(); ++i)
-      if (!soup_.removed[i] && !misses(soup_.part[i]) && !count(i)) return false;
+    if (!for_each_on_line(at, axis, [&](Index i) { return soup_.parts[soup_.part[i]].sheet || count(i); })) return false;
     return untouched_.for_each(at, axis, [&](const Plane& corners, std::span<const Index> regions) {
       int turn = 0;
       if (!turn_at(corners, turn)) return false;
@@ -232,7 +246,14 @@ class Probe {
   const Soup& soup_;
   const Arrangement& arrangement_;
   Faces faces_;
-  std::vector<Box3> box_;  ///< of the near triangles of each part
+  static constexpr std::size_t block = 64;
+  std::vector<Box3> blocks_;  ///< of so many near triangles in a row each, which mostly lie near each other
+  struct Piece {
+    Index facet, face;
+    bool same_way;
+  };
+  std::vector<Piece> pieces_;       ///< of touched facets, by facet
+  std::vector<Index> first_piece_;  ///< per facet
   UntouchedOnLine untouched_;
 };
 
