@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stage 1, first half: each part made ready by itself.
+#include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 #include <atomic>
@@ -163,9 +165,9 @@ Flags find_near_non_manifold(const Prepared& part, const Mesh& mesh, bool faces_
   return any ? Flags::of(std::move(near_non_manifold)) : Flags::none();
 }
 
-/// Do triangles of the part meet anywhere but at common corners and edges?
-bool has_crossings(const Prepared& part, const Control& control) {
-  std::atomic<bool> found = false;
+/// Triangles of the part that meet another anywhere but at common corners and edges, in order.
+std::vector<Index> find_crossing(const Prepared& part, const Control& control) {
+  tbb::enumerable_thread_specific<std::vector<Index>> found;
   auto sorted = [](Triangle t) {
     std::sort(t.begin(), t.end());
     return t;
@@ -173,12 +175,15 @@ bool has_crossings(const Prepared& part, const Control& control) {
   for_each_possible_crossing(
       part.points, part.triangles, part.opposite,
       [&](Index i, Index j) {
-        if (found.load(std::memory_order_relaxed)) return;
         const Triangle &s = part.triangles[i], &t = part.triangles[j];
-        if (triangles_cross(part.points, s, t) || sorted(s) == sorted(t)) found.store(true, std::memory_order_relaxed);
+        if (triangles_cross(part.points, s, t) || sorted(s) == sorted(t)) found.local().insert(found.local().end(), {i, j});
       },
       control.stop);
-  return found;
+  std::vector<Index> crossing;
+  for (const auto& list : found) crossing.insert(crossing.end(), list.begin(), list.end());
+  tbb::parallel_sort(crossing.begin(), crossing.end());
+  crossing.erase(std::unique(crossing.begin(), crossing.end()), crossing.end());
+  return crossing;
 }
 
 void find_shells(Prepared& part) {
@@ -296,7 +301,8 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
   out->face = std::move(list.face);
   out->maybe_non_manifold.assign(out->points.size(), 0);
   mark_maybe_non_manifold(out->triangles, out->opposite, out->maybe_non_manifold);
-  out->crosses_itself = degenerate > 0 || (!operand.free_of_crossings && has_crossings(*out, control));
+  if (degenerate > 0 || !operand.free_of_crossings) out->crossing = find_crossing(*out, control);
+  out->crosses_itself = degenerate > 0 || !out->crossing.empty();
   out->inner = inner_lines(*out);
   out->mesh = operand.mesh;
   if (!all_apart) out->welded = weld.id;

@@ -23,6 +23,7 @@ struct Prepared {
   std::vector<char> inner;  ///< as inner_lines() gives it
   Box3 box;
   bool crosses_itself = false, sheet = false;
+  std::vector<Index> crossing;       ///< triangles that cross others of the part, in order
   bool all_points_used = true;       ///< each is the corner of a triangle
   std::vector<OperationReport::Done> done;
 

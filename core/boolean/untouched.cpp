@@ -334,8 +334,8 @@ Untouched find_untouched(const std::vector<PreparedPtr>& prepared, double margin
   std::vector<Index> regions(prepared.size(), 0);
   tbb::parallel_for(std::size_t{0}, prepared.size(), [&](std::size_t k) {
     Untouched::Part& part = untouched.parts[k];
-    if (prepared[k]->crosses_itself) return all_meet(part);
-    part.meeting = std::move(meeting[k]);
+    const std::vector<Index>& crossing = prepared[k]->crossing;
+    std::set_union(meeting[k].begin(), meeting[k].end(), crossing.begin(), crossing.end(), std::back_inserter(part.meeting));
     NearOfPart near(*prepared[k]);
     near.add_about(part.meeting, margin);
     near.add_whole_faces();  // a flat one is cut as a whole
@@ -344,10 +344,14 @@ Untouched find_untouched(const std::vector<PreparedPtr>& prepared, double margin
     near.add_ring();
     near.add_ring();
     near.add_whole_faces();
-    if (2 * near.list().size() > prepared[k]->triangles.size()) return;
+    const bool all_near = 2 * near.list().size() > prepared[k]->triangles.size();
+    if (all_near && prepared[k]->crosses_itself) return all_meet(part);
+    if (all_near) return;
     part.all_near = false;
     regions[k] = RegionGrowth(*prepared[k], near, part.region_of).run();
     part.near = near.in_order();
+    // Beside what crosses, others of the part may lie nearly on each other.
+    if (prepared[k]->crosses_itself) part.meeting = part.near;
   });
   for (Index k = 0; k < prepared.size(); ++k) {
     const auto first = static_cast<Index>(untouched.part_of.size());

@@ -23,7 +23,7 @@ struct Untouched {
   std::vector<Part> parts;
   std::vector<Index> part_of;  ///< per untouched region
 };
-/// Untouched triangles are farther than `margin` from other parts and two rings of triangles away from all that is not.
+/// Untouched triangles are farther than `margin` from other parts, and from what crosses in their own, and two rings of triangles away from all that is not.
 /// @param nothing  leave all in the soup
 Untouched find_untouched(const std::vector<PreparedPtr>& parts, double margin, bool nothing, const Control& control);
 

@@ -2,6 +2,7 @@
 #include "core/recast/recast.h"
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <chrono>
 #include <limits>
@@ -276,6 +277,38 @@ Result<Skin> with_points(const Skin& skin, Cloud& cloud, Index first, const Reca
   return with_cloud(skin, PointBalls(cloud.points, radius), grown(box, radius), first, name, how, stage, control);
 }
 
+/// Faces beside what is spanned that leave the parts span as well, wherever their corners stand.
+/// @param anywhere  and so do others where they are farther off than half a detail
+void widen_spans(Recast& made, const Ground& ground, double detail, bool anywhere) {
+  const Mesh& mesh = made.result.mesh;
+  std::vector<char> at_span(mesh.positions.size(), 0);
+  for (Index f = 0; f < mesh.face_count(); ++f)
+    for (Index v : mesh.face(f))
+      if (made.spanned[f]) at_span[v] = 1;
+  const double beside = 0.25 * detail, elsewhere = 0.5 * detail;
+  // No point of a triangle is farther off than its middle by more than a corner is from that.
+  const auto is_off = [&](const auto& self, const Vec3& a, const Vec3& b, const Vec3& c, double farthest, int halvings) -> bool {
+    const Vec3 middle = (a + b + c) / 3;
+    const double off = (ground.nearest(middle).point - middle).norm();
+    if (off > farthest) return true;
+    if (off + std::sqrt(std::max({(a - middle).squaredNorm(), (b - middle).squaredNorm(), (c - middle).squaredNorm()})) <= farthest) return false;
+    if (halvings == 0) return true;
+    const Vec3 ab = (a + b) / 2, bc = (b + c) / 2, ca = (c + a) / 2;
+    return self(self, a, ab, ca, farthest, halvings - 1) || self(self, ab, b, bc, farthest, halvings - 1) || self(self, ca, bc, c, farthest, halvings - 1) || self(self, ab, bc, ca, farthest, halvings - 1);
+  };
+  constexpr int halvings = 4;
+  tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(mesh.face_count()), 256), [&](const auto& range) {
+    for (Index f = range.begin(); f < range.end(); ++f) {
+      const auto ring = mesh.face(f);
+      const bool is_beside = std::any_of(ring.begin(), ring.end(), [&](Index v) { return at_span[v]; });
+      if (made.spanned[f] || !(is_beside || anywhere)) continue;
+      bool off = false;
+      for (std::size_t k = 1; k + 1 < ring.size() && !off; ++k) off = is_off(is_off, mesh.positions[ring[0]], mesh.positions[ring[k]], mesh.positions[ring[k + 1]], is_beside ? beside : elsewhere, halvings);
+      if (off) made.spanned[f] = 1, made.result.sources.face[f] = no_index;
+    }
+  });
+}
+
 /// Where holes are spanned the skin is as uneven as the views of the parts there are: it is drawn as tight as a membrane, but for what lies along the parts.
 void even_spans(Recast& made, const std::string& name, const Control& control) {
   SmoothSettings passes;
@@ -285,7 +318,8 @@ void even_spans(Recast& made, const std::string& name, const Control& control) {
   passes.held.sharper_than = 180;
   passes.held.materials = passes.held.regions = false;
   passes.scope = made.spanned;
-  made.result.mesh.positions = smooth(made.result.mesh, name, passes, control).positions;
+  Smoothed smoothed = smooth(made.result.mesh, name, passes, control);
+  if (smoothed.is_sound) made.result.mesh.positions = std::move(smoothed.positions);
 }
 
 }  // namespace
@@ -307,7 +341,11 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   const std::string& name = parts[0].name;
   const SkinSettings how{settings.detail, settings.sharp && cloud.points.empty()};
   Result<Skin> skin = Skin{};
-  if (!soup.triangles.empty()) skin = lay_skin(ground_on(soup.positions, soup.triangles, soup.normals, soup.closed, control), name, how, stage, control);
+  std::optional<Ground> ground;
+  if (!soup.triangles.empty()) {
+    ground = ground_on(soup.positions, soup.triangles, soup.normals, soup.closed, control);
+    skin = lay_skin(*ground, name, how, stage, control);
+  }
   if (!skin) return skin.issue();
   if (!cloud.points.empty()) {
     skin = with_points(*skin, cloud, static_cast<Index>(soup.triangles.size()), settings, name, result.report, stage, control);
@@ -325,6 +363,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     result.report.empty_reason = settings.offset < 0 ? "nothing in it is as thick as that" : by_normals ? "its points enclose nothing: take balls around them" : "nothing in it is enclosed";
     return result;
   }
+  const bool settled = skin->settled > 0;
   result.mesh = std::move(skin->mesh);
   const auto triangles = static_cast<Index>(soup.triangles.size());
   for (Index t : skin->source) {
@@ -338,10 +377,15 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   }
   if (const std::size_t gone = drop_small_shells(made, settings.smallest > 0 ? settings.smallest : 2 * settings.detail); gone > 0)
     result.report.tell(small_shells_left_out, gone, name);
+  const bool spans = std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end();
+  if (spans && ground && cloud.points.empty() && settings.offset == 0) stage("span", 0.9, [&] {
+      widen_spans(made, *ground, settings.detail, settled);
+      return 0;
+    });
   std::vector<const Mesh*> from;
   for (const Part& part : parts) from.push_back(part.mesh.get());
   carry_slots(from, result.sources, result.mesh);
-  if (std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end()) stage("span", 0.9, [&] {
+  if (spans) stage("span", 0.9, [&] {
       even_spans(made, name, control);
       return 0;
     });
@@ -350,7 +394,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
       passes.passes = settings.smoothing;
       passes.held.sharper_than = settings.sharp ? held_edge : 180;
       Smoothed smoothed = smooth(result.mesh, name, passes, control);
-      result.mesh.positions = std::move(smoothed.positions);
+      if (smoothed.is_sound) result.mesh.positions = std::move(smoothed.positions);
       for (auto& done : smoothed.report.done) result.report.done.push_back(std::move(done));
       return 0;
     });

@@ -2,6 +2,7 @@
 #include "core/recast/skin.h"
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <cmath>
@@ -12,12 +13,15 @@
 #include "core/mesh/nearest.h"
 #include "core/recast/contour.h"
 #include "core/recast/grid_lines.h"
+#include "core/recast/move_vertices.h"
 #include "core/recast/pull_in.h"
 #include "core/recast/settle_skin.h"
 #include "core/recast/uncross.h"
 
 namespace anvil::recast {
 namespace {
+
+constexpr double farthest_off = 0.33;  // details; half of one is what is promised
 
 /// Is every edge passed once each way, and does every vertex have one fan? With no crossing, and no triangle without area, the skin is sound.
 bool is_manifold(const Contour& skin) {
@@ -63,12 +67,11 @@ Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings
   how.nearest = ground.nearest;
   Contour made = stage("contour", 0.6, [&] { return contour(grid, met.crossings, met.normals, how, control); });
   met.crossings = {};
-  constexpr double farthest = 0.33;  // details; half of one is what is promised
   constexpr int rounds = 3;
   std::vector<char> crossing = stage("settle", 0.8, [&] { return uncross(made, control); });
   for (int round = 0; round < rounds; ++round) {
     // What is drawn back so as not to cross may cut deep again.
-    const std::vector<char> touched = stage("contour", 0.8, [&] { return pull_in(made, met.normals, how.nearest, farthest * settings.detail, control); });
+    const std::vector<char> touched = stage("contour", 0.8, [&] { return pull_in(made, met.normals, how.nearest, farthest_off * settings.detail, control); });
     if (touched.empty()) break;
     crossing = stage("settle", 0.9, [&] { return uncross(made, control, touched); });
   }
@@ -84,14 +87,34 @@ Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings
   return laid;
 }
 
+/// Draws vertices that stand too far off the ground towards it, but for those of what spans a hole.
+void draw_in(Skin& skin, const Ground& ground, double farthest, const Control& control) {
+  std::vector<char> movable(skin.mesh.positions.size(), 1);
+  for (Index f = 0; f < skin.mesh.face_count(); ++f)
+    for (Index v : skin.mesh.face(f))
+      if (skin.source[f] == no_index) movable[v] = 0;
+  std::vector<Vec3> wanted = skin.mesh.positions;
+  constexpr double slack = 0.1;
+  tbb::parallel_for(std::size_t{0}, wanted.size(), [&](std::size_t v) {
+    if (!movable[v]) return;
+    const Vec3 near = ground.nearest(wanted[v]).point, off = wanted[v] - near;
+    movable[v] = off.norm() > farthest;
+    if (movable[v]) wanted[v] = near + (1 - slack) * farthest / off.norm() * off;
+  });
+  if (std::find(movable.begin(), movable.end(), 1) == movable.end()) return;
+  MovedVertices moved = move_vertices(skin.mesh, std::move(wanted), movable, control);
+  if (moved.is_sound) skin.mesh.positions = std::move(moved.positions);
+}
+
 /// @return false where even the engine does not make it sound
-bool settle(Laid& laid, const Control& control) {
+bool settle(Laid& laid, const Ground& ground, double detail, const Control& control) {
   std::vector<Index> face;
   if (!settle_skin(laid.skin.mesh, face, control)) return false;
   for (Index& f : face)
     if (f != no_index) f = laid.skin.source[f];
   laid.skin.source = std::move(face);
   laid.skin.settled = std::max<std::size_t>(laid.crossing, 1);
+  if (ground.nearest) draw_in(laid.skin, ground, farthest_off * detail, control);
   return true;
 }
 
@@ -105,16 +128,24 @@ Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinS
   if (const double over = std::max(std::cbrt(grid.cells() / most_cells), static_cast<double>(*std::max_element(grid.size.begin(), grid.size.end())) / longest); over > 1)
     return Issue{fmt::format("a detail of {:.4g} is too fine for {:.4g} x {:.4g} x {:.4g}", settings.detail, size.x(), size.y(), size.z()), name, {},
                  fmt::format("take at least {:.3g}", 1.01 * settings.detail * over)};
-  // Where the engine cannot settle what is left crossing, another grid leaves it elsewhere, or nowhere. It is not asked where so much crosses that it would take minutes.
+  // Another grid leaves what crosses elsewhere, or nowhere. The engine is asked at once where little does; else of all grids the one that leaves least comes first. Where much crosses it
+  // would take minutes.
   constexpr int grids = 4;
-  constexpr double most_crossing = 0.03;
+  constexpr double little = 0.005, much = 0.03;
+  constexpr std::size_t never_much = 1'000;
+  std::vector<Laid> tangled;
+  const auto is_settled = [&](Laid& laid) { return stage("settle", 1, [&] { return settle(laid, ground, settings.detail, control); }); };
   for (int k = 0; k < grids; ++k) {
     Laid laid = lay_on(grid, ground, settings, stage, control);
     if (laid.skin.mesh.empty() || laid.is_sound) return std::move(laid.skin);
-    const bool few = static_cast<double>(laid.crossing) < most_crossing * static_cast<double>(laid.skin.mesh.face_count());
-    if (few && stage("settle", 1, [&] { return settle(laid, control); })) return std::move(laid.skin);
+    const double share = static_cast<double>(laid.crossing) / static_cast<double>(laid.skin.mesh.face_count());
+    if (share < little && is_settled(laid)) return std::move(laid.skin);
+    if (share >= little && (share < much || laid.crossing < never_much)) tangled.push_back(std::move(laid));
     grid.origin -= settings.detail * Vec3(0.31, 0.17, 0.23);
   }
+  std::stable_sort(tangled.begin(), tangled.end(), [](const Laid& a, const Laid& b) { return a.crossing < b.crossing; });
+  for (Laid& laid : tangled)
+    if (is_settled(laid)) return std::move(laid.skin);
   return Issue{fmt::format("the skin would cross itself at a detail of {:.4g}", settings.detail), name, {}, "take a finer one, or a coarser one"};
 }
 

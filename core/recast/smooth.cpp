@@ -6,10 +6,7 @@
 #include <algorithm>
 #include <numeric>
 
-#include "core/boolean/invalid_triangles.h"
-#include "core/mesh/edges.h"
-#include "core/mesh/union_find.h"
-#include "core/soundness/check.h"
+#include "core/recast/move_vertices.h"
 
 namespace anvil {
 namespace {
@@ -178,48 +175,6 @@ std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSetti
   return at;
 }
 
-/// Triangles that cross others or have no area, among those that may have moved.
-std::vector<char> crossing_in(const std::vector<Vec3>& at, const std::vector<Triangle>& triangles, const std::vector<char>& movable, const Control& control) {
-  std::vector<char> suspect(triangles.size());
-  for (std::size_t t = 0; t < suspect.size(); ++t) suspect[t] = movable[triangles[t][0]] || movable[triangles[t][1]] || movable[triangles[t][2]];
-  return boolean::find_invalid_triangles(at, triangles, std::vector<Index>(triangles.size(), 0), suspect, boolean::Across::no, control);
-}
-
-/// Vertices of shells that have turned inside out, as ones do that shrink to a point and beyond.
-class TurnedShells {
- public:
-  explicit TurnedShells(const Mesh& mesh) {
-    UnionFind joined(mesh.positions.size());
-    for (std::size_t f = 0; f < mesh.face_count(); ++f)
-      for (Index v : mesh.face(f)) joined.unite(v, mesh.face(f)[0]);
-    count_ = joined.number(shell_);
-    before_ = volumes(mesh.positions, triangulate(mesh).triangles);
-  }
-  /// Marks them. @return is there one?
-  bool mark(const std::vector<Vec3>& at, const std::vector<Triangle>& triangles, std::vector<char>& vertices) const {
-    const std::vector<double> now = volumes(at, triangles);
-    bool any = false;
-    for (std::size_t v = 0; v < shell_.size(); ++v)
-      if (now[shell_[v]] * before_[shell_[v]] < 0) vertices[v] = any = true;
-    return any;
-  }
-
- private:
-  std::vector<double> volumes(const std::vector<Vec3>& at, const std::vector<Triangle>& triangles) const {
-    std::vector<double> volume(count_, 0);
-    std::vector<Index> origin(count_, no_index);
-    for (const auto& [a, b, c] : triangles) {
-      Index& from = origin[shell_[a]];
-      if (from == no_index) from = a;
-      volume[shell_[a]] += (at[a] - at[from]).dot((at[b] - at[from]).cross(at[c] - at[from]));
-    }
-    return volume;
-  }
-  std::vector<Index> shell_;  // per vertex
-  Index count_;
-  std::vector<double> before_;
-};
-
 }  // namespace
 
 std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings, const Control& control) {
@@ -227,93 +182,18 @@ std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings
   return passes(mesh, rings, settings, movable_in(mesh, rings, settings, control), control);
 }
 
-namespace {
-
-/// Vertices on their way to where they would be smoothed to, held back where faces cross or shells turn inside out.
-class HeldBack {
- public:
-  HeldBack(const Mesh& mesh, std::vector<Vec3> goal, const std::vector<char>& movable)
-      : mesh_(mesh), goal_(std::move(goal)), movable_(movable), turned_(mesh), share_(goal_.size(), 1), is_back_(goal_.size(), 0), now_(mesh) {
-    now_.positions = goal_;
-  }
-  const Mesh& now() const { return now_; }
-
-  /// All of them half as far.
-  void halve() {
-    for (Index v = 0; v < goal_.size(); ++v)
-      if (movable_[v]) put(v, share_[v] / 2);
-  }
-
-  void until_nothing_crosses(const Control& control) {
-    constexpr int rounds = 40;
-    for (int round = 0; round < rounds; ++round) {
-      // Polygons are cut by the places of their corners, so triangles are those of now.
-      const TriangleList list = triangulate(now_);
-      const std::vector<char> crossing = crossing_in(now_.positions, list.triangles, movable_, control);
-      std::vector<char> back(goal_.size(), 0);
-      if (crossing.empty() && !turned_.mark(now_.positions, list.triangles, back)) return;
-      for (std::size_t t = 0; t < crossing.size(); ++t)
-        for (Index v : list.triangles[t]) back[v] |= crossing[t];
-      std::vector<char> wider = back;
-      for (const Triangle& t : list.triangles)
-        if (back[t[0]] || back[t[1]] || back[t[2]])
-          for (Index v : t) wider[v] = 1;
-      bool any = false;
-      constexpr double least = 1.0 / 16;
-      for (Index v = 0; v < wider.size(); ++v) {
-        if (!wider[v] || !movable_[v] || share_[v] == 0) continue;
-        put(v, share_[v] > least && round + 1 < rounds ? share_[v] / 2 : 0);
-        any = true;
-      }
-      if (!any) return;  // what is left crossed before
-    }
-  }
-
-  void tell(OperationReport& report, const std::string& name) const {
-    std::vector<Vec3> places;
-    std::size_t count = 0;
-    for (std::size_t v = 0; v < is_back_.size(); ++v) {
-      if (!is_back_[v]) continue;
-      ++count;
-      if (places.size() < OperationReport::max_places) places.push_back(now_.positions[v]);
-    }
-    if (count > 0) report.tell(smoothing_held_back, count, name, std::move(places));
-  }
-
- private:
-  void put(Index v, double share) {
-    share_[v] = share;
-    now_.positions[v] = share == 0 ? mesh_.positions[v] : Vec3(mesh_.positions[v] + share * (goal_[v] - mesh_.positions[v]));
-    is_back_[v] = 1;
-  }
-
-  const Mesh& mesh_;
-  std::vector<Vec3> goal_;
-  const std::vector<char>& movable_;
-  TurnedShells turned_;
-  std::vector<double> share_;
-  std::vector<char> is_back_;
-  Mesh now_;
-};
-
-}  // namespace
-
 Smoothed smooth(const Mesh& mesh, const std::string& name, const SmoothSettings& settings, const Control& control) {
   const Rings rings(mesh);
   const std::vector<char> movable = movable_in(mesh, rings, settings, control);
-  HeldBack surface(mesh, passes(mesh, rings, settings, movable, control), movable);
-  surface.until_nothing_crosses(control);
+  recast::MovedVertices moved = recast::move_vertices(mesh, passes(mesh, rings, settings, movable, control), movable, control);
+  std::vector<Vec3> places;
+  for (std::size_t v = 0; v < moved.held_back.size() && places.size() < OperationReport::max_places; ++v)
+    if (moved.held_back[v]) places.push_back(moved.positions[v]);
   Smoothed smoothed;
-  smoothed.is_sound = is_sound(surface.now(), {}, 1, control.stop);
-  // A shell may have gone right through another: then all go less far.
-  constexpr int halvings = 8;
-  for (int k = 0; k < halvings && !smoothed.is_sound && (k > 0 || is_sound(mesh, {}, 1, control.stop)); ++k) {
-    surface.halve();
-    surface.until_nothing_crosses(control);
-    smoothed.is_sound = is_sound(surface.now(), {}, 1, control.stop);
-  }
-  surface.tell(smoothed.report, name);
-  smoothed.positions = surface.now().positions;
+  smoothed.is_sound = moved.is_sound;
+  if (const auto count = static_cast<std::size_t>(std::count(moved.held_back.begin(), moved.held_back.end(), 1)); count > 0)
+    smoothed.report.tell(smoothing_held_back, count, name, std::move(places));
+  smoothed.positions = std::move(moved.positions);
   return smoothed;
 }
 

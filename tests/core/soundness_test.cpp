@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <set>
 
+#include "core/boolean/combine.h"
 #include "core/control.h"
 #include "core/mesh/weld.h"
 #include "core/soundness/analysis.h"
@@ -225,6 +226,34 @@ TEST_CASE("a face folded onto itself, and a quad on two triangles, enclose nothi
   pillow.add_face({3, 2, 0, 1});
   pillow.add_face({3, 0, 2});
   CHECK(count(check_soundness(pillow), families::crossing_faces) == 3);
+}
+
+TEST_CASE("faces that meet at lines which they are only cut along are crossings: whoever cuts them so finds four triangles at one edge") {
+  // Two wedges that lie edge to edge; two of the quads pass from the one to the other right through that edge.
+  Mesh mesh;
+  for (const Vec3& p : {Vec3(-1, 0, 0), Vec3(1, 0, 0), Vec3(0, -1, -0.5), Vec3(0, 1, 0.5), Vec3(0, 1, -0.5), Vec3(0, -1, 0.5)}) mesh.add_vertex(p);
+  mesh.add_face({0, 2, 1, 3});
+  mesh.add_face({0, 4, 1, 5});
+  for (const Triangle& t : {Triangle{0, 5, 2}, Triangle{1, 2, 5}, Triangle{1, 4, 3}, Triangle{0, 3, 4}}) mesh.add_face(t);
+  CHECK_FALSE(judge(in_triangles(mesh)).manifold);
+  const SoundnessReport report = check_soundness(mesh);
+  CHECK_FALSE(report.sound);
+  only(report, {&families::crossing_faces});
+  CHECK(count(report, families::crossing_faces) == 2);
+  CHECK_FALSE(is_sound(mesh, {}, 1));
+  const std::vector<char> first{1, 0, 0, 0, 0, 0}, last{0, 0, 0, 0, 0, 1};
+  CHECK_FALSE(is_sound(mesh, {}, 1, {}, first));
+  CHECK(is_sound(mesh, {}, 1, {}, last));
+  // The engine takes them apart.
+  CombineSettings settings;
+  settings.resolve = true;
+  const auto resolved = combine({{shared(mesh), "wedges"}}, {}, settings);
+  REQUIRE(resolved);
+  CHECK(check_soundness(resolved->mesh).sound);
+  CHECK(judge(in_triangles(resolved->mesh)).sound());
+  CHECK(signed_volume(resolved->mesh) == Approx(2.0 / 3));  // two tetrahedra
+  // In triangles, or with the other diagonal, it is what anybody sees: not manifold, or crossing.
+  CHECK(count(check_soundness(in_triangles(mesh)), families::non_manifold_edges) > 0);
 }
 
 TEST_CASE("extruding faces by zero leaves zero-length edges and doubled faces") {

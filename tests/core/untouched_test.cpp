@@ -92,6 +92,34 @@ TEST_CASE("most triangles of a large part stay out of a small tool's way") {
           std::binary_search(part.near.begin(), part.near.end(), t));
 }
 
+TEST_CASE("of a part that crosses itself only what lies about the crossings is looked at, and it comes out the same") {
+  for (const bool triangles : {true, false}) {
+    Mesh mesh = ring();
+    append(mesh, placed(ball(3), {13.5, 1, 1}));
+    append(mesh, placed(ball(2), {-13.9, 0.5, 0.3}));  // a crossing at the other end
+    append(mesh, placed(ball(2), {0, 40, 0}));     // and one that crosses nothing
+    if (triangles) mesh = in_triangles(mesh);
+    const auto part = boolean::prepare({shared(mesh), "A"}, false, {});
+    REQUIRE(part);
+    CHECK((*part)->crosses_itself);
+    const boolean::Untouched untouched = boolean::find_untouched({*part}, 1e-5, false, {});
+    REQUIRE_FALSE(untouched.parts[0].all_near);
+    CHECK(3 * untouched.parts[0].near.size() < (*part)->triangles.size());
+    for (Index t : (*part)->crossing) CHECK(std::binary_search(untouched.parts[0].meeting.begin(), untouched.parts[0].meeting.end(), t));
+    for (const Mesh& tool : {placed(stock("box", {7, 9, 11}), {9, 0, 0}), placed(stock("box", {4, 80, 10}), {-9, 0, 0}, {0, 0, 7})})
+      for (const Operation operation : {Operation::difference, Operation::unite, Operation::partition}) compare({{shared(mesh), "A"}, {shared(tool), "B", operation}});
+    CombineSettings resolve;
+    resolve.resolve = true;
+    const auto alone = combine({{shared(mesh), "A"}}, {}, resolve);
+    REQUIRE(alone);
+    CHECK(judge(alone->mesh).sound());
+    const auto balls = [](const Vec3& at, double size) { return Operand{shared(placed(ball(size), at)), "ball", Operation::unite}; };
+    const auto united = combine({{shared(ring()), "A"}, balls({13.5, 1, 1}, 3), balls({-13.9, 0.5, 0.3}, 2), balls({0, 40, 0}, 2)});
+    REQUIRE(united);
+    CHECK(signed_volume(alone->mesh) == Approx(signed_volume(united->mesh)).epsilon(1e-12));
+  }
+}
+
 TEST_CASE("a cut all the way round parts a surface into stretches, however large either side is") {
   // A slab through a torus across its axis of symmetry cuts it into four untouched regions with the slab taken out.
   const Mesh torus = ring();

@@ -8,6 +8,7 @@
 #include "core/mesh/bvh.h"
 #include "core/mesh/charts.h"
 #include "core/mesh/near_marked.h"
+#include "core/mesh/shared_diagonals.h"
 #include "core/mesh/triangles_cross.h"
 #include "core/mesh/union_find.h"
 #include "core/soundness/analysis.h"
@@ -98,6 +99,8 @@ std::vector<Defect> find_crossings(const Analysis& a) {
   }
   std::vector<Pair> pairs;
   for (const auto& part : parts) pairs.insert(pairs.end(), part.begin(), part.end());
+  for (const auto& [f, g] : shared_diagonals(a.mesh, a.triangles, a.all_welded() ? std::span<const Index>() : a.positions.id, a.crossings_of))
+    if (!same_ring(a, f, g)) pairs.push_back({f, g});
   if (pairs.empty()) return {};
   std::sort(pairs.begin(), pairs.end());
 
@@ -119,7 +122,7 @@ std::vector<Defect> find_crossings(const Analysis& a) {
 
 }  // namespace
 
-/// Faces that meet another face anywhere but at shared edges and vertices.
+/// Faces that meet another face anywhere but at shared edges and vertices; a line that one is only cut along into triangles is no edge.
 const Family families::crossing_faces = {"crossing_faces",
                                          "Crossing faces",
                                          "crossing face",
