@@ -29,14 +29,13 @@ std::vector<std::array<Index, 2>> shared_diagonals(const Mesh& mesh, const Trian
   std::vector<std::array<Index, 2>> pairs;
   for (std::size_t i = 0; i < lines.size();) {
     std::size_t j = i;
-    bool diagonal = false;  // a face passes it on both sides
-    for (; j < lines.size() && lines[j].lo == lines[i].lo && lines[j].hi == lines[i].hi; ++j) diagonal = diagonal || (j > i && lines[j].face == lines[j - 1].face);
-    for (std::size_t k = i + 1; k < j && diagonal; ++k)
-      for (std::size_t l = i; l < k; ++l) {
-        const Index f = lines[l].face, g = lines[k].face;
-        const auto passes_twice = [&](std::size_t m) { return (m > i && lines[m - 1].face == lines[m].face) || (m + 1 < j && lines[m + 1].face == lines[m].face); };
-        if (f != g && (passes_twice(k) || passes_twice(l)) && (about.empty() || about[f] || about[g])) pairs.push_back({f, g});
-      }
+    Index cut = no_index;  // a face passes a diagonal on both sides
+    for (; j < lines.size() && lines[j].lo == lines[i].lo && lines[j].hi == lines[i].hi; ++j)
+      if (cut == no_index && j > i && lines[j].face == lines[j - 1].face) cut = lines[j].face;
+    for (std::size_t k = i; k < j && cut != no_index; ++k) {
+      const Index f = std::min(cut, lines[k].face), g = std::max(cut, lines[k].face);
+      if (f != g && (about.empty() || about[f] || about[g])) pairs.push_back({f, g});
+    }
     i = j;
   }
   std::sort(pairs.begin(), pairs.end());

@@ -245,6 +245,14 @@ TEST_CASE("random pairs that have failed once come out sound") {
   }
 }
 
+TEST_CASE("finely tessellated parts that cross themselves here and there combine as CGAL and inclusion and exclusion want it") {
+  for (unsigned seed = 1; seed <= 2; ++seed) {
+    CAPTURE(seed);
+    const auto [a, b] = fine_pair(seed);
+    CHECK(what_is_wrong(a, b) == "");
+  }
+}
+
 TEST_CASE("membership: a point is in the result exactly when the inputs say so") {
   std::mt19937 random(21);
   std::uniform_real_distribution<double> any(-2.5, 2.5);

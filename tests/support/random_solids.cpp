@@ -6,6 +6,7 @@
 #include <cmath>
 #include <random>
 
+#include "tests/support/dice.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_files.h"
 #include "tests/support/referee.h"
@@ -97,6 +98,33 @@ std::pair<Mesh, Mesh> random_pair(unsigned seed) {
       return {placed(part, Vec3::Zero(), angles), placed(tool, Vec3::Zero(), angles)};
     }
   }
+}
+
+std::pair<Mesh, Mesh> fine_pair(unsigned seed) {
+  Dice dice(seed);
+  const auto any = [&](std::uint32_t bodies) -> Mesh {
+    switch (dice.upto(bodies)) {
+      case 0: return stock("torus", {20, 8, 120, 60});
+      case 1: return stock("sphere", {20, 80, 40});
+      case 2: return stock("sphere", {6, 40, 20});
+      case 3: return stock("cylinder", {9, 20, 48});
+      case 4: return stock("box", {12, 9, 11});
+      default: return stock("torus", {12, 4, 60, 30});
+    }
+  };
+  const auto somewhere = [&](const Mesh& mesh) {
+    return placed(mesh, {dice.between(-9, 9), dice.between(-9, 9), dice.between(-5, 5)}, {dice.between(0, 90), dice.between(0, 90), dice.between(0, 90)});
+  };
+  Mesh part = any(2);
+  for (unsigned more = 1 + dice.upto(4); more > 0; --more) {
+    Mesh shell = somewhere(any(6));
+    if (dice.upto(6) == 0) reverse_faces(shell);
+    append(part, shell);
+  }
+  if (dice.upto(5) == 0)
+    for (const double up : {0.0, 1e-9}) append(part, placed(stock("sphere", {6, 40, 20}), {11, 0, up}));
+  if (dice.upto(2) == 0) part = in_triangles(part);
+  return {std::move(part), somewhere(any(6))};
 }
 
 std::string what_is_wrong(const Mesh& a, const Mesh& b, bool files) {
