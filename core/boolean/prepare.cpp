@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stage 1, first half: each part made ready by itself.
-#include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_for.h>
-#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 #include <atomic>
@@ -167,7 +165,8 @@ Flags find_near_non_manifold(const Prepared& part, const Mesh& mesh, bool faces_
 
 /// Triangles of the part that meet another anywhere but at common corners and edges, in order.
 std::vector<Index> find_crossing(const Prepared& part, const Control& control) {
-  tbb::enumerable_thread_specific<std::vector<Index>> found;
+  std::vector<char> crosses(part.triangles.size(), 0);
+  const auto flag = [&](Index t) { return std::atomic_ref(crosses[t]); };
   auto sorted = [](Triangle t) {
     std::sort(t.begin(), t.end());
     return t;
@@ -175,14 +174,16 @@ std::vector<Index> find_crossing(const Prepared& part, const Control& control) {
   for_each_possible_crossing(
       part.points, part.triangles, part.opposite,
       [&](Index i, Index j) {
+        if (flag(i).load(std::memory_order_relaxed) && flag(j).load(std::memory_order_relaxed)) return;
         const Triangle &s = part.triangles[i], &t = part.triangles[j];
-        if (triangles_cross(part.points, s, t) || sorted(s) == sorted(t)) found.local().insert(found.local().end(), {i, j});
+        if (!triangles_cross(part.points, s, t) && sorted(s) != sorted(t)) return;
+        flag(i).store(1, std::memory_order_relaxed);
+        flag(j).store(1, std::memory_order_relaxed);
       },
       control.stop);
   std::vector<Index> crossing;
-  for (const auto& list : found) crossing.insert(crossing.end(), list.begin(), list.end());
-  tbb::parallel_sort(crossing.begin(), crossing.end());
-  crossing.erase(std::unique(crossing.begin(), crossing.end()), crossing.end());
+  for (Index t = 0; t < crosses.size(); ++t)
+    if (crosses[t]) crossing.push_back(t);
   return crossing;
 }
 

@@ -1,14 +1,47 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The long runs of re-skinned heaps and bodies, of reduced, smoothed, sharpened and hand-edited ones, and of damaged ones.
 //   build/release/tests/recast_fuzz heaps|edges|reduce|smooth|sharpen|hand|damaged [CASES] [FIRST_SEED]
+//   build/release/tests/recast_fuzz files FILE...
+// files: each at 1/20, 1/100 and 1/400 of its size, sharp or not, judged as the heaps are; what cannot be read or encloses nothing is told.
 #include <cstring>
 
+#include "core/io/mesh_file.h"
 #include "tests/support/fuzz.h"
 #include "tests/support/random_recasts.h"
 #include "tests/support/random_reshapes.h"
 
+namespace {
+
+int recast_files(std::span<char*> files) {
+  using namespace anvil;
+  int failed = 0;
+  for (const char* file : files) {
+    const auto read = read_mesh(file);
+    if (!read) {
+      fmt::print("{}: {}\n", file, read.issue().message());
+      continue;
+    }
+    const std::vector<recast::Part> parts{{std::make_shared<const Mesh>(read->mesh), "part"}};
+    for (const double share : {20.0, 100.0, 400.0})
+      for (const bool sharp : {true, false}) {
+        RecastSettings settings;
+        settings.detail = bounds(read->mesh).diagonal() / share;
+        settings.sharp = sharp;
+        const std::string wrong = test::what_is_wrong_with_recast_of(parts, settings);
+        failed += !wrong.empty();
+        if (!wrong.empty()) fmt::print("{}: {}\n", file, wrong);
+        std::fflush(stdout);
+      }
+  }
+  fmt::print("{} files, {} failures\n", files.size(), failed);
+  return failed == 0 ? 0 : 1;
+}
+
+}  // namespace
+
 int main(int argc, char** argv) {
   using namespace anvil::test;
+  if (argc > 1 && std::strcmp(argv[1], "files") == 0) return recast_files({argv + 2, static_cast<std::size_t>(argc - 2)});
   if (argc > 1 && std::strcmp(argv[1], "heaps") == 0) return fuzz(argc - 1, argv + 1, [](unsigned seed) { return what_is_wrong_with_recast(seed); });
   if (argc > 1 && std::strcmp(argv[1], "edges") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_sharp_recast);
   if (argc > 1 && std::strcmp(argv[1], "reduce") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_reduce);
@@ -16,6 +49,6 @@ int main(int argc, char** argv) {
   if (argc > 1 && std::strcmp(argv[1], "sharpen") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_sharpen);
   if (argc > 1 && std::strcmp(argv[1], "hand") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_hand_edges);
   if (argc > 1 && std::strcmp(argv[1], "damaged") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_damaged);
-  fmt::print("recast_fuzz heaps|edges|reduce|smooth|sharpen|hand|damaged [CASES] [FIRST_SEED]\n");
+  fmt::print("recast_fuzz heaps|edges|reduce|smooth|sharpen|hand|damaged [CASES] [FIRST_SEED], or files FILE...\n");
   return 2;
 }

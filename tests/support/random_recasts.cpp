@@ -78,6 +78,24 @@ void for_samples(const Mesh& mesh, double apart, Dice& dice, Visit visit) {
 
 }  // namespace
 
+std::string what_is_wrong_with_recast_of(const std::vector<recast::Part>& parts, const RecastSettings& settings) {
+  Mesh all;
+  for (const recast::Part& part : parts) append(all, *part.mesh);
+  const std::string which = fmt::format("{} pieces, detail {}{}: ", parts.size(), settings.detail, settings.sharp ? ", sharp" : "");
+  const Result<BooleanResult> result = recast_parts(parts, settings);
+  if (!result) return which + result.issue().message();
+  if (result->mesh.empty()) return {};
+  if (const std::string wrong = judged(result->mesh); !wrong.empty()) return which + wrong;
+  const DistanceToSurface distance(all);
+  double farthest = 0;
+  Dice dice(1);
+  for_samples(result->mesh, settings.detail, dice, [&](Index f, const Vec3& p) {
+    if (result->sources.face[f] != no_index) farthest = std::max(farthest, distance(p));
+  });
+  if (farthest > 0.5 * settings.detail) return which + fmt::format("a point of it lies {} details off the parts", farthest / settings.detail);
+  return {};
+}
+
 std::string what_is_wrong_with_recast(unsigned seed, double finest) {
   Dice dice(seed);
   std::vector<recast::Part> parts;
@@ -91,18 +109,7 @@ std::string what_is_wrong_with_recast(unsigned seed, double finest) {
   RecastSettings settings;
   settings.detail = bounds(all).diagonal() / (20 * std::pow(finest / 20, dice.share()));
   settings.sharp = dice.upto(3) > 0;
-  const std::string which = fmt::format("{} pieces, detail {}{}: ", count, settings.detail, settings.sharp ? ", sharp" : "");
-  const Result<BooleanResult> result = recast_parts(parts, settings);
-  if (!result) return which + result.issue().message();
-  if (result->mesh.empty()) return {};
-  if (const std::string wrong = judged(result->mesh); !wrong.empty()) return which + wrong;
-  const DistanceToSurface distance(all);
-  double farthest = 0;
-  for_samples(result->mesh, settings.detail, dice, [&](Index f, const Vec3& p) {
-    if (result->sources.face[f] != no_index) farthest = std::max(farthest, distance(p));
-  });
-  if (farthest > 0.5 * settings.detail) return which + fmt::format("a point of it lies {} details off the parts", farthest / settings.detail);
-  return {};
+  return what_is_wrong_with_recast_of(parts, settings);
 }
 
 Kept kept_by_recast(const Mesh& body, const Mesh& skin, double detail) {

@@ -4,13 +4,16 @@
 
 #include <string>
 
-#include "core/mesh/mesh.h"
+#include "core/recast/recast.h"
 
 namespace anvil::test {
 
 /// 2 to 30 pieces that cross each other: closed ones, ones with faces missing or turned over, sheets and bare triangles; re-skinned at 1/20 to 1/400 of the size (by `finest`), sharp or not.
 /// The skin must be sound for CGAL; no point of it that comes from a part lies farther from the parts than half the detail.
 std::string what_is_wrong_with_recast(unsigned seed, double finest = 400);
+
+/// The same of any parts, placed as they are.
+std::string what_is_wrong_with_recast_of(const std::vector<recast::Part>& parts, const RecastSettings& settings);
 
 /// What a skin keeps of a body.
 struct Kept {
