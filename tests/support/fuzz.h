@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <tbb/global_control.h>
 
+#include <chrono>
 #include <cstdio>
 #include <cstdlib>
 #include <functional>
@@ -20,12 +21,17 @@ inline int fuzz(int argc, char** argv, const std::function<std::string(unsigned 
   const long cases = argc > 1 ? std::atol(argv[1]) : 100'000;
   const long first = argc > 2 ? std::atol(argv[2]) : 1;
   long failed = 0;
+  using Clock = std::chrono::steady_clock;
+  Clock::time_point told = Clock::now();
   for (long seed = first; seed < first + cases; ++seed) {
     if (const std::string what = wrong(static_cast<unsigned>(seed)); !what.empty()) {
       ++failed;
       fmt::print("seed {}: {}\n", seed, what);
     }
-    if ((seed - first + 1) % 1'000 == 0) fmt::print("{} cases, {} failed\n", seed - first + 1, failed);
+    if (const auto now = Clock::now(); (seed - first + 1) % 1'000 == 0 || now - told > std::chrono::minutes(1)) {
+      fmt::print("{} cases, {} failed\n", seed - first + 1, failed);
+      told = now;
+    }
     std::fflush(stdout);
   }
   fmt::print("{} cases, {} failed\n", cases, failed);
