@@ -477,11 +477,13 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
   for (const Attempt& attempt : attempts)
     if (&attempt != &last) ways.push_back(&attempt);
   for (const std::size_t patience : patiences) {
+    if (settings.impatient && patience == RepairSettings::endless) break;
     for (const Attempt* attempt : ways)
       if (auto result = tried(*attempt, patience)) return std::move(*result);
     ways = std::exchange(given_up, {});
   }
-  if (auto result = tried(last, RepairSettings::endless)) return std::move(*result);
+  if (!settings.impatient)
+    if (auto result = tried(last, RepairSettings::endless)) return std::move(*result);
   for (const Operand& operand : operands)
     if (const auto open = open_edges_of(operand)) return *open;
   return Issue{fmt::format("the combination contradicts itself ({})", why), operands.back().name, {},

@@ -90,6 +90,7 @@ struct CombineSettings {
   double contact = -1;
   CombineCache* cache = nullptr;  ///< none: nothing is kept
   bool resolve = false;  ///< a single part is cleared of its own crossings, instead of going through as it is
+  bool impatient = false;         ///< what takes snap-rounding repair more than a while is an Issue, not waited for
   bool every_triangle = false;    ///< look at untouched triangles one by one too: slower, the same result; for tests
 };
 

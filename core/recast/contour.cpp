@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <span>
 
 #include "core/mesh/bucket_sort.h"
@@ -286,21 +287,45 @@ class Contouring {
     /// Planes reach farther than the faces that they are of, and the cell may hold faces that none of its edges crosses: as long as the vertex is not on the surface, the plane that is nearest to it
     /// is taken along.
     Corner corner_on_surface(Corner corner, const Box3& box) {
-      constexpr double as_good_as_on_it = 0.02;  // steps
+      constexpr double on_surface = 0.002, as_good_as_on_it = 0.02;  // steps
       constexpr int most_more = 4;
-      const double close = as_good_as_on_it * all_.grid_.step;
       const Vec3 smooth = corner.smooth;
       Tangent nearest = all_.settings_.nearest(smooth);
       const Vec3 on_it = nearest.point;
+      std::optional<Corner> good;
+      double least = as_good_as_on_it * all_.grid_.step;
       for (int more = 0;; ++more) {
         nearest = all_.settings_.nearest(corner.position);
-        if ((nearest.point - corner.position).norm() <= close) return corner;
+        const double off = (nearest.point - corner.position).norm();
+        if (off <= on_surface * all_.grid_.step) return corner;
+        if (off <= least) good = corner, least = off;
         const auto is_known = [&](const Tangent& t) { return std::abs(std::abs(t.normal.dot(nearest.normal)) - 1) < 1e-9 && std::abs(t.normal.dot(nearest.point - t.point)) < 1e-6 * all_.grid_.step; };
         if (more == most_more || std::any_of(tangents_.begin(), tangents_.end(), is_known)) break;
         tangents_.push_back(nearest);
         corner = corner_of(tangents_, box);
       }
+      if (good) return by_planes_about(*good, least);
       return {contains(box, on_it) ? on_it : smooth, 1, 0, smooth, false, false};
+    }
+
+    /// Moved onto an edge or into a corner of the surface that it hardly misses, by the planes that are right beside it.
+    Corner by_planes_about(const Corner& corner, double off) {
+      constexpr double on_surface = 0.002;  // steps
+      const double reach = 3 * off;
+      tangents_.clear();
+      Box3 about;
+      for (int axis = 0; axis < 3; ++axis)
+        for (const double way : {-reach, reach}) {
+          const Vec3 beside = corner.position + way * Vec3::Unit(axis);
+          about.add(beside);
+          if (const Tangent t = all_.settings_.nearest(beside); t.normal != Vec3::Zero()) tangents_.push_back(t);
+        }
+      if (tangents_.empty()) return corner;
+      Corner moved = corner_of(tangents_, about);
+      if (moved.rank < corner.rank || (all_.settings_.nearest(moved.position).point - moved.position).norm() > on_surface * all_.grid_.step) return corner;
+      moved.smooth = corner.smooth;
+      moved.sharpness = corner.sharpness;
+      return moved;
     }
 
     static bool contains(const Box3& box, const Vec3& p) { return (p.array() >= box.lo.array()).all() && (p.array() <= box.hi.array()).all(); }
@@ -522,7 +547,15 @@ class Contouring {
   Contour made_;
 };
 
-/// Triangles that are marked as gone, and vertices that no triangle has.
+}  // namespace
+
+Contour contour(const Grid& grid, const Crossings& crossings, std::span<const Vec3> normals, const ContourSettings& settings, const Control& control) {
+  Contour made = Contouring(grid, crossings, normals, settings, control).run();
+  join_coincident(made, 1e-6 * grid.step);
+  drop_gone(made);
+  return made;
+}
+
 void drop_gone(Contour& made) {
   std::size_t left = 0;
   std::vector<Index> number(made.positions.size(), no_index);
@@ -549,15 +582,6 @@ void drop_gone(Contour& made) {
   made.sharpness.resize(kept);
   for (Triangle& t : made.triangles)
     for (Index& v : t) v = number[v];
-}
-
-}  // namespace
-
-Contour contour(const Grid& grid, const Crossings& crossings, std::span<const Vec3> normals, const ContourSettings& settings, const Control& control) {
-  Contour made = Contouring(grid, crossings, normals, settings, control).run();
-  join_coincident(made, 1e-6 * grid.step);
-  drop_gone(made);
-  return made;
 }
 
 }  // namespace anvil::recast

@@ -37,4 +37,7 @@ struct ContourSettings {
 /// @return closed, manifold by its vertex numbers. Triangles may cross each other. Throws Stopped.
 Contour contour(const Grid& grid, const Crossings& crossings, std::span<const Vec3> normals, const ContourSettings& settings, const Control& control = {});
 
+/// Without triangles whose corners are no_index, and without vertices that no triangle has.
+void drop_gone(Contour& made);
+
 }  // namespace anvil::recast

@@ -3,6 +3,9 @@
 
 #include <tbb/parallel_for.h>
 
+#include <algorithm>
+#include <initializer_list>
+
 #include "core/mesh/edges.h"
 
 namespace anvil::recast {
@@ -60,21 +63,25 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
               touched[v] = any = true;
             }
     if (std::all_of(worst.begin(), worst.end(), [](char k) { return k == 4; })) break;
-    any = true;
     const std::vector<Index> opposite = find_opposites(contour.triangles, {}, contour.positions.size());
     std::vector<char> changed(count, 0);
     for (std::size_t t = 0; t < count; ++t) {
       if (worst[t] == 4 || changed[t]) continue;
       const Triangle ring = contour.triangles[t];
       const Index source = contour.source[t];
+      // Beside a corner that there is already it would only make slivers, round after round.
+      const auto is_beside = [&](const Vec3& p, std::initializer_list<Index> corners) {
+        return std::any_of(corners.begin(), corners.end(), [&](Index v) { return (at(v) - p).norm() < 0.1 * farthest; });
+      };
       if (worst[t] == 3) {
-        const Vec3 p = (at(ring[0]) + at(ring[1]) + at(ring[2])) / 3;
-        const Index v = add_vertex(contour, nearest(p).point, p);
+        const Vec3 p = (at(ring[0]) + at(ring[1]) + at(ring[2])) / 3, on_it = nearest(p).point;
+        if (is_beside(on_it, {ring[0], ring[1], ring[2]})) continue;
+        const Index v = add_vertex(contour, on_it, p);
         contour.triangles[t] = {ring[0], ring[1], v};
         contour.triangles.push_back({ring[1], ring[2], v});
         contour.triangles.push_back({ring[2], ring[0], v});
         contour.source.insert(contour.source.end(), 2, source);
-        changed[t] = 1;
+        changed[t] = any = true;
         continue;
       }
       const auto k = static_cast<std::size_t>(worst[t]);
@@ -83,15 +90,16 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
       const std::size_t other = across / 3, l = across % 3;
       const Triangle far_ring = contour.triangles[other];
       const Index a = ring[k], b = ring[(k + 1) % 3], tip = ring[(k + 2) % 3], far_tip = far_ring[(l + 2) % 3];
-      const Vec3 p = (at(a) + at(b)) / 2;
-      const Index v = add_vertex(contour, nearest(p).point, p);
+      const Vec3 p = (at(a) + at(b)) / 2, on_it = nearest(p).point;
+      if (is_beside(on_it, {a, b, tip, far_tip})) continue;
+      const Index v = add_vertex(contour, on_it, p);
       contour.triangles[t] = {a, v, tip};
       contour.triangles.push_back({v, b, tip});
       contour.source.push_back(source);
       contour.triangles[other] = {b, v, far_tip};
       contour.triangles.push_back({v, a, far_tip});
       contour.source.push_back(contour.source[other]);
-      changed[t] = changed[other] = 1;
+      changed[t] = changed[other] = any = true;
     }
   }
   if (!any) return {};

@@ -108,7 +108,7 @@ Reduced reduce(const Mesh& mesh, const std::string& name, const ReduceSettings& 
   if (!reduced.is_sound && was_sound) was_sound = is_sound(mesh, {}, 1, control.stop);
   if (!reduced.is_sound && was_sound) {
     std::vector<Index> face;
-    if (!too_far && settle_skin(reduced.mesh, face, control)) {
+    if (!too_far && settle_skin(reduced.mesh, face, false, control)) {
       for (Index& f : face)
         if (f != no_index) f = reduced.source[f];
       reduced.source = std::move(face);

@@ -12,6 +12,7 @@
 #include "core/mesh/edges.h"
 #include "core/mesh/nearest.h"
 #include "core/recast/contour.h"
+#include "core/recast/follow_edges.h"
 #include "core/recast/grid_lines.h"
 #include "core/recast/move_vertices.h"
 #include "core/recast/pull_in.h"
@@ -22,6 +23,7 @@ namespace anvil::recast {
 namespace {
 
 constexpr double farthest_off = 0.33;  // details; half of one is what is promised
+constexpr double on_surface = 0.002;   // details
 
 /// Is every edge passed once each way, and does every vertex have one fan? With no crossing, and no triangle without area, the skin is sound.
 bool is_manifold(const Contour& skin) {
@@ -69,6 +71,10 @@ Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings
   met.crossings = {};
   constexpr int rounds = 3;
   std::vector<char> crossing = stage("settle", 0.8, [&] { return uncross(made, control); });
+  if (settings.sharp && how.nearest && crossing.empty()) stage("contour", 0.7, [&] {
+      follow_edges(made, met.normals, how.nearest, on_surface * settings.detail, control);
+      return 0;
+    });
   for (int round = 0; round < rounds; ++round) {
     // What is drawn back so as not to cross may cut deep again.
     const std::vector<char> touched = stage("contour", 0.8, [&] { return pull_in(made, met.normals, how.nearest, farthest_off * settings.detail, control); });
@@ -107,9 +113,9 @@ void draw_in(Skin& skin, const Ground& ground, double farthest, const Control& c
 }
 
 /// @return false where even the engine does not make it sound
-bool settle(Laid& laid, const Ground& ground, double detail, const Control& control) {
+bool settle(Laid& laid, const Ground& ground, double detail, bool impatient, const Control& control) {
   std::vector<Index> face;
-  if (!settle_skin(laid.skin.mesh, face, control)) return false;
+  if (!settle_skin(laid.skin.mesh, face, impatient, control)) return false;
   for (Index& f : face)
     if (f != no_index) f = laid.skin.source[f];
   laid.skin.source = std::move(face);
@@ -133,19 +139,30 @@ Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinS
   constexpr int grids = 4;
   constexpr double little = 0.005, much = 0.03;
   constexpr std::size_t never_much = 1'000;
-  std::vector<Laid> tangled;
-  const auto is_settled = [&](Laid& laid) { return stage("settle", 1, [&] { return settle(laid, ground, settings.detail, control); }); };
+  std::vector<Laid> tangled, stubborn;
+  const auto is_settled = [&](Laid& laid, bool impatient) { return stage("settle", 1, [&] { return settle(laid, ground, settings.detail, impatient, control); }); };
   for (int k = 0; k < grids; ++k) {
     Laid laid = lay_on(grid, ground, settings, stage, control);
     if (laid.skin.mesh.empty() || laid.is_sound) return std::move(laid.skin);
     const double share = static_cast<double>(laid.crossing) / static_cast<double>(laid.skin.mesh.face_count());
-    if (share < little && is_settled(laid)) return std::move(laid.skin);
-    if (share >= little && (share < much || laid.crossing < never_much)) tangled.push_back(std::move(laid));
+    if (share < little) {
+      if (is_settled(laid, true)) return std::move(laid.skin);
+      stubborn.push_back(std::move(laid));
+    } else if (share < much || laid.crossing < never_much) {
+      tangled.push_back(std::move(laid));
+    }
     grid.origin -= settings.detail * Vec3(0.31, 0.17, 0.23);
   }
-  std::stable_sort(tangled.begin(), tangled.end(), [](const Laid& a, const Laid& b) { return a.crossing < b.crossing; });
-  for (Laid& laid : tangled)
-    if (is_settled(laid)) return std::move(laid.skin);
+  const auto sort = [](std::vector<Laid>& all) { std::stable_sort(all.begin(), all.end(), [](const Laid& a, const Laid& b) { return a.crossing < b.crossing; }); };
+  sort(tangled);
+  for (Laid& laid : tangled) {
+    if (is_settled(laid, true)) return std::move(laid.skin);
+    stubborn.push_back(std::move(laid));
+  }
+  // At last with all patience: that may take minutes.
+  sort(stubborn);
+  for (Laid& laid : stubborn)
+    if (is_settled(laid, false)) return std::move(laid.skin);
   return Issue{fmt::format("the skin would cross itself at a detail of {:.4g}", settings.detail), name, {}, "take a finer one, or a coarser one"};
 }
 
