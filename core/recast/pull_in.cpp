@@ -50,6 +50,10 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
           const double now = k == 3 ? off : (nearest(middles[k]).point - middles[k]).norm();
           if (now > most) most = now, worst[t] = static_cast<char>(k);
         }
+        // Where a corner itself is as far off dividing does not help: edges that lead there would be divided without end.
+        if (worst[t] != 4)
+          for (Index v : contour.triangles[t])
+            if ((nearest(at(v)).point - at(v)).norm() > farthest) worst[t] = 4;
       }
     });
     check_stop(control);
@@ -69,13 +73,18 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
       if (worst[t] == 4 || changed[t]) continue;
       const Triangle ring = contour.triangles[t];
       const Index source = contour.source[t];
-      // Beside a corner that there is already it would only make slivers, round after round.
-      const auto is_beside = [&](const Vec3& p, std::initializer_list<Index> corners) {
-        return std::any_of(corners.begin(), corners.end(), [&](Index v) { return (at(v) - p).norm() < 0.1 * farthest; });
+      // Beside a corner that there is already it would only make slivers, and so it would where a gap in the surface is passed that no edge gets over: round after round.
+      const auto is_of_use = [&](const Vec3& middle, const Vec3& on_it, std::initializer_list<Index> ends, std::initializer_list<Index> corners) {
+        constexpr double better = 0.9;
+        const double most = better * (on_it - middle).norm();
+        return std::none_of(corners.begin(), corners.end(), [&](Index v) { return (at(v) - on_it).norm() < 0.1 * farthest; }) && std::none_of(ends.begin(), ends.end(), [&](Index v) {
+                 const Vec3 half = (at(v) + on_it) / 2;
+                 return (nearest(half).point - half).norm() > most;
+               });
       };
       if (worst[t] == 3) {
         const Vec3 p = (at(ring[0]) + at(ring[1]) + at(ring[2])) / 3, on_it = nearest(p).point;
-        if (is_beside(on_it, {ring[0], ring[1], ring[2]})) continue;
+        if (!is_of_use(p, on_it, {ring[0], ring[1], ring[2]}, {ring[0], ring[1], ring[2]})) continue;
         const Index v = add_vertex(contour, on_it, p);
         contour.triangles[t] = {ring[0], ring[1], v};
         contour.triangles.push_back({ring[1], ring[2], v});
@@ -91,7 +100,7 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
       const Triangle far_ring = contour.triangles[other];
       const Index a = ring[k], b = ring[(k + 1) % 3], tip = ring[(k + 2) % 3], far_tip = far_ring[(l + 2) % 3];
       const Vec3 p = (at(a) + at(b)) / 2, on_it = nearest(p).point;
-      if (is_beside(on_it, {a, b, tip, far_tip})) continue;
+      if (!is_of_use(p, on_it, {a, b}, {a, b, tip, far_tip})) continue;
       const Index v = add_vertex(contour, on_it, p);
       contour.triangles[t] = {a, v, tip};
       contour.triangles.push_back({v, b, tip});
