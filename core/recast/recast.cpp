@@ -22,6 +22,7 @@
 #include "core/recast/reduce.h"
 #include "core/recast/skin.h"
 #include "core/recast/smooth.h"
+#include "core/recast/thicken.h"
 
 namespace anvil {
 namespace {
@@ -34,6 +35,8 @@ constexpr Note through_points{"through_points", "through 1 point, each counting 
 constexpr Note normals_turned{"normals_turned", "the normal of 1 point looked inwards and was turned over", "the normals of {0} points looked inwards and were turned over"};
 constexpr Note points_leave_gaps{"points_leave_gaps", "the balls of the points leave a gap: it is a thin wall, not a solid", "the balls of the points leave {0} gaps: it is a thin wall, not a solid"};
 constexpr Note walls_thinner{"walls_thinner", "a wall of {1} is thinner than the detail: it stays as thin as it is, and may end up to half a detail short", "walls of {1} are thinner than the detail: they stay as thin as they are, and may end up to half a detail short"};
+constexpr Note walls_thickened{"walls_thickened", "1 face with a wall thinner than that behind it: made {1} thick", "{0} faces with walls thinner than that behind them: made {1} thick"};
+constexpr Note walls_still_thin{"walls_still_thin", "a wall could not be made as thick as asked for everywhere: at its rim, or where it would meet something", "walls could not be made as thick as asked for everywhere: at their rims, or where they would meet something"};
 constexpr Note holes_left_open{"holes_left_open", "1 hole was left open", "{0} holes were left open"};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};
 
@@ -277,9 +280,8 @@ Result<Skin> with_points(const Skin& skin, Cloud& cloud, Index first, const Reca
   return with_cloud(skin, PointBalls(cloud.points, radius), grown(box, radius), first, name, how, stage, control);
 }
 
-/// Faces beside what is spanned that leave the parts span as well, wherever their corners stand.
-/// @param anywhere  and so do others where they are farther off than half a detail
-void widen_spans(Recast& made, const Ground& ground, double detail, bool anywhere) {
+/// Faces beside what is spanned that leave the parts span as well, wherever their corners stand; and so do others where they are farther off than half a detail.
+void widen_spans(Recast& made, const Ground& ground, double detail) {
   const Mesh& mesh = made.result.mesh;
   std::vector<char> at_span(mesh.positions.size(), 0);
   for (Index f = 0; f < mesh.face_count(); ++f)
@@ -301,7 +303,7 @@ void widen_spans(Recast& made, const Ground& ground, double detail, bool anywher
     for (Index f = range.begin(); f < range.end(); ++f) {
       const auto ring = mesh.face(f);
       const bool is_beside = std::any_of(ring.begin(), ring.end(), [&](Index v) { return at_span[v]; });
-      if (made.spanned[f] || !(is_beside || anywhere)) continue;
+      if (made.spanned[f]) continue;
       bool off = false;
       for (std::size_t k = 1; k + 1 < ring.size() && !off; ++k) off = is_off(is_off, mesh.positions[ring[0]], mesh.positions[ring[k]], mesh.positions[ring[k + 1]], is_beside ? beside : elsewhere, halvings);
       if (off) made.spanned[f] = 1, made.result.sources.face[f] = no_index;
@@ -363,7 +365,6 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     result.report.empty_reason = settings.offset < 0 ? "nothing in it is as thick as that" : by_normals ? "its points enclose nothing: take balls around them" : "nothing in it is enclosed";
     return result;
   }
-  const bool settled = skin->settled > 0;
   result.mesh = std::move(skin->mesh);
   const auto triangles = static_cast<Index>(soup.triangles.size());
   for (Index t : skin->source) {
@@ -379,7 +380,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     result.report.tell(small_shells_left_out, gone, name);
   const bool spans = std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end();
   if (spans && ground && cloud.points.empty() && settings.offset == 0) stage("span", 0.9, [&] {
-      widen_spans(made, *ground, settings.detail, settled);
+      widen_spans(made, *ground, settings.detail);
       return 0;
     });
   std::vector<const Mesh*> from;
@@ -387,6 +388,14 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   carry_slots(from, result.sources, result.mesh);
   if (spans) stage("span", 0.9, [&] {
       even_spans(made, name, control);
+      return 0;
+    });
+  if (settings.least_wall > 0) stage("thicken", 0.92, [&] {
+      Thickened thickened = thicken(result.mesh, settings.least_wall, control);
+      result.mesh.positions = std::move(thickened.positions);
+      if (thickened.thin > 0) result.report.tell(walls_thickened, thickened.thin, fmt::format("{:.4g}", settings.least_wall), std::move(thickened.places));
+      const std::size_t left = thickened.short_of.size();
+      if (left > 0) result.report.tell(walls_still_thin, left, name, std::move(thickened.short_of));
       return 0;
     });
   if (settings.smoothing > 0) stage("smooth", 0.95, [&] {
