@@ -150,9 +150,9 @@ TEST_CASE("flat areas of a recast are thinned, strays sifted, and holes left ope
   const auto cap = read_mesh(std::filesystem::path(DEMO_DATA) / "buoy-cap.ply");
   REQUIRE(cap);
   const recast::Part torn{shared(cap->mesh), "cap"};
-  settings.detail = 2;
+  settings.detail = 2.5;
   const SoundnessReport frayed = check_soundness(recast_parts({&torn, 1}, settings)->mesh);
-  CHECK(frayed.holes() > 5);
+  CHECK(frayed.holes() > 3);
   CHECK(frayed.count(families::non_manifold_vertices) == 0);
   CHECK(frayed.count(families::crossing_faces) == 0);
   settings.detail = RecastSettings().detail;
