@@ -288,6 +288,7 @@ class Contouring {
     /// is taken along.
     Corner corner_on_surface(Corner corner, const Box3& box) {
       constexpr double on_surface = 0.002, as_good_as_on_it = 0.02;  // steps
+      constexpr double hardly_sharp = 0.03;  // two planes that meet at 20 degrees
       constexpr int most_more = 4;
       const Vec3 smooth = corner.smooth;
       Tangent nearest = all_.settings_.nearest(smooth);
@@ -297,7 +298,7 @@ class Contouring {
       for (int more = 0;; ++more) {
         nearest = all_.settings_.nearest(corner.position);
         const double off = (nearest.point - corner.position).norm();
-        if (off <= on_surface * all_.grid_.step) return corner;
+        if (off <= (corner.sharpness < hardly_sharp ? as_good_as_on_it : on_surface) * all_.grid_.step) return corner;
         if (off <= least) good = corner, least = off;
         const auto is_known = [&](const Tangent& t) { return std::abs(std::abs(t.normal.dot(nearest.normal)) - 1) < 1e-9 && std::abs(t.normal.dot(nearest.point - t.point)) < 1e-6 * all_.grid_.step; };
         if (more == most_more || std::any_of(tangents_.begin(), tangents_.end(), is_known)) break;

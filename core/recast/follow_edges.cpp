@@ -17,7 +17,7 @@ namespace {
 
 constexpr int max_rounds = 6;
 constexpr double never = 1e300;
-constexpr float hardly_sharp = 0.007F;  // two planes that meet at 10 degrees
+constexpr float hardly_sharp = 0.03F;  // two planes that meet at 20 degrees
 
 class FollowEdges {
  public:
