@@ -287,8 +287,7 @@ class Contouring {
     /// Planes reach farther than the faces that they are of, and the cell may hold faces that none of its edges crosses: as long as the vertex is not on the surface, the plane that is nearest to it
     /// is taken along.
     Corner corner_on_surface(Corner corner, const Box3& box) {
-      constexpr double on_surface = 0.002, as_good_as_on_it = 0.02;  // steps
-      constexpr double hardly_sharp = 0.03;  // two planes that meet at 20 degrees
+      constexpr double as_good_as_on_it = 0.02;  // steps
       constexpr int most_more = 4;
       const Vec3 smooth = corner.smooth;
       Tangent nearest = all_.settings_.nearest(smooth);
@@ -311,7 +310,6 @@ class Contouring {
 
     /// Moved onto an edge or into a corner of the surface that it hardly misses, by the planes that are right beside it.
     Corner by_planes_about(const Corner& corner, double off) {
-      constexpr double on_surface = 0.002;  // steps
       const double reach = 3 * off;
       tangents_.clear();
       Box3 about;

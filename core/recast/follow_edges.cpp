@@ -17,7 +17,6 @@ namespace {
 
 constexpr int max_rounds = 6;
 constexpr double never = 1e300;
-constexpr float hardly_sharp = 0.03F;  // two planes that meet at 20 degrees
 
 class FollowEdges {
  public:
@@ -197,7 +196,7 @@ class FollowEdges {
       if (!changed_[off.corner / 3] && !changed_[off.across / 3] && !turn_over(off)) divide(off);
   }
 
-  /// Do both triangles look the way of the surface that they lie on?
+  /// Does a triangle look the way of the surface that it lies on?
   bool fits(const Triangle& t) const {
     constexpr double alike = 0.9;
     const Vec3 n = normal_of(t);

@@ -353,7 +353,8 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     skin = with_points(*skin, cloud, static_cast<Index>(soup.triangles.size()), settings, name, result.report, stage, control);
     if (!skin) return skin.issue();
   }
-  if (skin->thin > 0) result.report.tell(walls_thinner, skin->thin, name, std::move(skin->thin_at));
+  const std::size_t thin = skin->thin;
+  std::vector<Vec3> thin_at = std::move(skin->thin_at);
   if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
   if (settings.offset != 0 && !skin->mesh.empty()) {
     skin = moved_out(*skin, settings.offset, name, how, stage, control);
@@ -390,14 +391,17 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
       even_spans(made, name, control);
       return 0;
     });
+  bool thickened_any = false;
   if (settings.least_wall > 0) stage("thicken", 0.92, [&] {
       Thickened thickened = thicken(result.mesh, settings.least_wall, control);
       result.mesh.positions = std::move(thickened.positions);
-      if (thickened.thin > 0) result.report.tell(walls_thickened, thickened.thin, fmt::format("{:.4g}", settings.least_wall), std::move(thickened.places));
+      thickened_any = thickened.thin > 0;
+      if (thickened_any) result.report.tell(walls_thickened, thickened.thin, fmt::format("{:.4g}", settings.least_wall), std::move(thickened.places));
       const std::size_t left = thickened.short_of.size();
       if (left > 0) result.report.tell(walls_still_thin, left, name, std::move(thickened.short_of));
       return 0;
     });
+  if (thin > 0 && !thickened_any) result.report.tell(walls_thinner, thin, name, std::move(thin_at));
   if (settings.smoothing > 0) stage("smooth", 0.95, [&] {
       SmoothSettings passes;
       passes.passes = settings.smoothing;

@@ -23,7 +23,6 @@ namespace anvil::recast {
 namespace {
 
 constexpr double farthest_off = 0.33;  // details; half of one is what is promised
-constexpr double on_surface = 0.002;   // details
 
 /// Is every edge passed once each way, and does every vertex have one fan? With no crossing, and no triangle without area, the skin is sound.
 bool is_manifold(const Contour& skin) {

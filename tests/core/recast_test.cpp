@@ -123,6 +123,7 @@ TEST_CASE("walls thinner than asked for are made so thick, and it is told where 
     return found == thick.report.done.end() ? std::vector<Vec3>() : found->places;
   };
   REQUIRE_FALSE(told("walls_thickened").empty());
+  CHECK(told("walls_thinner").empty());  // which says that they stay as they are
   for (const Vec3& p : told("walls_thickened")) CHECK(std::abs((turn.inverse() * p).z()) < 0.11);
   // By CGAL: far from rim and block the plate's sides are at 0.4, and the block's top where it was.
   const DistanceToSurface off(thick.mesh);
