@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/view/scene_painter.h"
 
+#include <QSettings>
 #include <algorithm>
 #include <utility>
 
@@ -9,7 +10,7 @@
 namespace anvil::app {
 namespace {
 
-constexpr int smooth_samples = 4;  // at rest
+constexpr int usual_samples = 4;
 
 /// All that a picture depends on.
 QByteArray key_of(const CameraRig& rig, const std::vector<DrawItem>& items, const Box3& scene, const FrameStyle& style, const QSize& size) {
@@ -56,6 +57,7 @@ ScenePainter::~ScenePainter() {
 }
 
 bool ScenePainter::initialise() {
+  samples_ = QSettings().value(QStringLiteral("samples"), usual_samples).toInt();
   surface_ = std::make_unique<QOffscreenSurface>();
   surface_->setFormat(QSurfaceFormat::defaultFormat());
   surface_->create();
@@ -87,7 +89,7 @@ const QImage& ScenePainter::paint(const CameraRig& rig, const std::vector<DrawIt
         Renderer::Steps more = renderer_.steps(pixels_of(rig, k, size, ratio), rig.camera(k), items, scene, style);
         std::move(more.begin(), more.end(), std::back_inserter(steps));
       }
-      still_.begin(key, size * ratio, smooth_samples, std::move(steps));
+      still_.begin(key, size * ratio, samples_, std::move(steps));
     }
     style.moving = !still_.finished();
   } else {
@@ -104,7 +106,7 @@ const QImage& ScenePainter::paint(const CameraRig& rig, const std::vector<DrawIt
       // Smoothing costs a processor dear: a picture that moves goes without, and one of heavy parts with fewer pixels.
       const bool coarse = style.moving && renderer_.software();
       const double scale = coarse && heavy ? ratio / 2 : ratio;
-      renderer_.begin_frame(size * scale, coarse ? 0 : smooth_samples);
+      renderer_.begin_frame(size * scale, coarse ? 0 : samples_);
       for (std::size_t k = 0; k < rig.count(); ++k) renderer_.draw(pixels_of(rig, k, size, scale), rig.camera(k), items, scene, style);
       image_ = renderer_.end_frame();
     }

@@ -42,6 +42,7 @@ class ScenePainter {
   std::unique_ptr<QOffscreenSurface> surface_;
   std::unique_ptr<QOpenGLContext> context_;
   Renderer renderer_;
+  int samples_ = 0;  ///< of a picture at rest, each pixel; as the settings have it
   StillPicture still_;
   QImage image_;
   QByteArray shown_;  // what the image is of

@@ -305,6 +305,7 @@ class Contouring {
         corner = corner_of(tangents_, box);
       }
       if (good) return by_planes_about(*good, least);
+      if (const std::optional<Corner> edge = edge_beside(tangents_, smooth, box, all_.settings_.nearest, on_surface * all_.grid_.step)) return *edge;
       return {contains(box, on_it) ? on_it : smooth, 1, 0, smooth, false, false};
     }
 

@@ -84,4 +84,22 @@ Corner corner_of(std::span<const Tangent> tangents, const Box3& box) {
   return best;
 }
 
+std::optional<Corner> edge_beside(std::span<const Tangent> tangents, const Vec3& point, const Box3& box, const std::function<Tangent(const Vec3&)>& nearest, double slack) {
+  constexpr double alike = 0.94;  // cosine of 20 degrees
+  constexpr std::size_t most = 5;
+  std::vector<Tangent> planes;
+  for (const Tangent& t : tangents)
+    if (planes.size() < most && std::all_of(planes.begin(), planes.end(), [&](const Tangent& known) { return std::abs(known.normal.dot(t.normal)) < alike; }))
+      planes.push_back({point - t.normal * t.normal.dot(point - t.point), t.normal});
+  std::optional<Corner> found;
+  for (std::size_t i = 0; i < planes.size(); ++i)
+    for (std::size_t j = i + 1; j < planes.size(); ++j) {
+      const Tangent two[] = {planes[i], planes[j]};
+      const Corner corner = corner_of(two, box);
+      if (corner.rank < 2 || (found && (found->position - point).norm() <= (corner.position - point).norm())) continue;
+      if ((nearest(corner.position).point - corner.position).norm() <= slack) found = corner, found->smooth = point;
+    }
+  return found;
+}
+
 }  // namespace anvil::recast

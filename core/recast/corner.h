@@ -2,6 +2,8 @@
 // Where a vertex stands that a few planes ask for: on them, on the line in which they meet, or in their corner.
 #pragma once
 
+#include <functional>
+#include <optional>
 #include <span>
 
 #include "core/types.h"
@@ -28,5 +30,10 @@ struct Corner {
 /// The point that fits the planes, of the lowest rank that explains them: quadratic error functions (Ju et al. 2002; the pseudo-inverse about the middle after Lindstrom, "Out-of-core
 /// simplification of large polygonal models", SIGGRAPH 2000). A line or a corner counts only where it lies in the box, a little more for corners.
 Corner corner_of(std::span<const Tangent> tangents, const Box3& box);
+
+/// Where the planes are those of more than one edge, and these meet elsewhere: the place next to a point on the line of two planes that lies on the surface.
+/// @param nearest  of the surface
+/// @param slack    mesh units: so near is on it
+std::optional<Corner> edge_beside(std::span<const Tangent> tangents, const Vec3& point, const Box3& box, const std::function<Tangent(const Vec3&)>& nearest, double slack);
 
 }  // namespace anvil::recast

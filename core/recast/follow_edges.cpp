@@ -7,15 +7,15 @@
 #include <cmath>
 #include <optional>
 #include <unordered_set>
+#include <utility>
 
 #include "core/boolean/invalid_triangles.h"
 #include "core/mesh/edges.h"
-#include "core/mesh/union_find.h"
 
 namespace anvil::recast {
 namespace {
 
-constexpr int max_rounds = 6;
+constexpr int max_rounds = 10;
 constexpr double never = 1e300;
 
 class FollowEdges {
@@ -24,30 +24,30 @@ class FollowEdges {
       : contour_(contour), normals_(normals), nearest_(nearest), slack_(slack), control_(control) {}
 
   void run() {
-    before_ = contour_.triangles;
-    source_before_ = contour_.source;
-    is_changed_.assign(contour_.triangles.size(), 0);
     std::vector<char> at_sharp(contour_.positions.size(), 0);
     for (std::size_t v = 0; v < at_sharp.size(); ++v) at_sharp[v] = contour_.sharpness[v] >= hardly_sharp;
     look_about(at_sharp);
+    bool any = false;
     for (int round = 0; round < max_rounds && !looked_at_.empty(); ++round) {
       check_stop(control_);
-      changed_.assign(contour_.triangles.size(), 0);
+      changes_.clear();
+      change_of_.assign(contour_.triangles.size(), no_index);
       find_edges_off();
       change_edges();
       put_corners();
+      if (changes_.empty()) break;
+      any = true;
+      take_back_what_crosses();
       std::vector<char> at_changed(contour_.positions.size(), 0);
-      for (std::size_t t = 0; t < changed_.size(); ++t)
+      for (std::size_t t = 0; t < contour_.triangles.size(); ++t)
         for (Index v : contour_.triangles[t])
-          if (changed_[t]) at_changed[v] = 1;
+          if (is_changed(t)) at_changed[v] = 1;
+      for (const Change& change : changes_)  // where something failed another may do
+        for (const Triangle& t : change.before)
+          for (Index v : t) at_changed[v] = 1;
       look_about(at_changed);
     }
-    if (at_once_.empty()) return;
-    UnionFind joined(contour_.triangles.size());
-    for (const auto& [t, o] : at_once_) joined.unite(t, o);
-    joined.number(changed_with_);
-    take_back_what_crosses();
-    drop_gone(contour_);
+    if (any) drop_gone(contour_);
   }
 
  private:
@@ -57,6 +57,16 @@ class FollowEdges {
     Index across;    ///< and back from there
     double before, after;  ///< mesh units: how far it leaves it, and would if it were turned over
     bool operator<(const Off& o) const { return before - after > o.before - o.after || (before - after == o.before - o.after && corner < o.corner); }
+  };
+
+  /// One or two triangles that were changed, and added to, at once.
+  struct Change {
+    enum Kind : std::size_t { turned, divided, cornered } kind;
+    std::uint64_t key;  ///< of the edge or triangle it was for
+    std::array<Index, 2> triangles;
+    std::array<Triangle, 2> before;
+    std::array<Index, 2> source_before;
+    bool is_taken_back = false;
   };
 
   const Vec3& at(Index v) const { return contour_.positions[v]; }
@@ -89,6 +99,8 @@ class FollowEdges {
       if (c != no_index) c = 3 * looked_at_[c / 3] + c % 3;
   }
 
+  bool has_plane(std::size_t t) const { return contour_.source[t] != no_index && normals_[contour_.source[t]] != Vec3::Zero(); }
+
   bool looks_away(std::size_t t) const {
     constexpr double alike = 0.99995;
     const Vec3 n = normal_of(contour_.triangles[t]);
@@ -116,10 +128,10 @@ class FollowEdges {
       if (control_.stop.stop_requested()) return;
       for (std::size_t i = range.begin(); i < range.end(); ++i) {
         const Index t = looked_at_[i];
-        if (contour_.source[t] == no_index) continue;
+        if (!has_plane(t)) continue;
         for (Index k = 0; k < 3; ++k) {
           const Index corner = 3 * t + k, across = across_[3 * i + k];
-          if (across == no_index || across < corner || contour_.source[across / 3] == no_index) continue;
+          if (across == no_index || across < corner || !has_plane(across / 3)) continue;
           const auto [a, b, c, d] = quad_of(corner, across);
           if (!(is_sharp(a) || is_sharp(b) || is_sharp(c) || is_sharp(d)) || !(looks_away(t) || looks_away(across / 3))) continue;
           const double before = off_surface((at(a) + at(b)) / 2);
@@ -145,39 +157,73 @@ class FollowEdges {
     return n.dot(normals_[one]) * n.dot(normals_[one]) >= n.dot(normals_[two]) * n.dot(normals_[two]) ? one : two;
   }
 
-  /// Two triangles, and as many more at the end, that were changed at once stand and fall together.
-  void change_at_once(std::size_t t, std::size_t o, std::size_t added) {
-    is_changed_.resize(contour_.triangles.size(), 1);
-    changed_.resize(contour_.triangles.size(), 1);
-    is_changed_[t] = is_changed_[o] = changed_[t] = changed_[o] = 1;
-    at_once_.push_back({static_cast<Index>(t), static_cast<Index>(o)});
-    for (std::size_t k = contour_.triangles.size() - added; k < contour_.triangles.size(); ++k) at_once_.push_back({static_cast<Index>(t), static_cast<Index>(k)});
+  bool is_changed(std::size_t t) const { return change_of_[t] != no_index; }
+
+  void will_change(Change::Kind kind, std::uint64_t key, std::size_t t, std::size_t o) {
+    change_of_[t] = change_of_[o] = static_cast<Index>(changes_.size());
+    changes_.push_back({kind, key, {static_cast<Index>(t), static_cast<Index>(o)}, {contour_.triangles[t], contour_.triangles[o]}, {contour_.source[t], contour_.source[o]}});
+  }
+  /// To the last change.
+  void add_triangle(const Triangle& t, Index source) {
+    contour_.triangles.push_back(t);
+    contour_.source.push_back(source);
+    change_of_.push_back(static_cast<Index>(changes_.size() - 1));
+  }
+  bool has_failed(Change::Kind kind, std::uint64_t key) const { return failed_[kind].count(key) > 0; }
+
+  /// Of changes that make triangles cross, those beside a better one, which may be in their way only; where there are none, all of them, which fail.
+  std::vector<Index> going(const std::vector<Index>& crossing) {
+    std::unordered_set<Index> taken;
+    std::vector<Index> beside;
+    for (const Index c : crossing) {
+      const auto& [t, o] = changes_[c].before;
+      const std::array<Index, 6> corners{t[0], t[1], t[2], o[0], o[1], o[2]};
+      if (std::any_of(corners.begin(), corners.end(), [&](Index v) { return taken.count(v) > 0; })) beside.push_back(c);
+      taken.insert(corners.begin(), corners.end());
+    }
+    if (!beside.empty()) return beside;
+    for (const Index c : crossing) failed_[changes_[c].kind].insert(changes_[c].key);
+    return crossing;
   }
 
-  /// Changes because of which triangles cross are undone. A change never touches the edges around it, so all others stay as they are.
+  /// Changes of this round because of which triangles cross are undone. None of them touches another, and none makes an edge that was there, so that all others stay as they are.
   void take_back_what_crosses() {
-    std::vector<char> suspect = is_changed_;
-    while (std::find(suspect.begin(), suspect.end(), 1) != suspect.end()) {
-      const std::vector<Index> piece(contour_.triangles.size(), 0);
-      const std::vector<char> crosses = boolean::find_invalid_triangles(contour_.positions, contour_.triangles, piece, suspect, boolean::Across::no, control_);
-      std::vector<char> goes(contour_.triangles.size(), 0);
-      for (Index t = 0; t < crosses.size(); ++t)
-        if (crosses[t] && is_changed_[t]) goes[changed_with_[t]] = 1;
-      suspect.clear();
-      std::size_t left = 0;
-      for (std::size_t t = 0; t < contour_.triangles.size(); ++t) {
-        const bool undone = is_changed_[t] && goes[changed_with_[t]];
-        if (undone && t >= before_.size()) continue;
-        contour_.triangles[left] = undone ? before_[t] : contour_.triangles[t];
-        contour_.source[left] = undone ? source_before_[t] : contour_.source[t];
-        changed_with_[left] = changed_with_[t];
-        is_changed_[left++] = is_changed_[t] && !undone;
-        suspect.push_back(undone);
+    std::vector<char> suspect(contour_.triangles.size(), 0);
+    for (std::size_t t = 0; t < suspect.size(); ++t) suspect[t] = is_changed(t);
+    std::vector<Triangle>& triangles = contour_.triangles;
+    for (bool any = true; any;) {
+      const std::vector<Index> piece(triangles.size(), 0);
+      const std::vector<char> crosses = boolean::find_invalid_triangles(contour_.positions, triangles, piece, suspect, boolean::Across::no, control_);
+      any = false;
+      std::vector<Index> crossing;
+      for (std::size_t t = 0; t < crosses.size(); ++t)
+        if (crosses[t] && is_changed(t)) crossing.push_back(change_of_[t]);
+      std::sort(crossing.begin(), crossing.end());
+      crossing.erase(std::unique(crossing.begin(), crossing.end()), crossing.end());
+      // What crosses and stays for now may cross what has not changed.
+      for (std::size_t t = 0; t < suspect.size(); ++t) suspect[t] = is_changed(t) && std::binary_search(crossing.begin(), crossing.end(), change_of_[t]);
+      for (const Index c : going(crossing)) {
+        Change& change = changes_[c];
+        change.is_taken_back = any = true;
+        for (std::size_t k = 0; k < 2; ++k) {
+          triangles[change.triangles[k]] = change.before[k];
+          contour_.source[change.triangles[k]] = change.source_before[k];
+          suspect[change.triangles[k]] = 1;
+        }
       }
-      contour_.triangles.resize(left);
+      std::size_t left = 0;
+      for (std::size_t t = 0; t < triangles.size(); ++t) {
+        const bool undone = is_changed(t) && changes_[change_of_[t]].is_taken_back;
+        if (undone && t != changes_[change_of_[t]].triangles[0] && t != changes_[change_of_[t]].triangles[1]) continue;
+        triangles[left] = triangles[t];
+        contour_.source[left] = contour_.source[t];
+        suspect[left] = suspect[t];
+        change_of_[left++] = undone ? no_index : change_of_[t];
+      }
+      triangles.resize(left);
       contour_.source.resize(left);
-      changed_with_.resize(left);
-      is_changed_.resize(left);
+      suspect.resize(left);
+      change_of_.resize(left);
     }
   }
 
@@ -193,7 +239,7 @@ class FollowEdges {
       for (std::size_t k = 0; k < 3; ++k)
         if (is_tip[t[k]] && is_tip[t[(k + 1) % 3]]) known_.insert(key_of(t[k], t[(k + 1) % 3]));
     for (const Off& off : off_)
-      if (!changed_[off.corner / 3] && !changed_[off.across / 3] && !turn_over(off)) divide(off);
+      if (!is_changed(off.corner / 3) && !is_changed(off.across / 3) && !turn_over(off)) divide(off);
   }
 
   /// Does a triangle look the way of the surface that it lies on?
@@ -209,18 +255,18 @@ class FollowEdges {
     constexpr double much_better = 0.25;
     if (off.after > std::max(slack_, much_better * off.before)) return false;
     const auto [a, b, c, d] = quad_of(off.corner, off.across);
-    if (c == d || known_.count(key_of(c, d)) > 0) return false;
+    if (c == d || known_.count(key_of(c, d)) > 0 || has_failed(Change::turned, key_of(a, b))) return false;
     const std::size_t t = off.corner / 3, o = off.across / 3;
     const Triangle one{a, d, c}, two{d, b, c};
     const Vec3 old = normal_of(contour_.triangles[t]).normalized() + normal_of(contour_.triangles[o]).normalized();
     if (normal_of(one).dot(old) < 0 || normal_of(two).dot(old) < 0 || !fits(one) || !fits(two)) return false;
     const Index s = contour_.source[t], r = contour_.source[o];
+    will_change(Change::turned, key_of(a, b), t, o);
     contour_.triangles[t] = one;
     contour_.triangles[o] = two;
     contour_.source[t] = source_of(one, s, r);
     contour_.source[o] = source_of(two, s, r);
     known_.insert(key_of(c, d));
-    change_at_once(t, o, 0);
     return true;
   }
 
@@ -233,8 +279,8 @@ class FollowEdges {
     return static_cast<Index>(contour_.positions.size() - 1);
   }
 
-  /// Where the planes of the surface near some places meet, if that is on the surface. @param rank  at least
-  std::optional<Corner> corner_about(std::span<const Vec3> places, const Vec3& middle, double reach, int rank) const {
+  /// Where the planes of the surface near some places meet, if that is on the surface, and not where a vertex stands already. @param rank  at least
+  std::optional<Corner> corner_about(std::span<const Vec3> places, const Vec3& middle, double reach, int rank, std::span<const Index> vertices) const {
     Box3 box;
     box.add(Vec3(middle.array() - reach));
     box.add(Vec3(middle.array() + reach));
@@ -250,7 +296,14 @@ class FollowEdges {
       if (more == 1)
         for (const Vec3& p : beyond) add(p);
       if (tangents.empty()) continue;
-      if (const Corner corner = corner_of(tangents, box); corner.rank >= rank && off_surface(corner.position) <= 0.1 * slack_) return corner;
+      const Corner corner = corner_of(tangents, box);
+      const bool holds = corner.rank >= rank && off_surface(corner.position) <= 0.1 * slack_ &&
+                         std::none_of(vertices.begin(), vertices.end(), [&](Index v) { return (at(v) - corner.position).norm() < slack_; });
+      if (holds && corner.rank == rank) return corner;
+      const std::optional<Corner> edge = rank == 2 ? edge_beside(tangents, middle, box, nearest_, 0.1 * slack_) : std::nullopt;
+      constexpr double far = 2;  // a corner so much farther away is where other edges meet as well
+      if (edge && (!holds || (corner.position - middle).norm() > far * (edge->position - middle).norm())) return edge;
+      if (holds) return corner;
     }
     return std::nullopt;
   }
@@ -263,7 +316,7 @@ class FollowEdges {
       for (std::size_t i = range.begin(); i < range.end(); ++i) {
         const Index t = looked_at_[i];
         const Triangle& ring = contour_.triangles[t];
-        if (changed_[t] || contour_.source[t] == no_index || !(is_sharp(ring[0]) || is_sharp(ring[1]) || is_sharp(ring[2])) || !looks_away(t)) continue;
+        if (is_changed(t) || !has_plane(t) || !(is_sharp(ring[0]) || is_sharp(ring[1]) || is_sharp(ring[2])) || !looks_away(t)) continue;
         is_off[i] = off_surface((at(ring[0]) + at(ring[1]) + at(ring[2])) / 3) > slack_;
       }
     });
@@ -272,6 +325,8 @@ class FollowEdges {
       if (!is_off[i]) continue;
       const Index t = looked_at_[i];
       const Triangle ring = contour_.triangles[t];
+      const std::uint64_t key = key_of(ring[0], ring[1]) * 31 + ring[2];
+      if (has_failed(Change::cornered, key)) continue;
       const Vec3 middle = (at(ring[0]) + at(ring[1]) + at(ring[2])) / 3;
       std::vector<Vec3> places{middle};
       double longest = 0;
@@ -280,21 +335,22 @@ class FollowEdges {
         places.push_back((at(ring[k]) + at(ring[(k + 1) % 3])) / 2);
         longest = std::max(longest, (at(ring[k]) - at(ring[(k + 1) % 3])).norm());
       }
-      const std::optional<Corner> found = corner_about(places, middle, longest, 3);
+      const std::optional<Corner> found = corner_about(places, middle, longest, 3, ring);
       if (!found) continue;
       const Corner& corner = *found;
       const Index source = contour_.source[t];
       const Index v = add_vertex(corner, middle);
+      will_change(Change::cornered, key, t, t);
       contour_.triangles[t] = {ring[0], ring[1], v};
-      contour_.triangles.push_back({ring[1], ring[2], v});
-      contour_.triangles.push_back({ring[2], ring[0], v});
-      contour_.source.insert(contour_.source.end(), 2, source);
-      change_at_once(t, t, 2);
+      add_triangle({ring[1], ring[2], v}, source);
+      add_triangle({ring[2], ring[0], v}, source);
     }
   }
 
   void divide(const Off& off) {
-    const auto [a, b, c, d] = quad_of(off.corner, off.across);
+    const auto quad = quad_of(off.corner, off.across);
+    const auto [a, b, c, d] = quad;
+    if (has_failed(Change::divided, key_of(a, b))) return;
     const Vec3 way = at(b) - at(a), middle = (at(a) + at(b)) / 2;
     std::vector<Vec3> places;
     for (const double share : {0.1, 0.3, 0.5, 0.7, 0.9}) places.push_back(at(a) + share * way);
@@ -302,7 +358,7 @@ class FollowEdges {
       const Vec3 out = a_little_out_of(contour_.triangles[off.corner / 3], contour_.triangles[off.across / 3]);
       for (std::size_t k = 0; k < 5; ++k) places.push_back(places[k] + out), places.push_back(places[k] - out);
     }
-    const std::optional<Corner> found = corner_about(places, middle, way.norm() / 2, 2);
+    const std::optional<Corner> found = corner_about(places, middle, way.norm() / 2, 2, quad);
     if (!found) return;
     const Corner& corner = *found;
     const Vec3& x = corner.position;
@@ -312,16 +368,13 @@ class FollowEdges {
     const Index v = add_vertex(corner, middle);
     const Triangle made[] = {{a, v, c}, {v, b, c}, {b, v, d}, {v, a, d}};
     const Index s = contour_.source[t], r = contour_.source[o];
+    will_change(Change::divided, key_of(a, b), t, o);
     contour_.triangles[t] = made[0];
     contour_.triangles[o] = made[2];
-    contour_.triangles.push_back(made[1]);
-    contour_.triangles.push_back(made[3]);
-    for (std::size_t k = 0; k < 2; ++k) contour_.source.push_back(no_index);
     contour_.source[t] = source_of(made[0], s, r);
     contour_.source[o] = source_of(made[2], s, r);
-    contour_.source[contour_.source.size() - 2] = source_of(made[1], s, r);
-    contour_.source.back() = source_of(made[3], s, r);
-    change_at_once(t, o, 2);
+    add_triangle(made[1], source_of(made[1], s, r));
+    add_triangle(made[3], source_of(made[3], s, r));
   }
 
   Contour& contour_;
@@ -329,15 +382,12 @@ class FollowEdges {
   const std::function<Tangent(const Vec3&)>& nearest_;
   double slack_;
   const Control& control_;
-  std::vector<Triangle> before_;
-  std::vector<Index> source_before_;
-  std::vector<char> is_changed_;  ///< per triangle, from how it was
-  std::vector<std::array<Index, 2>> at_once_;  ///< triangles that were
-  std::vector<Index> changed_with_;            ///< per triangle, the number of all that hang together so
+  std::vector<Change> changes_;      ///< of this round
+  std::vector<Index> change_of_;     ///< per triangle
+  std::array<std::unordered_set<std::uint64_t>, 3> failed_;  ///< by kind
   std::vector<Index> looked_at_;  ///< triangles
   std::vector<Index> across_;     ///< per corner of these, the corner that the same edge begins at in the other triangle
   std::vector<Off> off_;
-  std::vector<char> changed_;  ///< per triangle, in this round
   std::unordered_set<std::uint64_t> known_;
 };
 

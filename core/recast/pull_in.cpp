@@ -37,7 +37,7 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, count, 1024), [&](const auto& range) {
       if (control.stop.stop_requested()) return;
       for (std::size_t t = range.begin(); t < range.end(); ++t) {
-        if (contour.source[t] == no_index) continue;
+        if (contour.source[t] == no_index || normals[contour.source[t]] == Vec3::Zero()) continue;
         const auto& [a, b, c] = contour.triangles[t];
         const std::array<Vec3, 4> middles{(at(a) + at(b)) / 2, (at(b) + at(c)) / 2, (at(c) + at(a)) / 2, (at(a) + at(b) + at(c)) / 3};
         constexpr double alike = 0.95;

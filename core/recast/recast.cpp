@@ -34,9 +34,10 @@ constexpr Note points_as_balls{"points_as_balls", "1 point as a ball of radius {
 constexpr Note through_points{"through_points", "through 1 point, each counting as far as {1}", "through {0} points, each counting as far as {1}", Note::Place::card};
 constexpr Note normals_turned{"normals_turned", "the normal of 1 point looked inwards and was turned over", "the normals of {0} points looked inwards and were turned over"};
 constexpr Note points_leave_gaps{"points_leave_gaps", "the balls of the points leave a gap: it is a thin wall, not a solid", "the balls of the points leave {0} gaps: it is a thin wall, not a solid"};
-constexpr Note walls_thinner{"walls_thinner", "a wall of {1} is thinner than the detail: it stays as thin as it is, and may end up to half a detail short; a least wall makes it thicker", "walls of {1} are thinner than the detail: they stay as thin as they are, and may end up to half a detail short; a least wall makes them thicker"};
+constexpr Note walls_thinner{"walls_thinner", "a wall of {1} is thinner than the detail: it stays as thin as it is, and may end up to half a detail short; a least wall makes it thicker or leaves it out", "walls of {1} are thinner than the detail: they stay as thin as they are, and may end up to half a detail short; a least wall makes them thicker or leaves them out"};
 constexpr Note walls_thickened{"walls_thickened", "1 face with a wall thinner than that behind it: made {1} thick", "{0} faces with walls thinner than that behind them: made {1} thick"};
 constexpr Note walls_still_thin{"walls_still_thin", "a wall could not be made as thick as asked for everywhere: at its rim, or where it would meet something", "walls could not be made as thick as asked for everywhere: at their rims, or where they would meet something"};
+constexpr Note walls_left_out{"walls_left_out", "1 wall thinner than {1} was left out", "{0} walls thinner than {1} were left out"};
 constexpr Note holes_left_open{"holes_left_open", "1 hole was left open", "{0} holes were left open"};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};
 
@@ -346,15 +347,18 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   std::optional<Ground> ground;
   if (!soup.triangles.empty()) {
     ground = ground_on(soup.positions, soup.triangles, soup.normals, soup.closed, control);
-    skin = lay_skin(*ground, name, how, stage, control);
+    SkinSettings first = how;
+    if (settings.leave_out_thin) first.leave_out = settings.least_wall;
+    skin = lay_skin(*ground, name, first, stage, control);
   }
   if (!skin) return skin.issue();
+  const std::size_t left_out = skin->left_out, thin = skin->thin;
+  std::vector<Vec3> thin_at = std::move(skin->thin_at);
+  if (left_out > 0) result.report.tell(walls_left_out, left_out, fmt::format("{:.4g}", settings.least_wall), std::move(skin->left_out_at));
   if (!cloud.points.empty()) {
     skin = with_points(*skin, cloud, static_cast<Index>(soup.triangles.size()), settings, name, result.report, stage, control);
     if (!skin) return skin.issue();
   }
-  const std::size_t thin = skin->thin;
-  std::vector<Vec3> thin_at = std::move(skin->thin_at);
   if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
   if (settings.offset != 0 && !skin->mesh.empty()) {
     skin = moved_out(*skin, settings.offset, name, how, stage, control);
@@ -363,7 +367,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   }
   if (skin->mesh.empty()) {
     const bool by_normals = settings.through_points && !cloud.normals.empty();
-    result.report.empty_reason = settings.offset < 0 ? "nothing in it is as thick as that" : by_normals ? "its points enclose nothing: take balls around them" : "nothing in it is enclosed";
+    result.report.empty_reason = left_out > 0 ? "all of it is thinner than the least wall asked for" : settings.offset < 0 ? "nothing in it is as thick as that" : by_normals ? "its points enclose nothing: take balls around them" : "nothing in it is enclosed";
     return result;
   }
   result.mesh = std::move(skin->mesh);
@@ -392,7 +396,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
       return 0;
     });
   bool thickened_any = false;
-  if (settings.least_wall > 0) stage("thicken", 0.92, [&] {
+  if (settings.least_wall > 0 && !settings.leave_out_thin) stage("thicken", 0.92, [&] {
       Thickened thickened = thicken(result.mesh, settings.least_wall, control);
       result.mesh.positions = std::move(thickened.positions);
       thickened_any = thickened.thin > 0;

@@ -14,7 +14,8 @@ struct RecastSettings {
   bool inner = true;        ///< cavities are kept; else only the outer skin
   double point_radius = 0;  ///< mesh units: points of clouds are balls of this radius, or count so far; 0: as suits how far apart they lie
   bool through_points = true;  ///< the skin runs through points whose normals are known; else all are balls
-  double least_wall = 0;    ///< mesh units: walls thinner than that are made so thick, which is told; 0: they stay as thin as they are
+  double least_wall = 0;    ///< mesh units: walls thinner than that are made so thick or left out, which is told; 0: they stay as thin as they are
+  bool leave_out_thin = false;  ///< the latter; only of surfaces
   double smallest = 0;      ///< mesh units: shells of the skin smaller than that are left out, which is told; 0: twice the detail
   Index smoothing = 0;      ///< passes of core/recast/smooth.h
   double flatten = 0;       ///< 0 to 1: how far triangles that lie nearly in one plane are drawn together, at 1 by a tenth of the detail

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <memory>
+#include <optional>
 
 #include "core/mesh/bvh.h"
 #include "core/mesh/edges.h"
@@ -14,6 +15,7 @@
 #include "core/recast/contour.h"
 #include "core/recast/follow_edges.h"
 #include "core/recast/grid_lines.h"
+#include "core/recast/leave_out_thin.h"
 #include "core/recast/move_vertices.h"
 #include "core/recast/pull_in.h"
 #include "core/recast/settle_skin.h"
@@ -62,6 +64,12 @@ struct Laid {
 Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
   Ground::Met met = stage("sample", 0.4, [&] { return ground.meet(grid); });
   Laid laid;
+  if (settings.leave_out > 0) stage("sample", 0.45, [&] {
+      LeftOut gone = leave_out_thin(met, grid, settings.leave_out, control);
+      laid.skin.left_out = gone.walls;
+      laid.skin.left_out_at = std::move(gone.places);
+      return 0;
+    });
   find_thin(met, grid, laid.skin);
   ContourSettings how;
   how.sharp = settings.sharp;
@@ -70,15 +78,20 @@ Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings
   met.crossings = {};
   constexpr int rounds = 3;
   std::vector<char> crossing = stage("settle", 0.8, [&] { return uncross(made, control); });
-  if (settings.sharp && how.nearest && crossing.empty()) stage("contour", 0.7, [&] {
-      follow_edges(made, met.normals, how.nearest, on_surface * settings.detail, control);
-      return 0;
-    });
+  bool led = !settings.sharp || !how.nearest;
+  const auto lead = [&] {
+    if (!led && crossing.empty()) led = stage("contour", 0.7, [&] {
+        follow_edges(made, met.normals, how.nearest, on_surface * settings.detail, control);
+        return true;
+      });
+  };
+  lead();
   for (int round = 0; round < rounds; ++round) {
     // What is drawn back so as not to cross may cut deep again.
     const std::vector<char> touched = stage("contour", 0.8, [&] { return pull_in(made, met.normals, how.nearest, farthest_off * settings.detail, control); });
     if (touched.empty()) break;
     crossing = stage("settle", 0.9, [&] { return uncross(made, control, touched); });
+    lead();
   }
   laid.crossing = static_cast<std::size_t>(std::count(crossing.begin(), crossing.end(), 1));
   laid.is_sound = crossing.empty() && stage("check", 0.9, [&] { return is_manifold(made); });
@@ -133,35 +146,37 @@ Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinS
   if (const double over = std::max(std::cbrt(grid.cells() / most_cells), static_cast<double>(*std::max_element(grid.size.begin(), grid.size.end())) / longest); over > 1)
     return Issue{fmt::format("a detail of {:.4g} is too fine for {:.4g} x {:.4g} x {:.4g}", settings.detail, size.x(), size.y(), size.z()), name, {},
                  fmt::format("take at least {:.3g}", 1.01 * settings.detail * over)};
-  // Another grid leaves what crosses elsewhere, or nowhere. The engine is asked at once where little does; else of all grids the one that leaves least comes first. Where much crosses it
-  // would take minutes.
-  constexpr int grids = 4;
+  // Another grid leaves what crosses elsewhere, or nowhere, and then edges can be led along as well: so there is a second one before the engine is asked where little does; else of all grids the
+  // one that leaves least comes first. Where much crosses it would take minutes.
+  constexpr int grids = 4, before_the_engine = 2;
   constexpr double little = 0.005, much = 0.03;
   constexpr std::size_t never_much = 1'000;
-  std::vector<Laid> tangled, stubborn;
-  const auto is_settled = [&](Laid& laid, bool impatient) { return stage("settle", 1, [&] { return settle(laid, ground, settings.detail, impatient, control); }); };
+  std::vector<Laid> nearly, tangled, stubborn;
+  // Of some, that which the engine makes sound first.
+  const auto settled = [&](std::vector<Laid>& all, bool impatient) -> std::optional<Skin> {
+    std::stable_sort(all.begin(), all.end(), [](const Laid& a, const Laid& b) { return a.crossing < b.crossing; });
+    for (Laid& laid : all) {
+      if (stage("settle", 1, [&] { return settle(laid, ground, settings.detail, impatient, control); })) return std::move(laid.skin);
+      if (impatient) stubborn.push_back(std::move(laid));
+    }
+    all.clear();
+    return std::nullopt;
+  };
   for (int k = 0; k < grids; ++k) {
     Laid laid = lay_on(grid, ground, settings, stage, control);
     if (laid.skin.mesh.empty() || laid.is_sound) return std::move(laid.skin);
     const double share = static_cast<double>(laid.crossing) / static_cast<double>(laid.skin.mesh.face_count());
-    if (share < little) {
-      if (is_settled(laid, true)) return std::move(laid.skin);
-      stubborn.push_back(std::move(laid));
-    } else if (share < much || laid.crossing < never_much) {
+    if (share < little)
+      nearly.push_back(std::move(laid));
+    else if (share < much || laid.crossing < never_much)
       tangled.push_back(std::move(laid));
-    }
+    if (k + 1 >= before_the_engine)
+      if (std::optional<Skin> skin = settled(nearly, true)) return std::move(*skin);
     grid.origin -= settings.detail * Vec3(0.31, 0.17, 0.23);
   }
-  const auto sort = [](std::vector<Laid>& all) { std::stable_sort(all.begin(), all.end(), [](const Laid& a, const Laid& b) { return a.crossing < b.crossing; }); };
-  sort(tangled);
-  for (Laid& laid : tangled) {
-    if (is_settled(laid, true)) return std::move(laid.skin);
-    stubborn.push_back(std::move(laid));
-  }
+  if (std::optional<Skin> skin = settled(tangled, true)) return std::move(*skin);
   // At last with all patience: that may take minutes.
-  sort(stubborn);
-  for (Laid& laid : stubborn)
-    if (is_settled(laid, false)) return std::move(laid.skin);
+  if (std::optional<Skin> skin = settled(stubborn, false)) return std::move(*skin);
   return Issue{fmt::format("the skin would cross itself at a detail of {:.4g}", settings.detail), name, {}, "take a finer one, or a coarser one"};
 }
 

@@ -31,6 +31,7 @@ inline constexpr Note skin_settled{"skin_settled", "1 place of the skin was sett
 struct SkinSettings {
   double detail = 1;  ///< about how long the new edges are, mesh units
   bool sharp = true;
+  double leave_out = 0;  ///< mesh units: walls thinner than that are left out (core/recast/leave_out_thin.h)
 };
 
 struct Skin {
@@ -40,6 +41,8 @@ struct Skin {
   std::size_t settled = 0;     ///< places that the engine had to settle
   std::size_t thin = 0;        ///< edges of the grid that pass right through a wall, between points that are both outside of it
   std::vector<Vec3> thin_at;   ///< where some of them do
+  std::size_t left_out = 0;    ///< walls
+  std::vector<Vec3> left_out_at;  ///< some of these
 };
 
 /// Contours the ground, draws vertices back until nothing crosses, else has the engine settle it, else tries again on another grid.

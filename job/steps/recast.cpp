@@ -25,6 +25,7 @@ Result<StepOutput> run(const StepInput& input) {
   settings.point_radius = input.fields.number("point-radius");
   settings.through_points = input.fields.on("through-points");
   settings.least_wall = input.fields.number("least-wall");
+  settings.leave_out_thin = input.fields.text("thin-walls") == "left-out";
   settings.smallest = input.fields.number("smallest");
   settings.smoothing = input.fields.count("smoothing");
   settings.flatten = input.fields.number("flatten");
@@ -59,7 +60,8 @@ const StepKind steps::recast = {
      folded(length_field("offset", "Offset", 0, "How far the skin lies outside of the parts; below 0: inside.", -max_length)),
      folded(toggle_field("through-points", "Through points", true, "The skin runs through points that have normals; off, and where they have none, points count as balls.")),
      folded(length_field("point-radius", "Point radius", 0, "How far a point counts: the radius of its ball, or of its plane; 0: as suits how far apart they lie.", 0)),
-     folded(length_field("least-wall", "Walls at least", 0, "Walls thinner than this are made so thick, half to each side; 0: they stay as thin as they are.", 0)),
+     folded(length_field("least-wall", "Walls at least", 0, "Walls thinner than this are made so thick, half to each side, or left out; 0: they stay as thin as they are.", 0)),
+     folded(choice_field("thin-walls", "Thinner walls", "thickened", {{"thickened", "made so thick"}, {"left-out", "left out"}}, "What becomes of walls thinner than the least asked for.")),
      folded(length_field("smallest", "Smallest feature", 0, "Shells smaller than this are left out; 0: than twice the detail.", 0)),
      folded(share_field("flatten", "Thin flat areas", 0, 0, 1, "How far triangles that lie nearly in one plane are drawn together: at 1 by a tenth of the detail.")),
      folded(count_field("smoothing", "Smoothing", 0, 0, 1000, "Passes that take unevenness out of the skin; sharp edges stay where they are kept.")),

@@ -22,18 +22,6 @@ PartId a_box(Driver& d) {
   return d.session().chosen();
 }
 
-const Step& last_step(Driver& d, PartId id) {
-  const auto* told = d.widget<QLabel>(QStringLiteral("issue_text"));
-  INFO("told: " << (told == nullptr ? "nothing" : told->text().toStdString()));
-  REQUIRE_FALSE(d.job().at(id).recipe.empty());
-  return d.job().at(id).recipe.back();
-}
-FieldValue field(Driver& d, PartId id, const char* key) {
-  const Step& step = last_step(d, id);
-  return step.fields[*field_place(step.kind->fields, key)];
-}
-double number(Driver& d, PartId id, const char* key) { return std::get<double>(field(d, id, key)); }
-QString field_name(Driver& d, PartId id, const char* key) { return QStringLiteral("field_%1_%2").arg(last_step(d, id).id).arg(QLatin1String(key)); }
 bool is_sound(Driver& d, PartId id) { return d.session().result(id).report->sound && d.session().result(id).trouble() == nullptr; }
 
 void verb(Driver& d, const char* name) {

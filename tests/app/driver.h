@@ -3,9 +3,11 @@
 #pragma once
 
 #include <QApplication>
+#include <QComboBox>
 #include <QDialog>
 #include <QElapsedTimer>
 #include <QFileDialog>
+#include <QLabel>
 #include <QLineEdit>
 #include <QMessageBox>
 #include <QPointer>
@@ -191,6 +193,11 @@ class Driver {
       line->selectAll();
       QTest::keyClicks(line, QString::fromStdString(path.string()));
       QTest::keyClick(line, Qt::Key_Return);
+      // On a busy machine the key may come before the dialog has taken in the folder that was typed.
+      for (int k = 0; k < 5 && QApplication::activeModalWidget() == &dialog; ++k) {
+        QTest::qWait(500);
+        if (QApplication::activeModalWidget() == &dialog) QTest::keyClick(line, Qt::Key_Return);
+      }
     });
   }
   void answer_button(const QString& name, const QString& text) {
@@ -224,5 +231,33 @@ inline void box_and_cylinder(Driver& d) {
   REQUIRE(d.job().parts.size() == 2);
 }
 const double box_volume = 40 * 40 * 20, pin_area = polygon_area(64, 10), drilled = box_volume - pin_area * 20;
+
+/// The last step of a part, and its fields as they are in the job and in the card.
+inline const Step& last_step(Driver& d, PartId id) {
+  const auto* told = d.widget<QLabel>(QStringLiteral("issue_text"));
+  INFO("told: " << (told == nullptr ? "nothing" : told->text().toStdString()));
+  REQUIRE_FALSE(d.job().at(id).recipe.empty());
+  return d.job().at(id).recipe.back();
+}
+inline FieldValue field(Driver& d, PartId id, const char* key) {
+  const Step& step = last_step(d, id);
+  return step.fields[*field_place(step.kind->fields, key)];
+}
+inline double number(Driver& d, PartId id, const char* key) { return std::get<double>(field(d, id, key)); }
+inline QString field_name(Driver& d, PartId id, const char* key) { return QStringLiteral("field_%1_%2").arg(last_step(d, id).id).arg(QLatin1String(key)); }
+inline void type_in(Driver& d, PartId id, const char* key, double value) {
+  auto* widget = d.widget<QWidget>(field_name(d, id, key));
+  REQUIRE(widget != nullptr);
+  d.type(widget, QString::number(value));
+  d.settle();
+}
+/// Goes to a line of a list of choices by the arrow keys.
+inline void choose_line(Driver& d, const QString& name, int line) {
+  auto* box = d.widget<QComboBox>(name);
+  REQUIRE(box != nullptr);
+  box->setFocus();
+  while (box->currentIndex() != line) QTest::keyClick(Driver::window_of(box), box->currentIndex() < line ? Qt::Key_Down : Qt::Key_Up);
+  QTest::qWait(20);
+}
 
 }  // namespace anvil::test

@@ -9,7 +9,6 @@ using namespace anvil::test;
 
 namespace {
 
-const Step& last_step(Driver& d, PartId part) { return d.job().at(part).recipe.back(); }
 const Mesh& shown(Driver& d, PartId part) { return *d.session().result(part).evaluated->mesh; }
 
 /// A box re-skinned, with its edges sharp or rounded by the grid, seen from the corner in the Mend station.

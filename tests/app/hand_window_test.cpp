@@ -34,7 +34,6 @@ const SoundnessReport& report(Driver& d, PartId part) {
   return *known;
 }
 const Elements& chosen(Driver& d) { return d.session().chooser().chosen(); }
-const Step& last_step(Driver& d, PartId part) { return d.job().at(part).recipe.back(); }
 
 Elements first_open_edge(const Mesh&, const Topology& t, const Elements&) {
   for (Index e = 0; e < t.edges.size(); ++e)

@@ -30,6 +30,7 @@ int main(int argc, char** argv) {
   QApplication::setOrganizationName(QStringLiteral("clean-anvil"));
   anvil::app::theme::apply(application);
   QSettings().setValue(QStringLiteral("keep_results"), false);  // a test computes what it looks at
+  QSettings().setValue(QStringLiteral("samples"), 0);  // without a graphics card smooth pictures take most of the time
   const int failed = Catch::Session().run(argc, argv);
 #ifdef __SANITIZE_ADDRESS__
   __lsan_do_leak_check();  // while the OpenGL driver is loaded: what it keeps would count as lost after that

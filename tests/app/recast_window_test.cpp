@@ -8,21 +8,6 @@ using namespace anvil::test;
 
 namespace {
 
-const Step& last_step(Driver& d, PartId id) {
-  REQUIRE_FALSE(d.job().at(id).recipe.empty());
-  return d.job().at(id).recipe.back();
-}
-double number(Driver& d, PartId id, const char* key) { return std::get<double>(last_step(d, id).fields[*field_place(last_step(d, id).kind->fields, key)]); }
-QString field_name(Driver& d, PartId id, const char* key) { return QStringLiteral("field_%1_%2").arg(last_step(d, id).id).arg(QLatin1String(key)); }
-void type_in(Driver& d, PartId id, const char* key, double value) {
-  auto* field = d.widget<QWidget>(field_name(d, id, key));
-  REQUIRE(field != nullptr);
-  d.click(field);
-  QTest::keyClick(Driver::window_of(field), Qt::Key_A, Qt::ControlModifier);
-  QTest::keyClicks(field, QString::number(value));
-  QTest::keyClick(Driver::window_of(field), Qt::Key_Return);
-  d.settle();
-}
 std::size_t faces(Driver& d, PartId id) { return d.session().result(id).evaluated->mesh->face_count(); }
 
 }  // namespace
@@ -52,6 +37,43 @@ TEST_CASE("a box and a pin that sticks through it are recast as one, coarser and
   d.settle();
   CHECK(d.job().at(1).recipe.empty());
   CHECK(d.volume(1) == Approx(box_volume));
+}
+
+TEST_CASE("a plate too thin for the grid stays, is told, made as thick as is typed, or left out, by keys from an empty job") {
+  Driver d;
+  d.key(Qt::Key_B);
+  d.type(d.widget(QStringLiteral("dimension_1_z")), QStringLiteral("0.4"));
+  d.settle();
+  d.key(Qt::Key_B);
+  d.type(d.widget(QStringLiteral("dimension_2_x")), QStringLiteral("16"));
+  d.type(d.widget(QStringLiteral("dimension_2_y")), QStringLiteral("16"));
+  d.settle();
+  d.session().select({1, 2});
+  d.key(Qt::Key_5, Qt::ControlModifier);
+  d.key(Qt::Key_K);
+  type_in(d, 1, "detail", 1);
+  const auto told = [&](const char* what) {
+    const auto& done = d.session().result(1).evaluated->last_report()->done;
+    return std::any_of(done.begin(), done.end(), [&](const auto& one) { return one.what() == what; });
+  };
+  CHECK(told("walls_thinner"));
+  const double thin = d.volume(1);
+  d.click(d.widget<QWidget>(field_name(d, 1, "more")));
+  type_in(d, 1, "least-wall", 1.4);
+  CHECK(number(d, 1, "least-wall") == 1.4);
+  CHECK(told("walls_thickened"));
+  // All but a strip along the rim, which stays.
+  CHECK(d.volume(1) - thin > 1.0 * (36 * 36 - 18 * 18));
+  choose_line(d, field_name(d, 1, "thin-walls"), 1);
+  d.settle();
+  CHECK(std::get<std::string>(field(d, 1, "thin-walls")) == "left-out");
+  CHECK(told("walls_left_out"));
+  CHECK_FALSE(told("walls_thinner"));
+  CHECK(d.session().result(1).report->sound);
+  CHECK(d.volume(1) == Approx(16 * 16 * 20).epsilon(0.01));
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
+  CHECK(told("walls_thickened"));
 }
 
 TEST_CASE("the buoy cap, which nothing mends, is sound as a skin, from coarse to fine") {

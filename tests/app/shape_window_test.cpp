@@ -22,21 +22,6 @@ PartId a_box(Driver& d) {
   return d.session().chosen();
 }
 
-const Step& last_step(Driver& d, PartId id) { return d.job().at(id).recipe.back(); }
-FieldValue field(Driver& d, PartId id, const char* key) {
-  const Step& step = last_step(d, id);
-  return step.fields[*field_place(step.kind->fields, key)];
-}
-QString field_name(Driver& d, PartId id, const char* key) { return QStringLiteral("field_%1_%2").arg(last_step(d, id).id).arg(QLatin1String(key)); }
-
-void choose(Driver& d, const QString& name, int index) {
-  auto* box = d.widget<QComboBox>(name);
-  REQUIRE(box != nullptr);
-  box->setFocus();
-  while (box->currentIndex() != index) QTest::keyClick(Driver::window_of(box), box->currentIndex() < index ? Qt::Key_Down : Qt::Key_Up);
-  QTest::qWait(20);
-}
-
 }  // namespace
 
 TEST_CASE("a plane cut is added by its key through the middle, set by its card, undone, saved and opened") {
@@ -49,14 +34,14 @@ TEST_CASE("a plane cut is added by its key through the middle, set by its card, 
   CHECK(last_step(d, box).kind == &steps::plane_cut);
   CHECK(d.volume(box) == Approx(40 * 40 * 10));
   CHECK(d.session().active_step() == last_step(d, box).id);
-  choose(d, field_name(d, box, "keep"), 2);
+  choose_line(d, field_name(d, box, "keep"), 2);
   d.settle();
   CHECK(std::get<std::string>(field(d, box, "keep")) == "both");
   CHECK(d.session().result(box).evaluated->pieces == 2);
   d.type(d.widget(field_name(d, box, "point") + QStringLiteral("_2")), QStringLiteral("2.5+2.5"));
   d.settle();
   CHECK(std::get<Vec3>(field(d, box, "point")).z() == 5);
-  choose(d, field_name(d, box, "keep"), 0);
+  choose_line(d, field_name(d, box, "keep"), 0);
   d.settle();
   CHECK(d.volume(box) == Approx(40 * 40 * 5));
   d.click(d.widget(field_name(d, box, "cap")));
@@ -210,7 +195,7 @@ TEST_CASE("a mirror doubles one half, its card adds a copy instead, and the step
   CHECK(d.volume(box) == Approx(60 * 40 * 20));
   CHECK(d.session().result(box).report->shells == 1);
   CHECK(d.session().result(box).report->count(families::inner_walls) == 0);
-  choose(d, field_name(d, box, "how"), 1);
+  choose_line(d, field_name(d, box, "how"), 1);
   d.type(d.widget(field_name(d, box, "point") + QStringLiteral("_0")), QStringLiteral("20"));
   d.settle();
   CHECK(d.volume(box) == Approx(80 * 40 * 20));

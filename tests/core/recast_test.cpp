@@ -138,6 +138,57 @@ TEST_CASE("walls thinner than asked for are made so thick, and it is told where 
   CHECK(recast_of({stock("box", {20, 20, 20})}, settings).mesh.positions == cube.mesh.positions);
 }
 
+TEST_CASE("walls thinner than asked for are left out, at any angle and also where points of the grid lie within them") {
+  const auto told = [](const BooleanResult& skin, const char* what) {
+    const auto found = std::find_if(skin.report.done.begin(), skin.report.done.end(), [&](const auto& done) { return done.what() == what; });
+    return found == skin.report.done.end() ? std::pair<std::size_t, std::vector<Vec3>>() : std::pair(found->count, found->places);
+  };
+  for (const double thick : {0.2, 0.7, 1.6})
+    for (const Vec3& angles : {Vec3(0, 0, 0), Vec3(10, 20, 30), Vec3(45, 0, 0), Vec3(30, 40, -70)}) {
+      CAPTURE(thick, angles.x(), angles.y(), angles.z());
+      // A plate through a block, and a fin on top of it.
+      const Affine turn = Placement{{0, 0, 0}, angles, {1, 1, 1}}.matrix();
+      std::vector<Mesh> parts{stock("box", {30, 24, thick}), placed(stock("box", {12, 12, 12}), {0, 0, 4}), placed(stock("box", {thick, 8, 10}), {1, 0, 14})};
+      for (Mesh& part : parts) place(part, turn);
+      RecastSettings settings{0.5};
+      settings.least_wall = 2;
+      settings.leave_out_thin = true;
+      const BooleanResult skin = recast_of(parts, settings);
+      CHECK(judge(in_triangles(skin.mesh)).shells == 1);
+      // The block alone, but for where the walls stood on it: there it is even to two details, half of one in the mean.
+      const double about_roots = (4 * 12 + 8) * (thick + 1);
+      CHECK(std::abs(signed_volume(skin.mesh) - 12 * 12 * 12) < 0.25 * about_roots);
+      double farthest = 0;
+      for (const Vec3& p : skin.mesh.positions) {
+        const Vec3 q = turn.inverse() * p;
+        farthest = std::max({farthest, std::abs(q.x()) - 6, std::abs(q.y()) - 6, std::abs(q.z() - 4) - 6});
+      }
+      CHECK(farthest < 2 * 0.5);  // two details
+      const DistanceToSurface off(skin.mesh);
+      for (const double x : {-6.0, 6.0})
+        for (const double y : {-6.0, 6.0}) CHECK(off(turn * Vec3(x, y, 10)) < 0.01);
+      const auto [walls, places] = told(skin, "walls_left_out");
+      CHECK(walls == 2);
+      REQUIRE(places.size() == 2);
+      for (const Vec3& p : places) {
+        const Vec3 q = turn.inverse() * p;
+        CHECK((std::abs(q.z()) < thick / 2 + 1e-9 || std::abs(q.x() - 1) < thick / 2 + 1e-9));
+      }
+      CHECK(told(skin, "holes_spanned").first == 0);  // what closes the roots comes from the walls
+      CHECK(std::count(skin.sources.face.begin(), skin.sources.face.end(), no_index) == 0);
+    }
+  // What has no thin wall stays bit for bit; of what is nothing else nothing is left, which is said.
+  const Mesh cube = placed(stock("box", {20, 20, 20}), {0, 0, 0}, {10, 20, 30});
+  RecastSettings settings{1};
+  const BooleanResult before = recast_of({cube}, settings);
+  settings.least_wall = 2;
+  settings.leave_out_thin = true;
+  CHECK(recast_of({cube}, settings).mesh.positions == before.mesh.positions);
+  const BooleanResult gone = recast_of({placed(stock("box", {30, 20, 1}), {0, 0, 0}, {10, 20, 30})}, settings);
+  CHECK(gone.mesh.empty());
+  CHECK(gone.report.empty_reason.find("least wall") != std::string::npos);
+}
+
 TEST_CASE("cavities are kept or filled, as asked") {
   Mesh hollow = stock("box", {20, 20, 20});
   append(hollow, turned_over(stock("box", {10, 10, 10})));

@@ -542,7 +542,8 @@ TEST_CASE("rows and rings of tools take all of them to each place, each with wha
 TEST_CASE("what opens trays refuses one that takes something away, and says what to do") {
   const auto box = shared(stock("box", {10, 10, 10}));
   for (const StepKind* kind : {&steps::voxel_combine, &steps::recast, &steps::array, &steps::ring, &steps::scatter}) {
-    const FieldValues values = initial_values(kind->fields);
+    FieldValues values = initial_values(kind->fields);
+    if (const auto count = field_place(kind->fields, "count"); count && kind == &steps::scatter) values[*count] = 5.0;  // of a hundred each crosses most others
     StepInput::Tool tray{nullptr, Affine::Identity(), Operation::unite, "tray", {}};
     for (const Operation operation : {Operation::difference, Operation::difference}) tray.tray.push_back({box, Affine(Eigen::Translation3d(3, 3, 3)), operation, "inner", {}});
     StepInput input{box, "box", {tray}, {kind->fields, values}, [](std::size_t) { return true; }, nullptr, {}};
