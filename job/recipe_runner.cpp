@@ -175,6 +175,7 @@ void RecipeRunner::add_to_key(const Job& job, const Part& part, const std::vecto
 ContentKey RecipeRunner::step_key(const Job& job, const Part& part, const Step& step, const ContentKey& before) {
   std::string key = step.kind->key + '\0';
   anvil::add_to_key(key, step.fields);
+  if (step.stands_in) key += "stands in";
   add_to_key(job, part, active_rows(job, step.tools), key);
   return before.with(key);
 }
@@ -271,7 +272,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
     ++after.cast_steps;
     return Made{after, nullptr};
   };
-  StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control, before.piece, before.pieces, before.fresh_edges};
+  StepInput input{before.mesh, cast_token(0), {}, step.values(), {}, nullptr, control, before.piece, before.pieces, before.fresh_edges, step.stands_in};
   Opened opened{{before.mesh.get()}, {{}}, {[&] {
                   return before.free_of_crossings || check_node(before_key, std::make_shared<const Evaluated>(before), control)->free_of_crossings();
                 }}, {}};

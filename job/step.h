@@ -49,6 +49,7 @@ struct Step {
   bool on = true;
   std::vector<ToolUse> tools;
   FieldValues fields;
+  bool stands_in = false;  ///< made coarser for the moment (StepKind::coarsen): in no job, nor in its file
   bool operator==(const Step&) const = default;
 
   FieldReader values() const;
@@ -75,6 +76,7 @@ struct StepInput {
   std::span<const Index> piece = {};  ///< per face, where the part is in several pieces
   Index pieces = 1;
   std::span<const std::array<Index, 2>> fresh_edges = {};  ///< of the part: those that the step before made
+  bool stands_in = false;  ///< as Step has it: only its mesh is looked at
 };
 
 /// What it gives back. An empty mesh says why in its report.

@@ -72,6 +72,10 @@ bool coarsen_detail(Step& step, const Mesh& part) {
   const double coarse = bounds(part).diagonal() / edges_along;
   if (!(step.values().number("detail") < coarse / 2)) return false;
   set_field(step, "detail", coarse);
+  step.stands_in = true;
+  // To look for the edges of a fine mesh takes longer than all else.
+  constexpr std::size_t fine = 300'000;
+  if (part.face_count() > fine && field_place(step.kind->fields, "sharp")) set_field(step, "sharp", false);
   return true;
 }
 

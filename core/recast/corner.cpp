@@ -90,14 +90,20 @@ std::optional<Corner> edge_beside(std::span<const Tangent> tangents, const Vec3&
   std::vector<Tangent> planes;
   for (const Tangent& t : tangents)
     if (planes.size() < most && std::all_of(planes.begin(), planes.end(), [&](const Tangent& known) { return std::abs(known.normal.dot(t.normal)) < alike; }))
-      planes.push_back({point - t.normal * t.normal.dot(point - t.point), t.normal});
+      planes.push_back(t);
   std::optional<Corner> found;
   for (std::size_t i = 0; i < planes.size(); ++i)
     for (std::size_t j = i + 1; j < planes.size(); ++j) {
-      const Tangent two[] = {planes[i], planes[j]};
-      const Corner corner = corner_of(two, box);
-      if (corner.rank < 2 || (found && (found->position - point).norm() <= (corner.position - point).norm())) continue;
-      if ((nearest(corner.position).point - corner.position).norm() <= slack) found = corner, found->smooth = point;
+      // From the point by a n + b m onto both planes, then along their line into the box.
+      const Vec3 &n = planes[i].normal, &m = planes[j].normal;
+      const double c = n.dot(m), to_n = n.dot(planes[i].point - point), to_m = m.dot(planes[j].point - point), det = 1 - c * c;
+      const Vec3 x = point + (to_n - c * to_m) / det * n + (to_m - c * to_n) / det * m, along = n.cross(m);
+      const auto part = clipped(x, along, box);
+      if (!part) continue;
+      const double margin = 0.05 * (part->second - part->first);
+      const Vec3 on = x + std::clamp(0.0, part->first + margin, part->second - margin) * along;
+      if (found && (found->position - point).norm() <= (on - point).norm()) continue;
+      if ((nearest(on).point - on).norm() <= slack) found = Corner{on, 2, (1 - std::abs(c)) / (1 + std::abs(c)), point, true, false};
     }
   return found;
 }

@@ -146,9 +146,10 @@ Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinS
   if (const double over = std::max(std::cbrt(grid.cells() / most_cells), static_cast<double>(*std::max_element(grid.size.begin(), grid.size.end())) / longest); over > 1)
     return Issue{fmt::format("a detail of {:.4g} is too fine for {:.4g} x {:.4g} x {:.4g}", settings.detail, size.x(), size.y(), size.z()), name, {},
                  fmt::format("take at least {:.3g}", 1.01 * settings.detail * over)};
-  // Another grid leaves what crosses elsewhere, or nowhere, and then edges can be led along as well: so there is a second one before the engine is asked where little does; else of all grids the
-  // one that leaves least comes first. Where much crosses it would take minutes.
-  constexpr int grids = 4, before_the_engine = 2;
+  // Another grid leaves what crosses elsewhere, or nowhere, and then edges can be led along as well: so of small skins there is a second one before the engine is asked where little
+  // does; else of all grids the one that leaves least comes first. Where much crosses it would take minutes.
+  constexpr int grids = 4;
+  constexpr std::size_t small = 100'000;  // faces: of these another costs less than a second
   constexpr double little = 0.005, much = 0.03;
   constexpr std::size_t never_much = 1'000;
   std::vector<Laid> nearly, tangled, stubborn;
@@ -165,12 +166,13 @@ Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinS
   for (int k = 0; k < grids; ++k) {
     Laid laid = lay_on(grid, ground, settings, stage, control);
     if (laid.skin.mesh.empty() || laid.is_sound) return std::move(laid.skin);
-    const double share = static_cast<double>(laid.crossing) / static_cast<double>(laid.skin.mesh.face_count());
+    const std::size_t faces = laid.skin.mesh.face_count();
+    const double share = static_cast<double>(laid.crossing) / static_cast<double>(faces);
     if (share < little)
       nearly.push_back(std::move(laid));
     else if (share < much || laid.crossing < never_much)
       tangled.push_back(std::move(laid));
-    if (k + 1 >= before_the_engine)
+    if (k > 0 || !settings.sharp || faces > small)
       if (std::optional<Skin> skin = settled(nearly, true)) return std::move(*skin);
     grid.origin -= settings.detail * Vec3(0.31, 0.17, 0.23);
   }

@@ -33,7 +33,7 @@ Result<StepOutput> run(const StepInput& input) {
   settings.widest_hole = input.fields.number("widest-hole");
   settings.inner = input.fields.on("inner");
   Result<StepOutput> output = as_output(recast_parts(parts, settings, input.control));
-  if (!output || output->mesh.empty()) return output;
+  if (!output || output->mesh.empty() || input.stands_in) return output;
   // How far a skin lies from points is told by their radius.
   if (std::any_of(parts.begin(), parts.end(), [](const recast::Part& part) { return part.mesh->cloud; })) return output;
   Mesh all;

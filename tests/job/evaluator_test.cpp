@@ -137,6 +137,20 @@ TEST_CASE("a fine recast is preceded by a coarser one that stands in for it, unl
   CHECK(seen[0].evaluated->mesh->face_count() < seen[2].evaluated->mesh->face_count() / 8);
   CHECK(signed_volume(*seen[0].evaluated->mesh) == Approx(signed_volume(*seen[2].evaluated->mesh)).epsilon(0.02));
   CHECK(seen[0].evaluated->drawable);
+  // How far it strayed is not looked for, and who asks for the same detail in earnest gets it with that.
+  CHECK(seen[0].evaluated->comparison() == nullptr);
+  Step asked = new_step(*find_step_kind("recast"));
+  set_field(asked, "detail", 0.2);
+  REQUIRE(steps::recast.coarsen(asked, stock("icosphere", {30, 3})));
+  CHECK(asked.stands_in);
+  CHECK(asked.values().on("sharp"));
+  ask(asked.values().number("detail"));
+  REQUIRE_FALSE(seen.empty());
+  CHECK(std::none_of(seen.begin(), seen.end(), [](const Published& p) { return p.coarser; }));
+  CHECK(seen[0].evaluated->comparison() != nullptr);
+  // Of a mesh of very many faces edges are left to the skin itself.
+  REQUIRE(steps::recast.coarsen(asked = new_step(steps::recast), stock("sphere", {1000, 1000, 400})));
+  CHECK_FALSE(asked.values().on("sharp"));
   // Known, it comes at once; coarse, it is not coarsened; what fails has nothing to stand in for it.
   ask(0.2);
   CHECK(std::none_of(seen.begin(), seen.end(), [](const Published& p) { return p.coarser; }));
