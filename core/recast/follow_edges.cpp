@@ -112,12 +112,12 @@ class Surroundings {
       taken_.assign(static_cast<std::size_t>(size_[0] * size_[1] * size_[2]), 0);
     }
     void mark(const Box3& box, double more) {
-      for_cells({Vec3(box.lo.array() - more), Vec3(box.hi.array() + more)}, [&](const char& cell) {
-        taken_[static_cast<std::size_t>(&cell - taken_.data())] = 1;
+      for_cells({Vec3(box.lo.array() - more), Vec3(box.hi.array() + more)}, [&](std::size_t cell) {
+        taken_[cell] = 1;
         return false;
       });
     }
-    bool touches(const Box3& box) const { return for_cells(box, [](const char& cell) { return cell != 0; }); }
+    bool touches(const Box3& box) const { return for_cells(box, [&](std::size_t cell) { return taken_[cell] != 0; }); }
 
    private:
     static constexpr double most = 120;  ///< cells along an axis
@@ -133,7 +133,7 @@ class Surroundings {
       for (std::ptrdiff_t z = from[2]; z <= to[2]; ++z)
         for (std::ptrdiff_t y = from[1]; y <= to[1]; ++y)
           for (std::ptrdiff_t x = from[0]; x <= to[0]; ++x)
-            if (fn(taken_[static_cast<std::size_t>((z * size_[1] + y) * size_[0] + x)])) return true;
+            if (fn(static_cast<std::size_t>((z * size_[1] + y) * size_[0] + x))) return true;
       return false;
     }
     Vec3 low_;

@@ -281,8 +281,9 @@ Result<Skin> with_points(const Skin& skin, Cloud& cloud, Index first, const Reca
   return with_cloud(skin, PointBalls(cloud.points, radius), grown(box, radius), first, name, how, stage, control);
 }
 
-/// Faces beside what is spanned that leave the parts span as well, wherever their corners stand; and so do others where they are farther off than half a detail.
-void widen_spans(Recast& made, const Ground& ground, double detail) {
+/// Faces beside what is spanned that leave the parts span as well, wherever their corners stand; and so do others where they are farther off than half a detail, but where walls have been left out:
+/// what closes their roots does.
+void widen_spans(Recast& made, const Ground& ground, double detail, bool left_out) {
   const Mesh& mesh = made.result.mesh;
   std::vector<char> at_span(mesh.positions.size(), 0);
   for (Index f = 0; f < mesh.face_count(); ++f)
@@ -304,7 +305,7 @@ void widen_spans(Recast& made, const Ground& ground, double detail) {
     for (Index f = range.begin(); f < range.end(); ++f) {
       const auto ring = mesh.face(f);
       const bool is_beside = std::any_of(ring.begin(), ring.end(), [&](Index v) { return at_span[v]; });
-      if (made.spanned[f]) continue;
+      if (made.spanned[f] || (left_out && !is_beside)) continue;
       bool off = false;
       for (std::size_t k = 1; k + 1 < ring.size() && !off; ++k) off = is_off(is_off, mesh.positions[ring[0]], mesh.positions[ring[k]], mesh.positions[ring[k + 1]], is_beside ? beside : elsewhere, halvings);
       if (off) made.spanned[f] = 1, made.result.sources.face[f] = no_index;
@@ -385,7 +386,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     result.report.tell(small_shells_left_out, gone, name);
   const bool spans = std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end();
   if (spans && ground && cloud.points.empty() && settings.offset == 0) stage("span", 0.9, [&] {
-      widen_spans(made, *ground, settings.detail);
+      widen_spans(made, *ground, settings.detail, left_out > 0);
       return 0;
     });
   std::vector<const Mesh*> from;
