@@ -44,7 +44,7 @@ struct Drawable {
 };
 
 /// So many points of a larger cloud are drawn while the view moves.
-inline constexpr std::size_t points_moving = 120'000;
+inline constexpr std::size_t points_moving = 45'000;
 
 /// From this many triangles on, a lighter proxy is made for moving views.
 inline constexpr std::size_t proxy_threshold = 300'000;
