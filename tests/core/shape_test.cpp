@@ -303,9 +303,9 @@ TEST_CASE("mirroring keeps what it can of sheets, and says when nothing is left"
   CHECK(nothing.result.report.empty_reason.find("turn the plane over") != std::string::npos);
 }
 
-TEST_CASE("120 random solids, cut and mirrored at random planes, stay sound for CGAL and keep their volume") {
+TEST_CASE("200 random solids, cut and mirrored at random planes, stay sound for CGAL and keep their volume") {
   // A share of tests/core/shape_fuzz.cpp, side by side: each is small.
-  std::vector<std::string> wrong(120);
+  std::vector<std::string> wrong(200);
   tbb::parallel_for(std::size_t{0}, wrong.size(), [&](std::size_t k) { wrong[k] = what_is_wrong_with_shapes(static_cast<unsigned>(k + 1)); });
   for (std::size_t k = 0; k < wrong.size(); ++k) {
     INFO("seed " << k + 1);
