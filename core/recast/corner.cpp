@@ -85,11 +85,10 @@ Corner corner_of(std::span<const Tangent> tangents, const Box3& box) {
 }
 
 std::optional<Corner> edge_beside(std::span<const Tangent> tangents, const Vec3& point, const Box3& box, const std::function<Tangent(const Vec3&)>& nearest, double slack) {
-  constexpr double alike = 0.94;  // cosine of 20 degrees
   constexpr std::size_t most = 5;
   std::vector<Tangent> planes;
   for (const Tangent& t : tangents)
-    if (planes.size() < most && std::all_of(planes.begin(), planes.end(), [&](const Tangent& known) { return std::abs(known.normal.dot(t.normal)) < alike; }))
+    if (planes.size() < most && std::all_of(planes.begin(), planes.end(), [&](const Tangent& known) { return std::abs(known.normal.dot(t.normal)) < hardly_sharp_cosine; }))
       planes.push_back(t);
   std::optional<Corner> found;
   for (std::size_t i = 0; i < planes.size(); ++i)

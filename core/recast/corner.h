@@ -11,6 +11,7 @@
 namespace anvil::recast {
 
 inline constexpr double hardly_sharp = 0.03;  ///< Corner::sharpness of two planes that meet at 20 degrees
+inline constexpr double hardly_sharp_cosine = 0.94;  ///< of their normals
 inline constexpr double on_surface = 0.002;   ///< details: what stands so near stands on the surface
 
 /// A piece of surface, as a plane.

@@ -201,6 +201,7 @@ class LeaveOutThin {
     for (const auto& [a, b] : together_) walls.unite(a, b);
     std::vector<Index> number;
     LeftOut left;
+    left.without_plane = real_;
     left.walls = walls.number(number);
     std::vector<char> has(left.walls, 0);
     for (std::size_t k = 0; k < walls_.size() && left.places.size() < OperationReport::max_places; ++k)

@@ -10,6 +10,7 @@ namespace anvil::recast {
 struct LeftOut {
   std::size_t walls = 0;     ///< connected ones
   std::vector<Vec3> places;  ///< one in each of some of them
+  Index without_plane = 0;   ///< triangles from this on are in name only
 };
 
 /// A wall is where a line goes in by one face and out by another that looks about the other way, and there is less than asked for between their planes. All that such lines pass through goes, and

@@ -23,6 +23,7 @@ struct Ground {
   std::function<Met(const Grid&)> meet;
   std::function<Tangent(const Vec3&)> nearest;  ///< asked from several threads
   Box3 box;
+  bool closed = false;  ///< it is a surface without holes: all of a skin lies on it
 };
 
 /// Told of what the engine had to settle.
@@ -38,14 +39,17 @@ struct Skin {
   Mesh mesh;
   std::vector<Index> source;   ///< per face; no_index: none
   std::size_t spanned = 0;     ///< faces with no source
+  double step = 0;             ///< of the grid it was laid on, mesh units: the detail, or less
+  std::vector<char> at_root;   ///< per face: it closes the root of a wall that was left out; empty: none does
   std::size_t settled = 0;     ///< places that the engine had to settle
   std::size_t thin = 0;        ///< edges of the grid that pass right through a wall, between points that are both outside of it
   std::vector<Vec3> thin_at;   ///< where some of them do
   std::size_t left_out = 0;    ///< walls
   std::vector<Vec3> left_out_at;  ///< some of these
+  std::vector<Vec3> strays;    ///< of a closed surface's skin, places on faces that are farther off than half a detail, where no grid came nearer
 };
 
-/// Contours the ground, draws vertices back until nothing crosses, else has the engine settle it, else tries again on another grid.
+/// Contours the ground, draws vertices back until nothing crosses, else has the engine settle it, else tries again on another grid; on a finer one where what comes of it is farther off than half a detail.
 /// @param name  for messages
 /// @return sound; empty where nothing is enclosed. An Issue where the grid would be too large, or where no grid leads to a skin that is sound. Throws Stopped.
 Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control = {});

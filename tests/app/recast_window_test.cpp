@@ -67,7 +67,7 @@ TEST_CASE("a plate too thin for the grid stays, is told, made as thick as is typ
   choose_line(d, field_name(d, 1, "thin-walls"), 1);
   d.settle();
   CHECK(std::get<std::string>(field(d, 1, "thin-walls")) == "left-out");
-  CHECK(told("walls_left_out"));
+  CHECK(told("thin_walls_left_out"));
   CHECK_FALSE(told("walls_thinner"));
   CHECK(d.session().result(1).report->sound);
   CHECK(d.volume(1) == Approx(16 * 16 * 20).epsilon(0.01));

@@ -52,6 +52,39 @@ TEST_CASE("a box stays a box with twelve straight edges, at any angle to the gri
   }
 }
 
+TEST_CASE("a skin stays within half a detail where folds are about as narrow as that") {
+  // Balls with bumps: of these the grid that was asked for leaves points 0.54, 0.56 and 0.53 details off.
+  struct Bumps {
+    double number, height, detail;
+    int turn;
+  };
+  for (const auto& [number, height, detail, turn] : {Bumps{9, 0.1, 20. / 18, 17}, Bumps{11, 0.1, 1, 19}, Bumps{9, 0.12, 1, 52}}) {
+    CAPTURE(number, turn);
+    Mesh ball = stock("sphere", {10, 128, 64}), body;
+    for (Vec3& p : ball.positions) {
+      const double along = std::atan2(p.y(), p.x()), up = std::asin(std::clamp(p.z() / 10, -1., 1.));
+      p *= 1 + height * std::sin(number * along) * std::cos(up) * std::sin(number * up + turn);
+    }
+    body.positions = ball.positions;
+    for (const Triangle& t : triangulate(ball).triangles) body.add_face(t);
+    const BooleanResult skin = recast_of({body}, {detail});
+    const auto told = [&](std::string_view what) { return std::any_of(skin.report.done.begin(), skin.report.done.end(), [&](const auto& done) { return done.what() == what; }); };
+    CHECK(told("skin_finer"));
+    CHECK(!told("skin_strays"));
+    const DistanceToSurface off(body);
+    double farthest = 0;
+    constexpr int steps = 12;
+    for (Index f = 0; f < skin.mesh.face_count(); ++f) {
+      const auto ring = skin.mesh.face(f);
+      REQUIRE(ring.size() == 3);
+      for (int i = 0; i <= steps; ++i)
+        for (int j = 0; i + j <= steps; ++j)
+          farthest = std::max(farthest, off((i * skin.mesh.positions[ring[0]] + j * skin.mesh.positions[ring[1]] + (steps - i - j) * skin.mesh.positions[ring[2]]) / steps));
+    }
+    CHECK(farthest < 0.5 * detail);
+  }
+}
+
 TEST_CASE("volumes of balls, rings and boxes come near by second order in the detail") {
   const auto off = [](const Mesh& mesh, double detail, bool sharp) { return std::abs(volume(recast_of({mesh}, {detail, sharp})) / signed_volume(mesh) - 1); };
   for (const Mesh& mesh : {stock("sphere", {20, 96, 48}), placed(stock("torus", {30, 10, 96, 48}), {0, 0, 0}, {20, 30, 40})}) {
@@ -167,7 +200,7 @@ TEST_CASE("walls thinner than asked for are left out, at any angle and also wher
       const DistanceToSurface off(skin.mesh);
       for (const double x : {-6.0, 6.0})
         for (const double y : {-6.0, 6.0}) CHECK(off(turn * Vec3(x, y, 10)) < 0.01);
-      const auto [walls, places] = told(skin, "walls_left_out");
+      const auto [walls, places] = told(skin, "thin_walls_left_out");
       CHECK(walls == 2);
       REQUIRE(places.size() == 2);
       for (const Vec3& p : places) {
