@@ -104,7 +104,7 @@ int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& mesh
   const auto is_empty = [](const Mesh& mesh) { return mesh.empty(); };
   if (meshes.empty() || std::any_of(meshes.begin(), meshes.end(), is_empty))
     return fail({"the result is empty: " + (report.empty_reason.empty() ? std::string("there are no faces") : report.empty_reason),
-                 inputs.empty() ? outputs.front() : inputs.front(), {}, "move the tool or choose another operation"},
+                 inputs.empty() ? outputs.front() : inputs.front(), {}, "move the parts, or choose other values or another operation"},
                 empty_result);
   Clock clock;
   Json results = Json::array();

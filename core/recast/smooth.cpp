@@ -161,13 +161,20 @@ std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSetti
   constexpr double strongest = 0.95, strongest_pair = 0.68;
   const double narrowing = settings.strength * (settings.keep_volume ? strongest_pair : strongest);
   const double widening = narrowing > 0 ? 1 / (pass_band - 1 / narrowing) : 0;
+  Index looked = 0, look = 1;  // after so many passes at the volume: before it can have become much
   for (Index k = 0; k < settings.passes; ++k) {
     pass(narrowing);
     if (settings.keep_volume) {
       pass(widening);
       // Few vertices shrink fast all the same; what has shrunk far cannot be blown up again.
       constexpr double much = 0.01;
-      if (std::abs(volume_of(mesh, at) - volume) > much * std::abs(volume)) restore_volume(mesh, rings, movable, volume, at, control);
+      if (k + 1 >= look) {
+        const double lost = std::abs(volume_of(mesh, at) - volume), each = lost / (k + 1 - looked);
+        if (lost > much * std::abs(volume)) restore_volume(mesh, rings, movable, volume, at, control);
+        constexpr double seldom = 100;
+        look = k + 2 + static_cast<Index>(std::min(seldom, 0.5 * std::max(0.0, much * std::abs(volume) - lost) / std::max(each, 1e-300)));
+        looked = k + 1;
+      }
     }
     if (control.progress != nullptr) *control.progress = 0.5 * (k + 1) / settings.passes;
   }
