@@ -3,13 +3,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <numbers>
 #include <numeric>
 
 namespace anvil::recast {
 
-RoundedStrip::RoundedStrip(const Mesh& mesh, double sharper_than, double reach) : mesh_(mesh), edges_(build_edges(mesh)), faces_(mesh) {
+RoundedStrip::RoundedStrip(const Mesh& mesh, double sharper_than, double reach, Strips strips) : mesh_(mesh), edges_(build_edges(mesh)), faces_(mesh) {
   first_.assign(mesh.positions.size() + 1, 0);
   for (Index v : mesh.corners) ++first_[v + 1];
   std::partial_sum(first_.begin(), first_.end(), first_.begin());
@@ -26,12 +25,12 @@ RoundedStrip::RoundedStrip(const Mesh& mesh, double sharper_than, double reach) 
   if (!(usual_ > 0)) usual_ = 1;  // nothing has any extent
   constexpr double usual_reach = 4;  // edges
   reach_ = reach > 0 ? reach : usual_reach * usual_;
-  find(sharper_than);
+  find(sharper_than, strips);
 }
 
 /// Faces that most of their neighbours agree with lie on a surface, where that is three faces wide: what is narrower is the strip along an edge. Vertices that have no face on a surface are in
 /// the strip.
-void RoundedStrip::find(double sharper_than) {
+void RoundedStrip::find(double sharper_than, Strips strips) {
   constexpr double most = 0.65;
   const double alike = std::cos(0.4 * sharper_than * std::numbers::pi / 180);
   std::vector<char> agrees(mesh_.face_count(), 0), amid(mesh_.face_count(), 0);
@@ -58,6 +57,11 @@ void RoundedStrip::find(double sharper_than) {
   for (Index f = 0; f < mesh_.face_count(); ++f)
     for (Index v : mesh_.face(f)) strip_[v] = strip_[v] && !reliable_[f];
   beside_.assign(mesh_.positions.size(), 0);
+  if (strips == Strips::bare) {
+    find_across(sharper_than);
+    for (const auto& edge : across_)
+      for (Index v : edge) beside_[v] = 1;
+  }
   for (Index v = 0; v < strip_.size(); ++v)
     if (faces_at(v).empty()) strip_[v] = 0;
   constexpr int rings = 3;
@@ -74,30 +78,47 @@ void RoundedStrip::find(double sharper_than) {
       for (Index v : edges_.vertices[e]) strip_[v] = beside_[v] = 0;
 }
 
+void RoundedStrip::find_across(double sharper_than) {
+  const double alike = std::cos(sharper_than * std::numbers::pi / 180);
+  const auto on_one_surface = [&](Index v, Index w) {
+    for (Index f : faces_at(v))
+      for (Index g : faces_at(w))
+        if (reliable_[f] && reliable_[g] && faces_.normals[f].dot(faces_.normals[g]) > alike) return true;
+    return false;
+  };
+  for (Index e = 0; e < edges_.size(); ++e) {
+    const auto& [v, w] = edges_.vertices[e];
+    const auto uses = edges_.corners_of(e);
+    if (strip_[v] || strip_[w] || uses.size() != 2 || reliable_[edges_.corner_face[uses[0]]] || reliable_[edges_.corner_face[uses[1]]]) continue;
+    if (!on_one_surface(v, w)) across_.push_back({v, w});
+  }
+}
+
 std::vector<std::vector<Index>> RoundedStrip::pieces_around(Index v) const {
   const Vec3& at = mesh_.positions[v];
-  std::vector<Index> near;
-  std::map<Index, int> piece;  // -1: in none yet
-  std::vector<Index> waiting(faces_at(v).begin(), faces_at(v).end());
-  std::map<Index, char> seen;
-  for (Index f : waiting) seen[f] = 1;
+  Marks& marks = marks_.local();
+  marks.number.resize(mesh_.face_count(), 0);
+  const std::uint32_t seen = marks.next, near_by = seen + 1, in_piece = seen + 2;
+  marks.next += 3;
+  std::vector<Index> near, waiting(faces_at(v).begin(), faces_at(v).end());
+  for (Index f : waiting) marks.number[f] = seen;
   while (!waiting.empty()) {
     const Index f = waiting.back();
     waiting.pop_back();
-    if (reliable_[f]) near.push_back(f), piece[f] = -1;
+    if (reliable_[f]) near.push_back(f), marks.number[f] = near_by;
     for (Index w : mesh_.face(f)) {
       if ((mesh_.positions[w] - at).norm() > reach_) continue;
       for (Index g : faces_at(w))
-        if (!seen[g] && (faces_.middles[g] - at).norm() <= reach_) seen[g] = 1, waiting.push_back(g);
+        if (marks.number[g] < seen && (faces_.middles[g] - at).norm() <= reach_) marks.number[g] = seen, waiting.push_back(g);
     }
   }
   std::sort(near.begin(), near.end());
   std::vector<std::vector<Index>> pieces;
   for (Index start : near) {
-    if (piece[start] >= 0) continue;
+    if (marks.number[start] == in_piece) continue;
     pieces.emplace_back();
     std::vector<Index> open{start};
-    piece[start] = static_cast<int>(pieces.size()) - 1;
+    marks.number[start] = in_piece;
     while (!open.empty()) {
       const Index f = open.back();
       open.pop_back();
@@ -105,10 +126,8 @@ std::vector<std::vector<Index>> RoundedStrip::pieces_around(Index v) const {
       for (Index c = mesh_.face_offsets[f]; c < mesh_.face_offsets[f + 1]; ++c) {
         const Index e = edges_.corner_edge[c];
         if (e == no_index) continue;
-        for (Index use : edges_.corners_of(e)) {
-          const auto it = piece.find(edges_.corner_face[use]);
-          if (it != piece.end() && it->second < 0) it->second = piece[start], open.push_back(it->first);
-        }
+        for (Index use : edges_.corners_of(e))
+          if (const Index g = edges_.corner_face[use]; marks.number[g] == near_by) marks.number[g] = in_piece, open.push_back(g);
       }
     }
   }

@@ -11,6 +11,7 @@
 
 #include "core/mesh/attributes.h"
 #include "core/mesh/edges.h"
+#include "core/recast/divide_strips.h"
 #include "core/recast/edge_gaps.h"
 #include "core/recast/edge_triangles.h"
 #include "core/recast/rounded_strip.h"
@@ -26,17 +27,20 @@ constexpr Note vertices_left_round{"vertices_left_round", "1 vertex stays rounde
 
 class Sharpener {
  public:
-  Sharpener(const Mesh& mesh, const SharpenSettings& settings, const Control& control) : mesh_(mesh), settings_(settings), control_(control), strip_(mesh, settings.sharper_than, settings.reach) {}
-
-  /// @param stay  per vertex: it is not to be moved
-  Sharpened sharpen(const std::vector<char>& stay) {
-    Sharpened made;
-    MovedVertices moved{mesh_.positions, std::vector<std::vector<Vec3>>(mesh_.positions.size())};
-    tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(stay.size()), 64), [&](const auto& range) {
+  Sharpener(const Mesh& mesh, const SharpenSettings& settings, Strips strips, const Control& control) : mesh_(mesh), settings_(settings), control_(control), strip_(mesh, settings.sharper_than, settings.reach, strips), goes_{mesh.positions, std::vector<std::vector<Vec3>>(mesh.positions.size())} {
+    tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(mesh.positions.size()), 64), [&](const auto& range) {
       check_stop(control_);
       for (Index v = range.begin(); v < range.end(); ++v)
-        if ((strip_.on_strip(v) || strip_.beside(v)) && !stay[v]) move(v, moved);
+        if (strip_.on_strip(v) || strip_.beside(v)) move(v);
     });
+  }
+
+  /// @param stay  per vertex: it is not to be moved
+  Sharpened sharpen(const std::vector<char>& stay) const {
+    Sharpened made;
+    MovedVertices moved = goes_;
+    for (Index v = 0; v < stay.size(); ++v)
+      if (stay[v]) moved.stand(v, mesh_.positions[v], {});
     for (const auto& sides : moved.sides) made.moved += sides.size() > 1;
     // What lies beside an edge is drawn flat for its sake alone.
     if (made.moved == 0) moved = {mesh_.positions, std::vector<std::vector<Vec3>>(mesh_.positions.size())};
@@ -100,8 +104,17 @@ class Sharpener {
     take(settle_edges(made.mesh, made.edges, sharp, strip_.usual_edge(), made.is_sound, control_));
   }
 
+  const std::vector<std::array<Index, 2>>& edges_across() const { return strip_.edges_across(); }
+
+  /// Those of which neither end is moved on to the sharp edge.
+  std::vector<std::array<Index, 2>> edges_to_divide() const {
+    std::vector<std::array<Index, 2>> across = strip_.edges_across();
+    std::erase_if(across, [&](const auto& edge) { return goes_.sides[edge[0]].size() > 1 || goes_.sides[edge[1]].size() > 1; });
+    return across;
+  }
+
  private:
-  void move(Index v, MovedVertices& moved) const {
+  void move(Index v) {
     const Vec3& at = mesh_.positions[v];
     const double least = std::cos(settings_.sharper_than * std::numbers::pi / 180), usual = strip_.usual_edge(), farthest = 1.1 * usual;
     std::vector<Side> sides;
@@ -124,7 +137,7 @@ class Sharpener {
     const bool is_bent = std::abs(sides[0].height) <= bent * usual;
     const bool of_one = sides.size() == 1 || std::abs(sides[0].height) <= on_it * usual || std::abs(sides[1].height) > on_both * usual;
     if ((strip_.beside(v) && is_bent && of_one) || sides.size() == 1) {
-      if (is_bent) moved.stand(v, at - sides[0].height * sides[0].normal, {sides[0].normal});
+      if (is_bent) goes_.stand(v, at - sides[0].height * sides[0].normal, {sides[0].normal});
       return;
     }
     if (sides.size() >= 3) {
@@ -134,32 +147,30 @@ class Sharpener {
       // In the corner where that lies in the vertex's own cell; of its neighbours no other is moved there.
       if (std::abs(rows.determinant()) > 0.05) {
         to = rows.inverse() * heights;
-        if (to.cwiseAbs().maxCoeff() <= usual) return moved.stand(v, at + to, {sides[0].normal, sides[1].normal, sides[2].normal});
+        if (to.cwiseAbs().maxCoeff() <= usual) return goes_.stand(v, at + to, {sides[0].normal, sides[1].normal, sides[2].normal});
       }
       sides.resize(2);
     }
     // The nearest point of the line in which two meet.
     const double c = sides[0].normal.dot(sides[1].normal), a = sides[0].height, b = sides[1].height, det = 1 - c * c;
     to = -((a - c * b) / det * sides[0].normal + (b - c * a) / det * sides[1].normal);
-    if (to.norm() > 1.2 * farthest) return;
-    moved.stand(v, at + to, {sides[0].normal, sides[1].normal});
+    // The two faces of a thin wall meet nowhere.
+    if (!(det > 1e-3) || to.norm() > 1.2 * farthest) return;
+    goes_.stand(v, at + to, {sides[0].normal, sides[1].normal});
   }
 
   const Mesh& mesh_;
   const SharpenSettings& settings_;
   const Control& control_;
   const RoundedStrip strip_;
+  MovedVertices goes_;  ///< where each vertex goes, if it may
 };
 
-}  // namespace
-
-Sharpened sharpen(const Mesh& mesh, const std::string& name, const SharpenSettings& settings, const Control& control) {
-  Sharpener sharpener(mesh, settings, control);
-  const bool was_sound = is_sound(mesh, {}, 1, control.stop);
+/// @param wanted  counts vertices, before any had to stay
+Sharpened sharpen_in_rounds(const Mesh& mesh, const Sharpener& sharpener, bool was_sound, std::size_t& wanted, const Control& control) {
   std::vector<char> stay(mesh.positions.size(), 0);
   constexpr int rounds = 6;
   Sharpened made;
-  std::size_t wanted = 0;
   for (int round = 0;; ++round) {
     made = sharpener.sharpen(stay);
     wanted = std::max(wanted, made.moved);
@@ -175,6 +186,22 @@ Sharpened sharpen(const Mesh& mesh, const std::string& name, const SharpenSettin
     made.is_sound = was_sound;
   else
     sharpener.complete(made);
+  return made;
+}
+
+}  // namespace
+
+Sharpened sharpen(const Mesh& mesh, const std::string& name, const SharpenSettings& settings, const Control& control) {
+  const bool was_sound = is_sound(mesh, {}, 1, control.stop);
+  std::size_t wanted = 0;
+  Sharpened made = sharpen_in_rounds(mesh, Sharpener(mesh, settings, Strips::with_vertices, control), was_sound, wanted, control);
+  if (const Sharpener bare(mesh, settings, Strips::bare, control); bare.edges_across().size() > made.moved) {
+    const DividedStrips divided = divide_strips(mesh, bare.edges_to_divide());
+    std::size_t more_wanted = 0;
+    Sharpened more = sharpen_in_rounds(divided.mesh, Sharpener(divided.mesh, settings, Strips::bare, control), was_sound, more_wanted, control);
+    for (Index& f : more.source) f = divided.source[f];
+    if (more.moved > made.moved) made = std::move(more), wanted = more_wanted;
+  }
   made.report.tell(edges_sharpened, made.moved, name);
   if (made.moved < wanted) made.report.tell(vertices_left_round, wanted - made.moved, name);
   return made;
