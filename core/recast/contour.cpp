@@ -49,6 +49,7 @@ class Contouring {
     check_stop(control_);
     find_vertices();
     check_stop(control_);
+    if (made_.uneven) return std::move(made_);
     make_polygons();
     return std::move(made_);
   }
@@ -114,6 +115,7 @@ class Contouring {
     std::vector<std::uint64_t> cell;
     std::vector<Index> beyond;  ///< vertices in corners beyond their cells
     std::vector<CrowdedArc> crowded;
+    bool uneven = false;
   };
 
   void find_vertices() {
@@ -139,6 +141,8 @@ class Contouring {
       }
     });
     check_stop(control_);
+    made_.uneven = std::any_of(blocks.begin(), blocks.end(), [](const Block& block) { return block.uneven; });
+    if (made_.uneven) return;
     vertex_of_.resize(uses_.size());
     for (Block& block : blocks) {
       const auto first = static_cast<Index>(made_.positions.size());
@@ -189,6 +193,7 @@ class Contouring {
       partner_.assign(uses.size(), {no_index, no_index});
       for (int axis = 0; axis < 3; ++axis)
         for (unsigned side = 0; side < 2; ++side) join_in_face(axis, side);
+      if (block_.uneven) return;
       for (std::size_t begin = 0; begin < uses_.size(); ++begin) {
         if (uses_[begin].vertex != no_index) continue;
         round_.clear();
@@ -228,6 +233,8 @@ class Contouring {
         else
           ring_.insert(ring_.end(), on[e].rbegin(), on[e].rend());
       if (ring_.empty()) return;
+      block_.uneven = block_.uneven || ring_.size() % 2 == 1;
+      if (block_.uneven) return;
       const bool is_crowded = ring_.size() > 2;
       const auto join = [&](Index one, Index two) {
         for (const auto& [k, other] : {std::pair{one, two}, std::pair{two, one}}) partner_[k][axis == u_of(uses_[k].axis()) ? 0 : 1] = other;

@@ -18,6 +18,7 @@ struct Contour {
   std::vector<Vec3> smooth;         ///< per vertex: where it would stand on one smooth surface
   std::vector<Vec3> middle;         ///< per vertex: of its crossings, a little within its cell; vertices there seldom make faces cross
   std::vector<float> sharpness;     ///< per vertex, as Corner::sharpness
+  bool uneven = false;              ///< the crossings around a face of some cell were odd in number: it is empty then
   std::size_t dropped = 0;          ///< bits that cross one edge of the grid alone
 };
 

@@ -279,8 +279,10 @@ class OpenSurface {
     const auto it = std::partition_point(begin, end, is_before);
     return it == begin ? 0 : winding_after_[k][static_cast<std::size_t>(it - count_[k].all.begin()) - 1];
   }
+  /// What lies at the border of the grid is outside: of a surface that winds many times around, what is enclosed may have no end.
   bool is_inside(std::uint64_t point) const {
     const auto [i, j, k] = place_of(point);
+    if (i == 0 || j == 0 || k == 0 || i + 1 == grid_.size[0] || j + 1 == grid_.size[1] || k + 1 == grid_.size[2]) return false;
     return is_inside(grid_.point(i, j, k), counted(0, j + k * grid_.size[1], [edge = i](const Crossing& hit) { return hit.edge < edge; }));
   }
   bool is_inside(int axis, Index line, Index edge, const Vec3& p) const {

@@ -195,7 +195,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
       result.sources.add(cloud.part[t - triangles], no_index);
   }
   const auto has_spans = [&] { return std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end(); };
-  if (ground && cloud.points.empty() && settings.offset == 0 && has_spans()) stage("span", 0.9, [&] {
+  if (ground && !ground->closed && cloud.points.empty() && settings.offset == 0) stage("span", 0.9, [&] {
       widen_spans(made, *ground, settings.detail, skin->at_root);
       return 0;
     });

@@ -3,6 +3,8 @@
 
 #include <tbb/parallel_for.h>
 
+#include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <limits>
 
@@ -23,6 +25,33 @@ SignedDistance::SignedDistance(std::span<const Vec3> positions, std::span<const 
   }
   const std::vector<Index> opposite = find_opposites(triangles, {}, positions.size());
   for (std::size_t c = 0; c < opposite.size(); ++c) edge_normals_[c] = face_normals_[c / 3] + (opposite[c] == no_index ? Vec3(Vec3::Zero()) : face_normals_[opposite[c] / 3]);
+  find_doubtful();
+}
+
+void SignedDistance::find_doubtful() {
+  doubtful_.assign(triangles_.size(), 0);
+  // Narrow ones, and all at their corners.
+  std::vector<char> at_narrow(positions_.size(), 0);
+  Box3 box;
+  for (const Triangle& t : triangles_) {
+    const Vec3 &a = positions_[t[0]], &b = positions_[t[1]], &c = positions_[t[2]];
+    box.add(a);
+    constexpr double narrow = 1e-8;  // height over length: normals are off by 2e-8 there
+    if ((b - a).cross(c - a).norm() > narrow * std::max({(b - a).squaredNorm(), (c - b).squaredNorm(), (a - c).squaredNorm()})) continue;
+    for (Index v : t) at_narrow[v] = 1;
+  }
+  for (std::size_t t = 0; t < triangles_.size(); ++t) doubtful_[t] = at_narrow[triangles_[t][0]] || at_narrow[triangles_[t][1]] || at_narrow[triangles_[t][2]];
+  // Two in one plane that look away from each other.
+  const double together = 1e-9 * box.diagonal();
+  tree_.for_each_pair([&](Index i, Index j) {
+    constexpr double away = -0.99;
+    if (face_normals_[i].dot(face_normals_[j]) > away) return;
+    const Vec3& at = positions_[triangles_[i][0]];
+    for (Index v : triangles_[j])
+      if (std::abs((positions_[v] - at).dot(face_normals_[i])) > together) return;
+    for (const Index t : {i, j}) std::atomic_ref(doubtful_[t]).store(1, std::memory_order_relaxed);
+  }, {});
+  if (std::find(doubtful_.begin(), doubtful_.end(), 1) != doubtful_.end()) winding_.emplace(positions_, std::vector<Triangle>(triangles_.begin(), triangles_.end()));
 }
 
 FieldSample SignedDistance::operator()(const Vec3& p) const {
@@ -49,10 +78,11 @@ FieldSample SignedDistance::operator()(const Vec3& p) const {
     const Vec3 along = positions_[corner[(k + 1) % 3]] - positions_[corner[k]];
     if (along.cross(at - positions_[corner[k]]).norm() <= 1e-9 * longest * along.norm()) normal = &edge_normals_[3 * t + k];
   }
-  if (normal == nullptr) return {away.dot(face_normals_[t]) < 0 ? -distance : distance, face_normals_[t], t};
-  const bool inside = away.dot(*normal) < 0;
+  const bool on_face = normal == nullptr;
+  if (on_face) normal = &face_normals_[t];
+  const bool inside = doubtful_[t] ? (*winding_)(p) > 0.5 : away.dot(*normal) < 0;
   // Nearly on it the way there is mostly rounding.
-  if (distance <= 1e-9 * longest) return {inside ? -distance : distance, normal->stableNormalized(), t};
+  if (distance <= 1e-9 * longest || (on_face && !doubtful_[t])) return {inside ? -distance : distance, normal->stableNormalized(), t};
   return {inside ? -distance : distance, inside ? Vec3(-away / distance) : Vec3(away / distance), t};
 }
 

@@ -2,8 +2,11 @@
 // How far a point is from a closed surface, and on which side.
 #pragma once
 
+#include <optional>
+
 #include "core/mesh/bvh.h"
 #include "core/mesh/triangulate.h"
+#include "core/mesh/winding.h"
 
 namespace anvil::recast {
 
@@ -19,14 +22,19 @@ class SignedDistance {
   /// @param positions,triangles  closed, manifold, outwards, free of crossings; has to live as long as this
   SignedDistance(std::span<const Vec3> positions, std::span<const Triangle> triangles);
   /// Exact but for rounding. On which side is told by the angle-weighted normal of the face, edge or vertex that is nearest (Bærentzen and Aanæs, "Signed distance computation using the angle
-  /// weighted pseudonormal", IEEE TVCG 11(3), 2005).
+  /// weighted pseudonormal", IEEE TVCG 11(3), 2005). That fails beside triangles so narrow that rounding decides which way they look, and at walls and gaps without thickness, both sides of which are as
+  /// near: there it is told by how often the surface winds around the point.
   FieldSample operator()(const Vec3& p) const;
 
  private:
+  void find_doubtful();
+
   std::span<const Vec3> positions_;
   std::span<const Triangle> triangles_;
   Bvh tree_;
   std::vector<Vec3> face_normals_, vertex_normals_;
+  std::vector<char> doubtful_;          // per triangle: its normal does not tell the side
+  std::optional<WindingTree> winding_;  // where any is
   std::vector<Vec3> edge_normals_;  // per corner 3 t + k, of the edge (k, k + 1); not normalised
 };
 

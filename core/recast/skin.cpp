@@ -94,6 +94,7 @@ struct Laid {
   Skin skin;
   std::size_t crossing = 0;  ///< triangles that cross others
   bool is_sound = false;
+  bool is_uneven = false;  ///< nothing could be laid: the ground was not of one mind where it is inside
 };
 
 Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
@@ -114,6 +115,8 @@ Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings
   how.nearest = ground.nearest;
   Contour made = stage("contour", 0.6, [&] { return contour(grid, met.crossings, met.normals, how, control); });
   met.crossings = {};
+  laid.is_uneven = made.uneven;
+  if (laid.is_uneven) return laid;
   constexpr int rounds = 3;
   std::vector<char> crossing = stage("settle", 0.8, [&] { return uncross(made, control); });
   bool led = !settings.sharp || !how.nearest;
@@ -214,8 +217,15 @@ Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinS
     all.clear();
     return std::nullopt;
   };
-  for (int k = 0; k < grids; ++k) {
+  // Folds as narrow as the grid is wide are seen by a finer one.
+  const auto take_another_grid = [&] {
+    constexpr double finer = 0.88;
+    if (too_far) grid = grid_around(ground.box, finer * grid.step);
+    grid.origin -= grid.step * Vec3(0.31, 0.17, 0.23);
+  };
+  for (int k = 0; k < grids; ++k, take_another_grid()) {
     Laid laid = lay_on(grid, ground, settings, stage, control);
+    if (laid.is_uneven) continue;
     if (laid.skin.mesh.empty() || (laid.is_sound && laid.skin.strays.empty())) return std::move(laid.skin);
     if (laid.is_sound) {
       too_far = std::move(laid.skin);
@@ -229,10 +239,6 @@ Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinS
       if (k > 0 || !settings.sharp || faces > small)
         if (std::optional<Skin> skin = settled(nearly, true)) return std::move(*skin);
     }
-    // Folds as narrow as the grid is wide are seen by a finer one.
-    constexpr double finer = 0.88;
-    if (too_far) grid = grid_around(ground.box, finer * grid.step);
-    grid.origin -= grid.step * Vec3(0.31, 0.17, 0.23);
   }
   if (!too_far)
     if (std::optional<Skin> skin = settled(tangled, true)) return std::move(*skin);
