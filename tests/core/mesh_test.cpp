@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <random>
+
 #include "core/mesh/bvh.h"
 #include "core/mesh/edges.h"
+#include "core/mesh/nearest.h"
 #include "core/mesh/touch.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/weld.h"
@@ -197,4 +200,27 @@ TEST_CASE("solids touch where surfaces meet, by corner, edge, face or crossing, 
   CHECK_FALSE(touches(ball, {7.9, 7.9, 0}));
   CHECK(touches(ball, {7.7, 7.7, 0}));  // 8/2 from the edge at 5, 5: it reaches to 7.83
   CHECK_FALSE(touch(a, Mesh(), Affine::Identity(), 1));
+}
+
+TEST_CASE("the nearest point of a triangle, however narrow it is, is on it and no farther than any of its edges") {
+  std::mt19937 random(5);
+  std::uniform_real_distribution<double> any(-1, 1);
+  const auto somewhere = [&](double size) { return Vec3(size * any(random), size * any(random), size * any(random)); };
+  for (int n = 0; n < 20'000; ++n) {
+    const double narrow = std::pow(10, -16 * std::abs(any(random)));  // down to no area at all
+    const Vec3 a = somewhere(20), b = a + somewhere(1), c = a + any(random) * (b - a) + narrow * somewhere(1), p = a + somewhere(5);
+    const Vec3 found = nearest_on_triangle(p, a, b, c);
+    INFO(n << ", narrow by " << narrow);
+    // Along its edges, and across: by the scalar product alone, which rounding hardly touches.
+    double least = 1e300;
+    for (const auto& [from, to] : {std::pair{a, b}, std::pair{b, c}, std::pair{c, a}}) {
+      const double share = (to - from).squaredNorm() > 0 ? std::clamp((p - from).dot(to - from) / (to - from).squaredNorm(), 0.0, 1.0) : 0.0;
+      least = std::min(least, (from + share * (to - from) - p).norm());
+    }
+    CHECK((found - p).norm() <= least * (1 + 1e-9));
+    // And it is a point of the triangle: no farther from it than rounding.
+    const Vec3 normal = (b - a).cross(c - a);
+    if (normal.norm() > 1e-3) CHECK(std::abs((found - a).dot(normal.normalized())) < 1e-12);
+    CHECK((found - a).norm() <= 1e-12 + std::max((b - a).norm(), (c - a).norm()));
+  }
 }

@@ -4,6 +4,7 @@
 
 #include "core/io/mesh_file.h"
 #include "core/mesh/edges.h"
+#include "core/recast/contour.h"
 #include "core/recast/recast.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
@@ -257,6 +258,25 @@ TEST_CASE("what cannot be recast says why, and stops when told") {
   std::stop_source stop;
   stop.request_stop();
   CHECK_THROWS_AS(recast_parts({&box, 1}, {0.1}, {stop.get_token(), nullptr}), Stopped);
+}
+
+TEST_CASE("a face that goes around many times, which is enclosed without end, is skinned as far as the grid goes") {
+  Mesh sheet;
+  for (const Vec3& p : {Vec3(0, 0, 0), Vec3(10, 0, 0), Vec3(10, 10, 0), Vec3(0, 10, 0)}) sheet.add_vertex(Vec3(p));
+  for (int n = 0; n < 100; ++n) sheet.add_face(std::vector<Index>{0, 1, 2, 3});
+  const BooleanResult skin = recast_of({sheet}, {1});
+  CHECK(bounds(skin.mesh).diagonal() < 40);
+}
+
+TEST_CASE("crossings that are odd in number around a face are told, and nothing is made of them") {
+  recast::Grid grid;
+  grid.size = {5, 5, 5};
+  recast::Crossings crossings;
+  crossings[0].push_back({2 + 2 * 5, 2, 0, true, 2.5});
+  const std::vector<Vec3> normals{Vec3::UnitX()};
+  const recast::Contour made = recast::contour(grid, crossings, normals, {});
+  CHECK(made.uneven);
+  CHECK(made.triangles.empty());
 }
 
 TEST_CASE("material slots come along, and slots of one name are one") {

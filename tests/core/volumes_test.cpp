@@ -5,9 +5,12 @@
 #include "core/io/mesh_file.h"
 #include "core/mesh/edges.h"
 #include "core/recast/recast.h"
+#include "core/recast/signed_distance.h"
 #include "core/recast/volumes.h"
 #include "tests/support/meshes.h"
+#include "tests/support/dice.h"
 #include "tests/support/nearest.h"
+#include "tests/support/random_reshapes.h"
 #include "tests/support/referee.h"
 
 using namespace anvil;
@@ -68,6 +71,57 @@ TEST_CASE("a box moved out has the volume that Steiner gives, by second order; m
   REQUIRE(nothing);
   CHECK(nothing->mesh.empty());
   CHECK(nothing->report.empty_reason == "nothing in it is as thick as that");
+}
+
+TEST_CASE("distances know their side beside triangles without area and beside walls without thickness") {
+  // A cube of side 2 about the origin, of which one edge has a vertex on one side only: a triangle without area closes it up.
+  Mesh cube = in_triangles(stock("box", {2, 2, 2}));
+  const EdgeTable edges = build_edges(cube);
+  Index split = 0;  // an edge of the cube, not across a side
+  while ((cube.positions[edges.vertices[split][0]] - cube.positions[edges.vertices[split][1]]).norm() > 2.1) ++split;
+  const auto [v, w] = edges.vertices[split];
+  const Index on_it = cube.add_vertex(0.7 * cube.positions[v] + 0.3 * cube.positions[w]), face = edges.corner_face[edges.corners_of(split)[0]];
+  Mesh body;
+  body.positions = cube.positions;
+  for (Index f = 0; f < cube.face_count(); ++f) {
+    const Triangle t{cube.face(f)[0], cube.face(f)[1], cube.face(f)[2]};
+    if (f != face) {
+      body.add_face(t);
+      continue;
+    }
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Index a = t[k], b = t[(k + 1) % 3], c = t[(k + 2) % 3];
+      if (std::minmax(a, b) != std::minmax(v, w)) continue;
+      body.add_face(Triangle{a, on_it, c});
+      body.add_face(Triangle{on_it, b, c});
+      body.add_face(Triangle{a, b, on_it});
+    }
+  }
+  // And above it, at z = 1 to 3, a wall without thickness.
+  const Index first = static_cast<Index>(body.positions.size());
+  for (int side = 0; side < 2; ++side)
+    for (const Vec3& p : {Vec3(-1, 5, 1), Vec3(1, 5, 1), Vec3(1, 5, 3), Vec3(-1, 5, 3)}) body.add_vertex(Vec3(p));
+  body.add_face(Triangle{first, first + 1, first + 2});
+  body.add_face(Triangle{first, first + 2, first + 3});
+  body.add_face(Triangle{first + 4, first + 6, first + 5});
+  body.add_face(Triangle{first + 4, first + 7, first + 6});
+  const TriangleList list = triangulate(body);
+  const recast::SignedDistance distance(body.positions, list.triangles);
+  Dice dice(3);
+  for (int n = 0; n < 20'000; ++n) {
+    const Vec3 p(dice.between(-4, 4), dice.between(-4, 9), dice.between(-4, 5));
+    // Elementary: outside of a box the way to it, inside to the nearest side; the wall has no inside.
+    const Vec3 beyond = p.cwiseAbs().array() - 1;
+    const double to_box = beyond.maxCoeff() > 0 ? beyond.cwiseMax(0).norm() : beyond.maxCoeff();
+    const double to_wall = Vec3(std::max(0.0, std::abs(p.x()) - 1), p.y() - 5, std::max({0.0, 1 - p.z(), p.z() - 3})).norm();
+    INFO(p.transpose());
+    CHECK(distance(p).value == Approx(std::min(to_box, to_wall)).margin(1e-9));
+  }
+}
+
+TEST_CASE("parts with fins and spikes are combined by distances") {
+  // Their skins have walls without thickness and triangles without area: distances that took the wrong side there took all memory.
+  for (const unsigned seed : {8U, 14U}) CHECK(what_is_wrong_with_damaged(seed) == "");
 }
 
 TEST_CASE("where a pin meets a slab at right angles a blend is a round all about: its volume, by closed formula") {
