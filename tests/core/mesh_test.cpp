@@ -208,7 +208,9 @@ TEST_CASE("the nearest point of a triangle, however narrow it is, is on it and n
   const auto somewhere = [&](double size) { return Vec3(size * any(random), size * any(random), size * any(random)); };
   for (int n = 0; n < 20'000; ++n) {
     const double narrow = std::pow(10, -16 * std::abs(any(random)));  // down to no area at all
-    const Vec3 a = somewhere(20), b = a + somewhere(1), c = a + any(random) * (b - a) + narrow * somewhere(1), p = a + somewhere(5);
+    const Vec3 a = somewhere(20), b = a + somewhere(1), c = a + any(random) * (b - a) + narrow * somewhere(1);
+    // Over its inside, square to its length.
+    const Vec3 p = 0.3 * a + 0.3 * b + 0.4 * c + 5 * any(random) * (b - a).cross(somewhere(1)).normalized();
     const Vec3 found = nearest_on_triangle(p, a, b, c);
     INFO(n << ", narrow by " << narrow);
     // Along its edges, and across: by the scalar product alone, which rounding hardly touches.
