@@ -26,7 +26,8 @@ struct Soup {
   bool closed = true;               ///< every edge is passed as often one way as the other
 };
 
-/// Puts parts together; in each, vertices at one position become one, and faces that look the wrong way are turned over (core/soundness/orientation), which is told. Throws Stopped.
+/// Puts parts together; in each, vertices at one position become one, and faces that look the wrong way are turned over (core/soundness/orientation), which is told. Of
+/// what is open, triangles that are there several times count once. Throws Stopped.
 Soup soup_of(std::span<const Part> parts, OperationReport& report, const Control& control = {});
 
 }  // namespace anvil::recast

@@ -260,12 +260,20 @@ TEST_CASE("what cannot be recast says why, and stops when told") {
   CHECK_THROWS_AS(recast_parts({&box, 1}, {0.1}, {stop.get_token(), nullptr}), Stopped);
 }
 
-TEST_CASE("a face that goes around many times, which is enclosed without end, is skinned as far as the grid goes") {
-  Mesh sheet;
-  for (const Vec3& p : {Vec3(0, 0, 0), Vec3(10, 0, 0), Vec3(10, 10, 0), Vec3(0, 10, 0)}) sheet.add_vertex(Vec3(p));
-  for (int n = 0; n < 100; ++n) sheet.add_face(std::vector<Index>{0, 1, 2, 3});
-  const BooleanResult skin = recast_of({sheet}, {1});
+TEST_CASE("sheets in a pile, which enclose without end, are skinned as far as the grid goes, and one that is there many times is one") {
+  const auto pile = [](double apart) {
+    Mesh sheets;
+    for (int n = 0; n < 100; ++n) {
+      const auto first = static_cast<Index>(sheets.positions.size());
+      for (const Vec3& p : {Vec3(0, 0, 0), Vec3(10, 0, 0), Vec3(10, 10, 0), Vec3(0, 10, 0)}) sheets.add_vertex(p + Vec3(0, 0, n * apart));
+      sheets.add_face(std::vector<Index>{first, first + 1, first + 2, first + 3});
+    }
+    return sheets;
+  };
+  const BooleanResult skin = recast_of({pile(0.001)}, {1});
+  CHECK_FALSE(skin.mesh.empty());
   CHECK(bounds(skin.mesh).diagonal() < 40);
+  CHECK(recast_of({pile(0)}, {1}).mesh.empty());  // a single sheet encloses nothing
 }
 
 TEST_CASE("crossings that are odd in number around a face are told, and nothing is made of them") {
