@@ -35,7 +35,7 @@ void SignedDistance::find_doubtful() {
   Box3 box;
   for (const Triangle& t : triangles_) {
     const Vec3 &a = positions_[t[0]], &b = positions_[t[1]], &c = positions_[t[2]];
-    box.add(a);
+    for (Index v : t) box.add(positions_[v]);
     constexpr double narrow = 1e-8;  // height over length: normals are off by 2e-8 there
     if ((b - a).cross(c - a).norm() > narrow * std::max({(b - a).squaredNorm(), (c - b).squaredNorm(), (a - c).squaredNorm()})) continue;
     for (Index v : t) at_narrow[v] = 1;

@@ -60,24 +60,31 @@ std::vector<Body> machined_bodies() {
   return bodies;
 }
 
+/// Of a body's edges hardly any may be there in its rough mesh, and most have to be in the sharpened one, which is sound.
+Sharpened given_back(const Body& body, const Mesh& rough, double voxel, double most_before, double least_after) {
+  REQUIRE(judge(in_triangles(rough)).sound());
+  Sharpened sharp = sharpen(rough, body.name, {});
+  const double before = edges_back(body.mesh, rough, 0.1 * voxel), after = edges_back(body.mesh, sharp.mesh, 0.1 * voxel);
+  INFO(body.name << ": " << sharp.moved << " vertices moved, " << before << " of the edges there before, " << after << " after");
+  CHECK(judge(in_triangles(sharp.mesh)).sound());
+  CHECK(sharp.is_sound);
+  CHECK(before < most_before);
+  CHECK(after > least_after);
+  CHECK(sharp.source.size() == sharp.mesh.face_count());
+  CHECK(std::all_of(sharp.source.begin(), sharp.source.end(), [&](Index f) { return f < rough.face_count(); }));
+  return sharp;
+}
+
 }  // namespace
 
 TEST_CASE("voxel meshes of machined bodies get their edges back, and have as many regions as the bodies sides") {
   constexpr double voxel = 0.8;
   constexpr std::size_t crumbs = 20;
   for (const Body& body : machined_bodies()) {
-    const Mesh rough = bench::openvdb_recast(in_triangles(body.mesh), voxel);
-    REQUIRE(judge(in_triangles(rough)).sound());
-    const Sharpened sharp = sharpen(rough, body.name, {});
-    const double before = edges_back(body.mesh, rough, 0.1 * voxel), after = edges_back(body.mesh, sharp.mesh, 0.1 * voxel);
-    INFO(body.name << ": " << sharp.moved << " vertices moved, " << before << " of the edges there before, " << after << " after");
-    CHECK(judge(in_triangles(sharp.mesh)).sound());
-    CHECK(sharp.is_sound);
-    CHECK(before < 0.6);
-    CHECK(after > 0.95);
+    INFO(body.name);
+    const Sharpened sharp = given_back(body, bench::openvdb_recast(in_triangles(body.mesh), voxel), voxel, 0.6, 0.95);
     // A side is a region; crumbs of fewer than 20 faces are left out.
     CHECK(count_of(regions_by_angle(sharp.mesh, 30, crumbs)) == count_of(regions_by_angle(body.mesh, 30)));
-    CHECK(sharp.source.size() == sharp.mesh.face_count());
     CHECK(sharp.edges.size() > 100);
   }
 }
@@ -85,18 +92,8 @@ TEST_CASE("voxel meshes of machined bodies get their edges back, and have as man
 TEST_CASE("meshes of marching cubes, which leave strips without vertices of their own, get their edges back as well") {
   constexpr double voxel = 1;
   const std::vector<Body> bodies = machined_bodies();
-  for (const Body& body : {bodies[0], bodies[6]}) {  // a block along the grid, and a drilled one turned against it
-    const Mesh rough = marching_cubes(body.mesh, voxel);
-    REQUIRE(judge(rough).sound());
-    const Sharpened sharp = sharpen(rough, body.name, {});
-    const double before = edges_back(body.mesh, rough, 0.1 * voxel), after = edges_back(body.mesh, sharp.mesh, 0.1 * voxel);
-    INFO(body.name << ": " << sharp.moved << " vertices moved, " << before << " of the edges there before, " << after << " after");
-    CHECK(judge(in_triangles(sharp.mesh)).sound());
-    CHECK(sharp.is_sound);
-    CHECK(before < 0.1);
-    CHECK(after > 0.9);
-    CHECK(std::all_of(sharp.source.begin(), sharp.source.end(), [&](Index f) { return f < rough.face_count(); }));
-  }
+  // A block along the grid, and a drilled one turned against it.
+  for (const Body& body : {bodies[0], bodies[6]}) given_back(body, marching_cubes(body.mesh, voxel), voxel, 0.1, 0.9);
   // Smooth ones stay bit for bit.
   const Mesh ball = marching_cubes(stock("sphere", {20, 96, 48}), voxel);
   CHECK(sharpen(ball, "ball", {}).mesh.positions == ball.positions);
