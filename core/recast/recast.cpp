@@ -10,7 +10,7 @@
 #include "core/recast/cloud_field.h"
 #include "core/recast/cloud_gaps.h"
 #include "core/recast/field_lines.h"
-#include "core/recast/made.h"
+#include "core/recast/recast_so_far.h"
 #include "core/recast/reduce.h"
 #include "core/recast/skin.h"
 #include "core/recast/skin_holes.h"

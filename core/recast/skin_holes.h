@@ -2,7 +2,7 @@
 // What a recast spans holes with: widened to all that leaves the parts, drawn tight, or left out.
 #pragma once
 
-#include "core/recast/made.h"
+#include "core/recast/recast_so_far.h"
 #include "core/recast/skin.h"
 
 namespace anvil::recast {

@@ -2,7 +2,7 @@
 // The shells of a recast: small ones, and those that lie within others.
 #pragma once
 
-#include "core/recast/made.h"
+#include "core/recast/recast_so_far.h"
 
 namespace anvil::recast {
 
