@@ -304,15 +304,20 @@ class Contouring {
       for (int more = 0;; ++more) {
         nearest = all_.settings_.nearest(corner.position);
         const double off = (nearest.point - corner.position).norm();
-        if (off <= (corner.sharpness < hardly_sharp ? as_good_as_on_it : on_surface) * all_.grid_.step) return corner;
-        if (off <= least) good = corner, least = off;
+        // Between planes that it does not fit it is on the surface by chance.
+        const bool by_chance = corner.rank == 1 && !corner.fits;
+        if (!by_chance && off <= (corner.sharpness < hardly_sharp ? as_good_as_on_it : on_surface) * all_.grid_.step) return corner;
+        if (!by_chance && off <= least) good = corner, least = off;
         const auto is_known = [&](const Tangent& t) { return std::abs(std::abs(t.normal.dot(nearest.normal)) - 1) < 1e-9 && std::abs(t.normal.dot(nearest.point - t.point)) < 1e-6 * all_.grid_.step; };
         if (more == most_more || std::any_of(tangents_.begin(), tangents_.end(), is_known)) break;
         tangents_.push_back(nearest);
         corner = corner_of(tangents_, box);
       }
       if (good) return by_planes_about(*good, least);
-      if (const std::optional<Corner> edge = edge_beside(tangents_, smooth, box, all_.settings_.nearest, on_surface * all_.grid_.step)) return *edge;
+      // Edges that bend may stick through a side of the cell, and leave it by that again.
+      constexpr double beyond = 0.2;  // steps
+      for (const double more : {0.0, beyond * all_.grid_.step})
+        if (const std::optional<Corner> edge = edge_beside(tangents_, smooth, {Vec3(box.lo.array() - more), Vec3(box.hi.array() + more)}, all_.settings_.nearest, on_surface * all_.grid_.step)) return *edge;
       return {contains(box, on_it) ? on_it : smooth, 1, 0, smooth, false, false};
     }
 

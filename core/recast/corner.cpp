@@ -85,17 +85,19 @@ Corner corner_of(std::span<const Tangent> tangents, const Box3& box) {
 }
 
 std::optional<Corner> edge_beside(std::span<const Tangent> tangents, const Vec3& point, const Box3& box, const std::function<Tangent(const Vec3&)>& nearest, double slack) {
-  constexpr std::size_t most = 5;
+  constexpr std::size_t most = 8;
+  constexpr double one_plane = 0.9998;  // cosine
   std::vector<Tangent> planes;
   for (const Tangent& t : tangents)
-    if (planes.size() < most && std::all_of(planes.begin(), planes.end(), [&](const Tangent& known) { return std::abs(known.normal.dot(t.normal)) < hardly_sharp_cosine; }))
-      planes.push_back(t);
+    if (planes.size() < most && std::all_of(planes.begin(), planes.end(), [&](const Tangent& known) { return std::abs(known.normal.dot(t.normal)) < one_plane; })) planes.push_back(t);
   std::optional<Corner> found;
   for (std::size_t i = 0; i < planes.size(); ++i)
     for (std::size_t j = i + 1; j < planes.size(); ++j) {
       // From the point by a n + b m onto both planes, then along their line into the box.
       const Vec3 &n = planes[i].normal, &m = planes[j].normal;
-      const double c = n.dot(m), to_n = n.dot(planes[i].point - point), to_m = m.dot(planes[j].point - point), det = 1 - c * c;
+      const double c = n.dot(m);
+      if (std::abs(c) >= hardly_sharp_cosine) continue;
+      const double to_n = n.dot(planes[i].point - point), to_m = m.dot(planes[j].point - point), det = 1 - c * c;
       const Vec3 x = point + (to_n - c * to_m) / det * n + (to_m - c * to_n) / det * m, along = n.cross(m);
       const auto part = clipped(x, along, box);
       if (!part) continue;

@@ -12,6 +12,7 @@
 #include "core/mesh/bucket_sort.h"
 #include "core/mesh/union_find.h"
 #include "core/mesh/winding.h"
+#include "core/recast/open_border.h"
 
 namespace anvil::recast {
 namespace {
@@ -176,28 +177,11 @@ struct Caps {
   std::vector<Triangle> triangles;
 };
 Caps caps_of(std::span<const Vec3> positions, std::span<const Triangle> triangles) {
-  struct Side {
-    Index low, high;
-    int way;
-  };
-  std::vector<Side> sides;
-  for (const Triangle& t : triangles)
-    for (std::size_t k = 0; k < 3; ++k) {
-      const Index a = t[k], b = t[(k + 1) % 3];
-      sides.push_back({std::min(a, b), std::max(a, b), a < b ? 1 : -1});
-    }
-  tbb::parallel_sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) { return std::tie(a.low, a.high) < std::tie(b.low, b.high); });
-  std::vector<std::array<Index, 2>> border;  // the way a cap has to run
-  for (std::size_t i = 0, j = 0; i < sides.size(); i = j) {
-    int net = 0;
-    for (j = i; j < sides.size() && sides[j].low == sides[i].low && sides[j].high == sides[i].high; ++j) net += sides[j].way;
-    for (; net > 0; --net) border.push_back({sides[i].high, sides[i].low});
-    for (; net < 0; ++net) border.push_back({sides[i].low, sides[i].high});
-  }
+  const std::vector<OpenEdge> border = open_border(triangles);
   UnionFind joined(positions.size());
-  for (const auto& [a, b] : border) joined.unite(a, b);
+  for (const auto& [a, b, t] : border) joined.unite(a, b);
   std::unordered_map<Index, std::pair<Vec3, double>> middles;
-  for (const auto& [a, b] : border) {
+  for (const auto& [a, b, t] : border) {
     auto& [sum, count] = middles.try_emplace(joined.find(a), Vec3::Zero(), 0.0).first->second;
     sum += positions[a] + positions[b];
     count += 2;
@@ -208,7 +192,7 @@ Caps caps_of(std::span<const Vec3> positions, std::span<const Triangle> triangle
     apex[root] = static_cast<Index>(caps.positions.size());
     caps.positions.push_back(middle.first / middle.second);
   }
-  for (const auto& [a, b] : border) caps.triangles.push_back({a, b, apex[joined.find(a)]});
+  for (const auto& [a, b, t] : border) caps.triangles.push_back({a, b, apex[joined.find(a)]});
   return caps;
 }
 

@@ -13,6 +13,7 @@
 #include "core/recast/recast_so_far.h"
 #include "core/recast/reduce.h"
 #include "core/recast/skin.h"
+#include "core/recast/lead_rims.h"
 #include "core/recast/skin_holes.h"
 #include "core/recast/skin_shells.h"
 #include "core/recast/smooth.h"
@@ -197,6 +198,8 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   const auto has_spans = [&] { return std::find(made.spanned.begin(), made.spanned.end(), 1) != made.spanned.end(); };
   if (ground && !ground->closed && cloud.points.empty() && settings.offset == 0) stage("span", 0.9, [&] {
       widen_spans(made, *ground, settings.detail, skin->at_root);
+      const std::vector<char> led = lead_rims(made, soup, settings.detail, control);
+      widen_spans(made, *ground, settings.detail, skin->at_root, led);
       return 0;
     });
   if (const std::size_t gone = drop_small_shells(made, settings.smallest > 0 ? settings.smallest : 2 * settings.detail); gone > 0)

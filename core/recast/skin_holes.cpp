@@ -45,7 +45,7 @@ void part_fans(Mesh& mesh) {
 
 }  // namespace
 
-void widen_spans(Recast& made, const Ground& ground, double detail, std::span<const char> at_root) {
+void widen_spans(Recast& made, const Ground& ground, double detail, std::span<const char> at_root, std::span<const char> scope) {
   const Mesh& mesh = made.result.mesh;
   std::vector<char> by_span(mesh.positions.size(), 0), by_root(mesh.positions.size(), 0);
   for (Index f = 0; f < mesh.face_count(); ++f)
@@ -57,6 +57,7 @@ void widen_spans(Recast& made, const Ground& ground, double detail, std::span<co
   tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(mesh.face_count()), 256), [&](const auto& range) {
     for (Index f = range.begin(); f < range.end(); ++f) {
       const auto ring = mesh.face(f);
+      if (!scope.empty() && std::none_of(ring.begin(), ring.end(), [&](Index v) { return scope[v]; })) continue;
       const bool is_beside = std::any_of(ring.begin(), ring.end(), [&](Index v) { return by_span[v]; });
       if (made.spanned[f] || (!is_beside && std::any_of(ring.begin(), ring.end(), [&](Index v) { return by_root[v]; }))) continue;
       if (strays(mesh, f, ground.nearest, is_beside ? beside : elsewhere)) made.spanned[f] = 1, made.result.sources.face[f] = no_index;

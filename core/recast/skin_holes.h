@@ -10,7 +10,8 @@ namespace anvil::recast {
 /// Faces beside what is spanned that leave the parts span as well, wherever their corners stand; and so do others where they are farther off than half a detail, but for those that close the roots of
 /// walls left out.
 /// @param at_root  per face, as Skin::at_root
-void widen_spans(Recast& made, const Ground& ground, double detail, std::span<const char> at_root);
+/// @param scope    per vertex: faces at no such vertex are not looked at; empty: all are
+void widen_spans(Recast& made, const Ground& ground, double detail, std::span<const char> at_root, std::span<const char> scope = {});
 
 /// Where holes are spanned the skin is as uneven as the views of the parts there are: it is drawn as tight as a membrane, but for what lies along the parts.
 void even_spans(Recast& made, const std::string& name, const Control& control);
