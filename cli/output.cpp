@@ -131,6 +131,9 @@ int finish(const std::vector<std::string>& inputs, const std::vector<Mesh>& mesh
   }
   if (json != "-")
     if (auto printed = print(lines); !printed) return fail(printed.issue());
+  if (json.empty())
+    for (const OperationReport::Done& told : report.done)
+      if (told.note->place == Note::Place::rail) say_notes(outputs.front(), {in_words(told)});
   return sound ? done : not_sound;
 }
 

@@ -433,6 +433,20 @@ TEST_CASE("apply carries out every kind of step on files") {
   }
 }
 
+TEST_CASE("what a step tells stands on standard error, unless a report was asked for") {
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(without_faces(cube(2), {0}), folder / "open.obj"));
+  const Run told = cli(folder, "apply recast open.obj -o out.obj --set detail=0.3");
+  CHECK(told.code == 0);
+  CHECK(told.err.find("note: out.obj: holes were spanned") != std::string::npos);
+  const Run reported = cli(folder, "apply recast open.obj -o out.obj --set detail=0.3 --json -");
+  CHECK(reported.err.empty());
+  CHECK(reported.out.find("holes_spanned") != std::string::npos);
+  // Only what may be trouble is told.
+  REQUIRE(write_mesh(cube(2), folder / "a.obj"));
+  CHECK(cli(folder, "apply reduce a.obj -o out.obj").err.empty());
+}
+
 TEST_CASE("run sets fields of sources and steps, and writes a file per piece") {
   const TemporaryFolder folder;
   Part plate;
