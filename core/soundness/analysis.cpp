@@ -15,6 +15,7 @@ namespace anvil {
 namespace {
 
 bool is_degenerate(const Vec3& a, const Vec3& b, const Vec3& c) {
+  if (!a.allFinite() || !b.allFinite() || !c.allFinite()) return true;
   const Projection plane = Projection::along((b - a).cross(c - a));
   return orient2d(plane(a), plane(b), plane(c)) == 0 && collinear(a, b, c);
 }

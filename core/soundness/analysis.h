@@ -37,7 +37,7 @@ struct Analysis {
   TriangleList triangles;
   WeldMap positions;             ///< vertices by bit-equal position
   EdgeTable edges;               ///< by vertex
-  std::vector<char> degenerate;  ///< per triangle: corners exactly on one line
+  std::vector<char> degenerate;  ///< per triangle: corners exactly on one line, or not at numbers
   std::vector<char> used;        ///< per vertex: a face has it
   bool triangles_only = true;    ///< every face has exactly three corners
   std::vector<Index> shell;      ///< per face: faces connected over edges

@@ -281,6 +281,21 @@ TEST_CASE("zero area is exact: a needle of one ulp is a face, a straight one is 
   CHECK(needle(std::nextafter(5.0, 6.0)) == 0);
 }
 
+TEST_CASE("a vertex that is nowhere leaves its faces without area") {
+  for (const double nowhere : {std::numeric_limits<double>::quiet_NaN(), std::numeric_limits<double>::infinity()})
+    for (int axis = 0; axis < 3; ++axis) {
+      Mesh mesh = in_triangles(cube());
+      mesh.positions[3][axis] = nowhere;
+      std::size_t around = 0;
+      for (Index f = 0; f < mesh.face_count(); ++f)
+        for (Index v : mesh.face(f)) around += v == 3;
+      const SoundnessReport report = check_soundness(mesh);
+      CHECK_FALSE(report.sound);
+      CHECK_FALSE(is_sound(mesh, {}, 1));
+      CHECK(report.count(families::zero_area_faces) == around);
+    }
+}
+
 TEST_CASE("a face that names a vertex twice in a row is a zero-length edge") {
   Mesh mesh = cube();
   mesh.add_face({0, 1, 1});

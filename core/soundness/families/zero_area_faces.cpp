@@ -21,7 +21,7 @@ std::vector<Defect> find_zero_area(const Analysis& a) {
 
 }  // namespace
 
-/// Faces whose corners lie exactly on one line.
+/// Faces whose corners lie exactly on one line, or one of which is nowhere (not a number).
 const Family families::zero_area_faces = {"zero_area_faces",
                                           "Zero-area faces",
                                           "zero-area face",
