@@ -20,19 +20,20 @@ namespace {
 using namespace anvil;
 using namespace anvil::bench;
 
+std::function<void()> scan_recast(double share) {
+  auto mesh = std::make_shared<const Mesh>(scan(224));
+  return [mesh, share] {
+    const recast::Part part{mesh, "scan"};
+    RecastSettings settings;
+    settings.detail = bounds(*mesh).diagonal() / share;
+    const auto result = recast_parts({&part, 1}, settings);
+    if (!result || result->mesh.empty()) throw std::runtime_error("the recast failed");
+  };
+}
+
 void add(const std::string& name, double share) {
   compare(
-      name,
-      [share] {
-        auto mesh = std::make_shared<const Mesh>(scan(224));
-        return [mesh, share] {
-          const recast::Part part{mesh, "scan"};
-          RecastSettings settings;
-          settings.detail = bounds(*mesh).diagonal() / share;
-          const auto result = recast_parts({&part, 1}, settings);
-          if (!result || result->mesh.empty()) throw std::runtime_error("the recast failed");
-        };
-      },
+      name, [share] { return scan_recast(share); },
       "openvdb",
       [share] {
         auto mesh = std::make_shared<const Mesh>(scan(224));
@@ -115,6 +116,7 @@ void add_smooth(const std::string& name, bool keep_volume) {
 int main(int argc, char** argv) {
   add("recast scan of 50 000 faces at 1/300", 300);
   add("recast scan of 50 000 faces at 1/600", 600);
+  limit_memory("recast scan of 50 000 faces at 1/1000", [] { return scan_recast(1000); }, 3000, 3000);
   add_reduce("reduce 1M to 10 %, before the proof", 0.1, false, 1.5);
   add_reduce("reduce 1M to 10 %, with the proof", 0.1, true, 4);
   add_reduce("reduce 1M to 1 %, before the proof", 0.01, false, 1.5);

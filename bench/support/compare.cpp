@@ -30,6 +30,11 @@ struct MemoryBar {
   std::string name;
   double bar, goal;
 };
+struct MemoryLimit {
+  std::string name;
+  Work ours;
+  double bar, goal;
+};
 struct GrowthBar {
   std::string small, large;
   double bar, goal;
@@ -38,6 +43,7 @@ struct GrowthBar {
 std::vector<Comparison> comparisons;
 std::vector<TimeBar> time_bars;
 std::vector<MemoryBar> memory_bars;
+std::vector<MemoryLimit> memory_limits;
 std::vector<GrowthBar> growth_bars;
 
 /// Keeps the real time of every repetition beside printing it.
@@ -111,6 +117,9 @@ void measure(const std::string& name, Work ours, double bar, double goal) {
 void require_memory(const std::string& name, double bar, double goal) {
   memory_bars.push_back({name, bar, goal});
 }
+void limit_memory(const std::string& name, Work ours, double bar, double goal) {
+  memory_limits.push_back({name, std::move(ours), bar, goal});
+}
 void require_growth(const std::string& small, const std::string& large, double bar, double goal) {
   growth_bars.push_back({small, large, bar, goal});
 }
@@ -127,6 +136,8 @@ int run(int argc, char** argv) {
   std::map<std::string, std::pair<double, double>> memory;
   for (const Comparison& c : comparisons)
     if (c.memory) memory[c.name] = {peak_memory(c.ours), peak_memory(c.theirs)};
+  std::vector<double> limited;
+  for (const MemoryLimit& l : memory_limits) limited.push_back(peak_memory(l.ours));
   for (const Comparison& c : comparisons) {
     register_work(c.name + "/ours", c.ours, false);
     register_work(c.name + "/" + c.peer, c.theirs, c.slow_peer);
@@ -150,6 +161,8 @@ int run(int argc, char** argv) {
     const auto& m = memory.at(b.name);
     fmt::print("{}: memory {}\n", b.name, against(m.first / m.second, b.bar, b.goal));
   }
+  for (std::size_t k = 0; k < memory_limits.size(); ++k)
+    fmt::print("{}: peak memory {:.0f} MB ({})\n", memory_limits[k].name, limited[k], against(limited[k], memory_limits[k].bar, memory_limits[k].goal));
   for (const GrowthBar& b : growth_bars) {
     const double small = times.median(b.small + "/ours"), large = times.median(b.large + "/ours");
     if (small == 0 || large == 0) continue;

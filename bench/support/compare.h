@@ -22,6 +22,9 @@ void measure(const std::string& name, Work ours, double bar, double goal);
 /// A bar on peak memory: ours ÷ peer, both as measured for the comparison `name`.
 void require_memory(const std::string& name, double bar, double goal);
 
+/// A bar on the peak memory of a work, by itself: MB.
+void limit_memory(const std::string& name, Work ours, double bar, double goal);
+
 /// A bar on the ratio of our own times: `large` ÷ `small`, both names of comparisons.
 void require_growth(const std::string& small, const std::string& large, double bar, double goal);
 
