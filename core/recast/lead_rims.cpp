@@ -29,22 +29,27 @@ std::vector<char> rims_of(const Recast& made) {
   return by;
 }
 
-/// Per vertex: triangles of the parts that its faces come from.
+/// Per vertex of a rim: triangles of the parts that its faces come from.
 class Origins {
  public:
-  Origins(const Recast& made, const Soup& soup) : of_(made.result.mesh.positions.size()) {
+  Origins(const Recast& made, const Soup& soup) {
+    const std::vector<char> on_rim = rims_of(made);
     std::unordered_map<std::uint64_t, Index> triangle;  // one of each face
     for (Index t = 0; t < soup.triangles.size(); ++t) triangle.emplace(key(soup.part[t], soup.face[t]), t);
     const FaceSources& sources = made.result.sources;
     for (Index f = 0; f < made.result.mesh.face_count(); ++f)
       if (!made.spanned[f])
-        for (Index v : made.result.mesh.face(f)) of_[v].push_back(triangle.at(key(sources.input[f], sources.face[f])));
+        for (Index v : made.result.mesh.face(f))
+          if (on_rim[v]) of_[v].push_back(triangle.at(key(sources.input[f], sources.face[f])));
   }
-  std::span<const Index> operator[](std::size_t v) const { return of_[v]; }
+  std::span<const Index> operator[](Index v) const {
+    const auto found = of_.find(v);
+    return found == of_.end() ? std::span<const Index>() : found->second;
+  }
 
  private:
   static std::uint64_t key(Index part, Index face) { return static_cast<std::uint64_t>(part) << 32 | face; }
-  std::vector<std::vector<Index>> of_;
+  std::unordered_map<Index, std::vector<Index>> of_;
 };
 
 /// Triangles with two sides on a rim would have no area where it is straight: the third is turned over.
@@ -95,7 +100,7 @@ class Targets {
   void find(const Recast& made) {
     wanted = made.result.mesh.positions;
     movable = rims_of(made);
-    tbb::parallel_for(std::size_t{0}, wanted.size(), [&](std::size_t v) {
+    tbb::parallel_for(Index{0}, static_cast<Index>(wanted.size()), [&](Index v) {
       if (movable[v]) movable[v] = put_on_border(wanted[v], origins_[v]);
     });
     spread(made);
