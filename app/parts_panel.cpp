@@ -169,6 +169,7 @@ PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), ses
   });
   connect(&session_, &Session::selection_changed, this, &PartsPanel::show_selection);
   connect(&session_, &Session::result_changed, this, &PartsPanel::refresh);
+  refresh_sets();
 }
 
 void PartsPanel::rename_chosen() {

@@ -152,7 +152,7 @@ void Evaluator::serve(const JobPtr& whole, PartId first, UpTo up_to, std::uint64
   for (PartId id : order)
     attempt(whole, id, number, [&] {
       const JobPtr& job = job_for(id);
-      const Control control = begin("Combining", id);
+      const Control control = begin("Making", id);
       if (id == first)
         if (const EvaluatedPtr coarser = runner_.coarser(*job, id, control)) publish_({id, number, job, coarser, nullptr, {}, true});
       const EvaluatedPtr evaluated = runner_.evaluate(*job, id, control, true, how);

@@ -49,7 +49,7 @@ class Evaluator {
   RecipeRunner::Memory memory() const;
 
   struct Activity {
-    std::string what;  ///< "Combining Mast clamp"; "" when idle
+    std::string what;  ///< "Making Mast clamp"; "" when idle
     double seconds = 0, progress = 0;
     StepId step = 0;          ///< that is being computed; 0: none
     double step_seconds = 0;  ///< since it began

@@ -17,6 +17,12 @@
 using namespace anvil;
 using namespace anvil::test;
 
+TEST_CASE("an empty job shows no list of sets") {
+  Driver d;
+  CHECK(d.widget("sets") == nullptr);
+  CHECK(d.widget("set_menu") == nullptr);
+}
+
 TEST_CASE("a box and a cylinder are made with keys, their dimensions typed in the card") {
   Driver d;
   d.key(Qt::Key_B);
