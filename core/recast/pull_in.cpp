@@ -25,6 +25,7 @@ Index add_vertex(Contour& contour, const Vec3& p, const Vec3& drawn_back) {
 
 std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const std::function<Tangent(const Vec3&)>& nearest, double farthest, const Control& control) {
   std::vector<char> touched(contour.positions.size(), 0);
+  std::vector<char> is_new(contour.positions.size(), 1);  // something at the vertex has changed since it was looked at
   bool any = false;
   for (int round = 0; round < max_rounds; ++round) {
     check_stop(control);
@@ -39,6 +40,7 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
       for (std::size_t t = range.begin(); t < range.end(); ++t) {
         if (contour.source[t] == no_index || normals[contour.source[t]] == Vec3::Zero()) continue;
         const auto& [a, b, c] = contour.triangles[t];
+        if (!is_new[a] && !is_new[b] && !is_new[c]) continue;
         const std::array<Vec3, 4> middles{(at(a) + at(b)) / 2, (at(b) + at(c)) / 2, (at(c) + at(a)) / 2, (at(a) + at(b) + at(c)) / 3};
         constexpr double alike = 0.95;
         const Vec3 n = (at(b) - at(a)).cross(at(c) - at(a));
@@ -57,15 +59,23 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
       }
     });
     check_stop(control);
-    if (round == 0)
+    std::fill(is_new.begin(), is_new.end(), 0);
+    if (round == 0) {
+      std::vector<char> is_far(contour.positions.size(), 0);
+      for (std::size_t t = 0; t < count; ++t)
+        for (Index v : contour.triangles[t]) is_far[v] |= looks_away[t];
+      tbb::parallel_for(std::size_t{0}, is_far.size(), [&](std::size_t v) {
+        if (is_far[v]) is_far[v] = (nearest(contour.positions[v]).point - contour.positions[v]).norm() > farthest;
+      });
       for (std::size_t t = 0; t < count; ++t)
         for (Index v : contour.triangles[t])
-          if (looks_away[t])
+          if (looks_away[t] && is_far[v])
             if (const Vec3 on_it = nearest(at(v)).point; (on_it - at(v)).norm() > farthest) {
               contour.smooth[v] = contour.middle[v] = at(v);
               contour.positions[v] = (on_it + at(v)) / 2;
-              touched[v] = any = true;
+              touched[v] = is_new[v] = any = true;
             }
+    }
     if (std::all_of(worst.begin(), worst.end(), [](char k) { return k == 4; })) break;
     const std::vector<Index> opposite = find_opposites(contour.triangles, {}, contour.positions.size());
     std::vector<char> changed(count, 0);
@@ -110,6 +120,11 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
       contour.source.push_back(contour.source[other]);
       changed[t] = changed[other] = any = true;
     }
+    changed.resize(contour.triangles.size(), 1);
+    is_new.resize(contour.positions.size(), 1);
+    for (std::size_t t = 0; t < changed.size(); ++t)
+      if (changed[t])
+        for (Index v : contour.triangles[t]) is_new[v] = 1;
   }
   if (!any) return {};
   touched.resize(contour.positions.size(), 1);
