@@ -69,9 +69,9 @@ StepOutput remade(const StepInput& input, Mesh mesh, std::span<const Index> sour
 
 bool coarsen_detail(Step& step, const Mesh& part) {
   constexpr double edges_along = 80;
-  const double coarse = bounds(part).diagonal() / edges_along;
-  if (!(step.values().number("detail") < coarse / 2)) return false;
-  set_field(step, "detail", coarse);
+  const double fair = bounds(part).diagonal() / edges_along, detail = step.values().number("detail");
+  if (!(detail < fair)) return false;
+  set_field(step, "detail", std::max(fair, 2 * detail));
   step.stands_in = true;
   // To look for the edges of a fine mesh takes longer than all else.
   constexpr std::size_t fine = 300'000;

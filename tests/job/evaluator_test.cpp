@@ -148,6 +148,12 @@ TEST_CASE("a fine recast is preceded by a coarser one that stands in for it, unl
   REQUIRE_FALSE(seen.empty());
   CHECK(std::none_of(seen.begin(), seen.end(), [](const Published& p) { return p.coarser; }));
   CHECK(seen[0].evaluated->comparison() != nullptr);
+  // A little finer than what stands in elsewhere: half as fine.
+  set_field(asked = new_step(steps::recast), "detail", 0.6);
+  REQUIRE(steps::recast.coarsen(asked, stock("icosphere", {30, 3})));
+  CHECK(asked.values().number("detail") == Approx(1.2));
+  set_field(asked = new_step(steps::recast), "detail", 0.7);
+  CHECK_FALSE(steps::recast.coarsen(asked, stock("icosphere", {30, 3})));
   // Of a mesh of very many faces edges are left to the skin itself.
   REQUIRE(steps::recast.coarsen(asked = new_step(steps::recast), stock("sphere", {1000, 1000, 400})));
   CHECK_FALSE(asked.values().on("sharp"));
