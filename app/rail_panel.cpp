@@ -79,6 +79,11 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   trouble_layout_ = new QVBoxLayout(trouble_);
   trouble_->hide();
   layout->addWidget(trouble_);
+  for_points_ = new QPushButton;
+  for_points_->setObjectName(QStringLiteral("for_points"));
+  for_points_->setStyleSheet(QStringLiteral("QPushButton { margin-top: 6px; }"));
+  for_points_->hide();
+  layout->addWidget(for_points_);
   plan_ = new PlanPanel(session_);
   layout->addWidget(plan_);
   find_ = new FindPanel(session_);
@@ -188,10 +193,16 @@ std::size_t RailPanel::row_of(const Family& family) const {
   return 0;
 }
 
+void RailPanel::offer_for_points(QAction* verb) {
+  for_points_->setText(tr("%1 the points").arg(verb->text()));
+  connect(for_points_, &QPushButton::clicked, verb, &QAction::trigger);
+}
+
 void RailPanel::refresh() {
   const PartId owner = session_.recipe_owner();
   const PartResult r = session_.result(owner);
   plan_->refresh();
+  for_points_->setVisible(r.report && r.report->points > 0);
   show_numbers(r);
   if (r.evaluated != shown_result_ || r.issue.has_value() != shown_issue_ || names_ != session_.history().committed()) {
     shown_result_ = r.evaluated;
@@ -280,7 +291,7 @@ void RailPanel::show_verdict(const SoundnessReport& report) {
                                                : tr("Closed, manifold, facing out, nothing crosses.")
                    : colon < 0 ? QString()
                                : text.mid(colon + 2));
-  if (is_cloud) reason_->setText(tr("%L1 points, not a surface yet: recast them (%2).").arg(report.points).arg(QString::fromStdString(steps::recast.shortcut)));
+  if (is_cloud) reason_->setText(tr("%L1 points, not a surface yet.").arg(report.points));
 }
 
 void RailPanel::show_numbers(const PartResult& result) {

@@ -21,6 +21,8 @@ class RailPanel : public QWidget {
   /// Goes through all places of the part's report, family by family; flies there and opens the row.
   void show_next(int step);
   PlanPanel& plan() { return *plan_; }
+  /// What makes a surface of points is offered below their verdict, whatever the station.
+  void offer_for_points(QAction* verb);
   /// What to look for is shown, or put away.
   void set_finding(bool shown);
   bool finding() const { return find_->isVisibleTo(this); }
@@ -55,6 +57,7 @@ class RailPanel : public QWidget {
   std::vector<Row> rows_;  // of every family but the notes
   QFrame* trouble_;
   PlanPanel* plan_;
+  QPushButton* for_points_;
   FindPanel* find_;
   QLabel* looked_for_;
   QFrame* notes_ = nullptr;

@@ -204,6 +204,15 @@ TEST_CASE("the fender scan, points alone, becomes a solid on a flat base with a 
   CHECK(points.evaluated->drawable->point_count() == 12378);
   CHECK(points.report->points == 12378);
   CHECK(d.widget<QLabel>("verdict")->text() == "Points only");
+  // What makes a surface of them is offered in any station, and not where there is one.
+  REQUIRE(d.widget<QPushButton>("for_points") != nullptr);
+  CHECK(d.widget<QPushButton>("for_points")->text() == "Recast the points");
+  d.click(d.widget<QPushButton>("for_points"));
+  d.settle();
+  REQUIRE(last_step(d, scan).kind->key == "recast");
+  CHECK(d.widget<QPushButton>("for_points") == nullptr);
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  d.settle();
   // Seen and taken hold of where they are, and not in the empty corner.
   d.view().fit_selection();
   QTest::qWait(600);
