@@ -5,7 +5,7 @@
 
 #include "core/boolean/invalid_triangles.h"
 #include "core/mesh/shared_diagonals.h"
-#include "core/mesh/union_find.h"
+#include "core/recast/shell_volumes.h"
 #include "core/soundness/check.h"
 
 namespace anvil::recast {
@@ -31,35 +31,19 @@ std::vector<char> crossing_in(const Mesh& mesh, const TriangleList& list, const 
 /// Vertices of shells that have turned inside out, as ones do that shrink to a point and beyond.
 class TurnedShells {
  public:
-  explicit TurnedShells(const Mesh& mesh) {
-    UnionFind joined(mesh.positions.size());
-    for (std::size_t f = 0; f < mesh.face_count(); ++f)
-      for (Index v : mesh.face(f)) joined.unite(v, mesh.face(f)[0]);
-    count_ = joined.number(shell_);
-    before_ = volumes(mesh.positions, triangulate(mesh).triangles);
-  }
+  explicit TurnedShells(const Mesh& mesh) : TurnedShells(mesh, triangulate(mesh).triangles) {}
   /// Marks them. @return is there one?
   bool mark(const std::vector<Vec3>& at, const std::vector<Triangle>& triangles, std::vector<char>& vertices) const {
-    const std::vector<double> now = volumes(at, triangles);
+    const std::vector<double> now = shells_.at(at, triangles);
     bool any = false;
-    for (std::size_t v = 0; v < shell_.size(); ++v)
-      if (now[shell_[v]] * before_[shell_[v]] < 0) vertices[v] = any = true;
+    for (Index v = 0; v < vertices.size(); ++v)
+      if (now[shells_.shell_of(v)] * before_[shells_.shell_of(v)] < 0) vertices[v] = any = true;
     return any;
   }
 
  private:
-  std::vector<double> volumes(const std::vector<Vec3>& at, const std::vector<Triangle>& triangles) const {
-    std::vector<double> volume(count_, 0);
-    std::vector<Index> origin(count_, no_index);
-    for (const auto& [a, b, c] : triangles) {
-      Index& from = origin[shell_[a]];
-      if (from == no_index) from = a;
-      volume[shell_[a]] += (at[a] - at[from]).dot((at[b] - at[from]).cross(at[c] - at[from]));
-    }
-    return volume;
-  }
-  std::vector<Index> shell_;  // per vertex
-  Index count_;
+  TurnedShells(const Mesh& mesh, const std::vector<Triangle>& triangles) : shells_(mesh.positions.size(), triangles), before_(shells_.at(mesh.positions, triangles)) {}
+  ShellVolumes shells_;
   std::vector<double> before_;
 };
 
