@@ -243,7 +243,12 @@ int run_apply(const ApplyRequest& request, StepTable table) {
   seconds.read = clock.lap();
   progress(kind->label);
   Result<StepOutput> output = kind->run(input);
-  if (!output) return fail(output.issue());
+  if (!output) {
+    // There is no card here to take from what is chosen in a view.
+    if (const auto chosen = field_place(kind->fields, "chosen"); chosen && values[*chosen] == kind->fields[*chosen].initial)
+      output.issue().remedy = fmt::format("name them: --set \"chosen={} at x,y,z; x,y,z\"", to_text(values[*chosen]));
+    return fail(output.issue());
+  }
   seconds.compute = clock.lap();
   if (output->pieces > 1) output->report.tell(pieces_made, output->pieces, request.inputs.front());
   if (output->piece.empty()) output->piece.assign(output->mesh.face_count(), 0);

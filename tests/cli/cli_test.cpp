@@ -424,6 +424,8 @@ TEST_CASE("apply carries out every kind of step on files") {
            {"combine a.obj -o x.obj", "needs tools"},
            {"mirror a.obj -o x.obj --set normal=0,0,0", "points nowhere"},
            {"mirror a.obj -o x.obj --set how=thrice", "half or copy"},
+           {"fill a.obj -o x.obj", "--set \"chosen=edges at x,y,z"},
+           {"push a.obj -o x.obj", "--set \"chosen=faces at x,y,z"},
            {"mirror a.obj -o x.xyz", ".stl"}}) {
     const Run run = cli(folder, "apply " + arguments);
     INFO(run.err);
