@@ -20,7 +20,7 @@
 #include "core/recast/move_vertices.h"
 #include "core/recast/pull_in.h"
 #include "core/recast/settle_skin.h"
-#include "core/recast/shell_volumes.h"
+#include "core/recast/settle_shells.h"
 #include "core/recast/strays.h"
 #include "core/recast/uncross.h"
 
@@ -91,42 +91,6 @@ std::vector<Vec3> find_strays(const Skin& skin, const std::function<Tangent(cons
   return {found.begin(), found.end()};
 }
 
-/// Shells that enclose nothing go: ones around a point of the grid that the ground just touches, all of them rounding, and flat ones, which rounding turns over.
-/// @return whether one that is left has turned inside out on the way from where its crossings are to where its vertices stand
-bool check_shells(Contour& made, double detail) {
-  constexpr double nothing = 1e-12, something = 0.1;  // details: how thick it is on average; crossings of cells next to each other may be moved by less to keep apart
-  const ShellVolumes shells(made.positions.size(), made.triangles);
-  const std::vector<double> volume = shells.at(made.positions, made.triangles), meant = shells.at(made.middle, made.triangles);
-  std::vector<double> area(shells.count(), 0);
-  for (const auto& [a, b, c] : made.triangles) area[shells.shell_of(a)] += (made.positions[b] - made.positions[a]).cross(made.positions[c] - made.positions[a]).norm() / 2;
-  std::vector<char> is_flat(shells.count());
-  bool any = false, turned = false;
-  for (Index s = 0; s < shells.count(); ++s) {
-    is_flat[s] = std::abs(volume[s]) <= nothing * detail * area[s];
-    any |= is_flat[s] != 0;
-    turned |= is_flat[s] == 0 && volume[s] * meant[s] < 0 && std::abs(meant[s]) > something * detail * area[s];
-  }
-  if (!any) return turned;
-  std::vector<Index> number(made.positions.size(), no_index);
-  Index vertices = 0;
-  for (Index v = 0; v < number.size(); ++v) {
-    if (is_flat[shells.shell_of(v)]) continue;
-    made.positions[vertices] = made.positions[v];
-    number[v] = vertices++;
-  }
-  made.positions.resize(vertices);
-  std::size_t left = 0;
-  for (std::size_t t = 0; t < made.triangles.size(); ++t) {
-    const auto& [a, b, c] = made.triangles[t];
-    if (number[a] == no_index) continue;
-    made.source[left] = made.source[t];
-    made.triangles[left++] = {number[a], number[b], number[c]};
-  }
-  made.triangles.resize(left);
-  made.source.resize(left);
-  return turned;
-}
-
 struct Laid {
   Skin skin;
   std::size_t crossing = 0;  ///< triangles that cross others
@@ -172,7 +136,8 @@ Laid lay_on(const Grid& grid, const Ground& ground, const SkinSettings& settings
     lead();
   }
   laid.crossing = static_cast<std::size_t>(std::count(crossing.begin(), crossing.end(), 1));
-  laid.is_sound = crossing.empty() && stage("check", 0.9, [&] { return is_manifold(made); }) && !check_shells(made, settings.detail);
+  laid.is_sound = crossing.empty() && stage("check", 0.9, [&] { return is_manifold(made); });
+  if (laid.is_sound) settle_shells(made, settings.detail);
   if (laid.is_sound && ground.closed) laid.skin.strays = stage("check", 0.9, [&] { return find_strays(made, met.normals, ground.nearest, promised_off * settings.detail, control); });
   laid.skin.mesh.positions = std::move(made.positions);
   for (std::size_t t = 0; t < made.triangles.size(); ++t) {

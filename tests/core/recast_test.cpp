@@ -6,6 +6,7 @@
 #include "core/mesh/edges.h"
 #include "core/recast/contour.h"
 #include "core/recast/recast.h"
+#include "core/recast/settle_shells.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
 #include "tests/support/random_recasts.h"
@@ -334,6 +335,42 @@ TEST_CASE("crossings that are odd in number around a face are told, and nothing 
   const recast::Contour made = recast::contour(grid, crossings, normals, {});
   CHECK(made.uneven);
   CHECK(made.triangles.empty());
+}
+
+TEST_CASE("of the shells of a skin those that enclose nothing go, and what is inside out is turned over") {
+  const Mesh flat = [] {
+    Mesh mesh;
+    for (const Vec3& p : {Vec3(20, 0, 0), Vec3(21, 0, 0), Vec3(20.5, 1, 0), Vec3(20.4, 0.3, 1e-14)}) mesh.add_vertex(Vec3(p));
+    for (const Triangle& t : {Triangle{0, 1, 2}, Triangle{0, 3, 1}, Triangle{1, 3, 2}, Triangle{2, 3, 0}}) mesh.add_face(t);
+    return mesh;
+  }();
+  Mesh speck = in_triangles(cube(1));
+  for (Vec3& p : speck.positions) p = Vec3(30, 0, 0) + 1e-14 * p;
+  // A wall, its cavity and an island in that; another beside it. In every combination of ways to look.
+  const std::vector<Mesh> solids{in_triangles(cube(10)), in_triangles(cube(4)), in_triangles(cube(2)), placed(in_triangles(cube(3)), {12, 0, 0})};
+  for (unsigned ways = 0; ways < 16; ++ways) {
+    Mesh all;
+    for (std::size_t k = 0; k < solids.size(); ++k) {
+      append(all, (ways >> k & 1) != 0 ? turned_over(solids[k]) : solids[k]);
+      append(all, ways % 2 == 0 ? flat : speck);
+    }
+    recast::Contour contour;
+    contour.positions = contour.smooth = contour.middle = all.positions;
+    contour.sharpness.resize(all.positions.size());
+    for (Index f = 0; f < all.face_count(); ++f) {
+      contour.triangles.push_back({all.face(f)[0], all.face(f)[1], all.face(f)[2]});
+      contour.source.push_back(f);
+    }
+    recast::settle_shells(contour, 1);
+    Mesh made;
+    made.positions = contour.positions;
+    for (const Triangle& t : contour.triangles) made.add_face(t);
+    INFO(ways);
+    CHECK(judge(made).sound());
+    CHECK(made.positions.size() == 32);
+    CHECK(contour.source.size() == 48);
+    CHECK(signed_volume(made) == Approx(1000 - 64 + 8 + 27));
+  }
 }
 
 TEST_CASE("material slots come along, and slots of one name are one") {
