@@ -321,12 +321,13 @@ Bvh::Nearest Bvh::nearest(std::span<const Vec3> positions, std::span<const Trian
 }
 
 std::optional<Bvh::Hit> Bvh::nearest_hit(std::span<const Vec3> positions, std::span<const Triangle> triangles,
-                                         const Vec3& origin, const Vec3& direction) const {
+                                         const Vec3& origin, const Vec3& direction, double farthest) const {
   const Vec3 from = origin - centre_;
   const Vec3 inverse = direction.cwiseInverse();
-  double nearest = std::numeric_limits<double>::infinity();
+  double nearest = farthest;
   std::optional<Hit> hit;
   auto enters = [&](const Box& box) {
+    if (box.lo[0] > box.hi[0]) return false;  // of a leaf that is not there: turned around it would be endless
     double t0 = 0, t1 = nearest;
     for (int k = 0; k < 3; ++k) {
       if (direction[k] == 0) {

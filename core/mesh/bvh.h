@@ -37,8 +37,9 @@ class Bvh {
     double distance;  ///< in lengths of `direction`
   };
   /// Nearest triangle hit by the ray, either side (Möller and Trumbore 1997; for picking, not exact).
-  std::optional<Hit> nearest_hit(std::span<const Vec3> positions, std::span<const Triangle> triangles,
-                                 const Vec3& origin, const Vec3& direction) const;
+  /// @param farthest  in lengths of `direction`: what lies farther is not looked for
+  std::optional<Hit> nearest_hit(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Vec3& origin, const Vec3& direction,
+                                 double farthest = std::numeric_limits<double>::infinity()) const;
 
   struct Nearest {
     Index triangle = no_index;

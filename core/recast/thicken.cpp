@@ -37,7 +37,7 @@ std::vector<double> thin_walls(const Mesh& mesh, double least, const Control& co
       const double skip = 1e-6 * least;
       for (std::size_t k = 0; k <= ring.size(); ++k) {
         const Vec3 from = k == 0 ? middle : Vec3(0.7 * middle + 0.3 * mesh.positions[ring[k - 1]]);
-        const auto hit = tree.nearest_hit(mesh.positions, list.triangles, from - skip * n, -n);
+        const auto hit = tree.nearest_hit(mesh.positions, list.triangles, from - skip * n, -n, least);
         if (!hit || hit->distance + skip >= least || newell_normal(mesh.positions, mesh.face(list.face[hit->triangle])).stableNormalized().dot(n) >= away) continue;
         if (wall[f] == none || hit->distance + skip < wall[f]) wall[f] = hit->distance + skip;
       }
