@@ -10,6 +10,7 @@
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
 #include "tests/support/referee.h"
+#include "tests/support/told.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -85,7 +86,7 @@ TEST_CASE("a cloud of points is recast as balls that close it, alone and beside 
   settings.through_points = false;
   settings.point_radius = 1.2;
   const BooleanResult loose = recast_of(on_ball(60, 10), settings);
-  CHECK(std::any_of(loose.report.done.begin(), loose.report.done.end(), [](const auto& done) { return done.what() == "points_leave_gaps"; }));
+  CHECK(told(loose.report, "points_leave_gaps"));
   // Where it is closed but for some places, these are told: two caps of which the rims lie at z = 8 and z = -9.
   Mesh gaps;
   gaps.cloud = true;
@@ -94,17 +95,16 @@ TEST_CASE("a cloud of points is recast as balls that close it, alone and beside 
   for (const bool inner : {true, false}) {
     settings.inner = inner;
     const BooleanResult open = recast_of(gaps, settings);
-    const auto told = std::find_if(open.report.done.begin(), open.report.done.end(), [](const auto& done) { return done.what() == "points_leave_gaps"; });
-    REQUIRE(told != open.report.done.end());
-    REQUIRE(told->count == 2);
-    REQUIRE(told->places.size() == 2);
-    const auto [low, high] = std::minmax(told->places[0].z(), told->places[1].z());
+    REQUIRE(count_told(open.report, "points_leave_gaps") == 2);
+    const std::vector<Vec3> places = places_told(open.report, "points_leave_gaps");
+    REQUIRE(places.size() == 2);
+    const auto [low, high] = std::minmax(places[0].z(), places[1].z());
     CHECK(low == Approx(-9).margin(1));
     CHECK(high == Approx(8).margin(1));
-    for (const Vec3& p : told->places) CHECK(Vec3(p.x(), p.y(), 0).norm() < 1);
+    for (const Vec3& p : places) CHECK(Vec3(p.x(), p.y(), 0).norm() < 1);
   }
   settings.inner = true;
-  CHECK(std::none_of(shell.report.done.begin(), shell.report.done.end(), [](const auto& done) { return done.what() == "points_leave_gaps"; }));
+  CHECK(!told(shell.report, "points_leave_gaps"));
   // With a box through it: faces know their part.
   settings.point_radius = 1.2;
   const std::vector<recast::Part> both{{shared(stock("box", {30, 4, 4})), "box"}, part};
@@ -156,9 +156,7 @@ TEST_CASE("gaps between points with normals are spanned and told, or left open; 
   RecastSettings settings;
   settings.detail = 0.6;
   const BooleanResult spanned = recast_of(gap, settings);
-  const auto told = std::find_if(spanned.report.done.begin(), spanned.report.done.end(), [](const auto& done) { return done.what() == "holes_spanned"; });
-  REQUIRE(told != spanned.report.done.end());
-  CHECK(told->count > 50);
+  CHECK(count_told(spanned.report, "holes_spanned") > 50);
   // Between flat over the gap and round: a cap of height 2 is π h² (3 r − h) / 3.
   const double cap = pi * 4 * (30 - 2) / 3;
   CHECK(signed_volume(spanned.mesh) > ball(10) - 1.3 * cap);

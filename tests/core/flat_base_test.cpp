@@ -5,6 +5,7 @@
 #include "core/shape/flat_base.h"
 #include "tests/support/meshes.h"
 #include "tests/support/referee.h"
+#include "tests/support/told.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -95,9 +96,7 @@ TEST_CASE("an open scan is stretched down to its base; where its border crosses 
   settings.foot = 0;
   made = based(holed, settings);
   REQUIRE(made);
-  const auto left = std::find_if(made->report.done.begin(), made->report.done.end(), [](const auto& done) { return done.what() == "borders_left"; });
-  REQUIRE(left != made->report.done.end());
-  CHECK(left->places.size() == 1);
+  CHECK(places_told(made->report, "borders_left").size() == 1);
   // A border that leans over and crosses itself seen from above.
   Mesh folded = sheet;
   for (Vec3& p : folded.positions)

@@ -9,6 +9,7 @@
 #include "core/shape/heap.h"
 #include "tests/support/meshes.h"
 #include "tests/support/referee.h"
+#include "tests/support/told.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -16,10 +17,6 @@ using namespace anvil::test;
 namespace {
 
 Workpiece part_of(const Mesh& mesh) { return {shared(mesh), "part", true, nullptr}; }
-
-bool told(const OperationReport& report, std::string_view what) {
-  return std::any_of(report.done.begin(), report.done.end(), [&](const auto& done) { return done.what() == what; });
-}
 
 /// Boxes here and there in a cube of 10 about the origin, many of them in each other.
 Mesh boxes(std::mt19937& random, std::size_t count) {

@@ -5,6 +5,7 @@
 #include "tests/support/meshes.h"
 #include "tests/support/random_solids.h"
 #include "tests/support/referee.h"
+#include "tests/support/told.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -30,12 +31,6 @@ std::vector<double> piece_volumes(const BooleanResult& result) {
     volumes.push_back(signed_volume(piece));
   }
   return volumes;
-}
-
-std::size_t done(const BooleanResult& result, const std::string& what) {
-  for (const auto& d : result.report.done)
-    if (d.what() == what) return d.count;
-  return 0;
 }
 
 }  // namespace
@@ -75,7 +70,7 @@ TEST_CASE("pieces of random degenerate splits are each sound for CGAL and sum to
 
 TEST_CASE("a tool that changes nothing where it is is told, and only such a tool") {
   const Operand part{shared(cube(4)), "A"};
-  auto idle = [&](const Mesh& tool, Operation operation) { return done(of({part, {shared(tool), "B", operation}}), "changes_nothing"); };
+  auto idle = [&](const Mesh& tool, Operation operation) { return count_told(of({part, {shared(tool), "B", operation}}).report, "changes_nothing"); };
   const Mesh within = cube(1), apart = placed(cube(1), {9, 0, 0}), across = placed(cube(1), {2, 0, 0}), around = cube(6);
   CHECK(idle(apart, Operation::difference) == 1);
   CHECK(idle(within, Operation::difference) == 0);
@@ -108,7 +103,7 @@ TEST_CASE("a cavity that a split does not touch stays with the piece around it, 
 
 TEST_CASE("open sheets split: one, and several that cross each other, in one go") {
   const auto one = of({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.5})), "sheet", Operation::split}});
-  CHECK(done(one, "cuts_as_sheet") == 1);
+  CHECK(count_told(one.report, "cuts_as_sheet") == 1);
   const auto halves = piece_volumes(one);
   REQUIRE(halves.size() == 2);
   CHECK(std::min(halves[0], halves[1]) == Approx(2).epsilon(1e-9));
@@ -157,7 +152,7 @@ TEST_CASE("a score draws the curve into the faces and takes nothing away") {
   CHECK(judge(result.mesh).sound());
   CHECK(result.fresh_edges.size() == 2 * 24);
   // A disc in the top and one in the bottom, and the four sides untouched.
-  CHECK(done(result, "polygons_untouched") == 4);
+  CHECK(count_told(result.report, "polygons_untouched") == 4);
   const auto by_sheet = of({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.25})), "B", Operation::score}});
   CHECK(by_sheet.mesh.face_count() == 10);  // four sides in two halves each, top and bottom
   CHECK(by_sheet.fresh_edges.size() == 4);
@@ -182,7 +177,7 @@ TEST_CASE("gather puts parts together untouched") {
   CHECK(result.mesh.face_count() == 12);
   CHECK(result.mesh.positions.size() == 16);
   CHECK(result.sources.input.back() == 1);
-  CHECK(done(result, "gathered") == 1);
+  CHECK(count_told(result.report, "gathered") == 1);
 }
 
 TEST_CASE("a tray is one tool: its members are combined first, in the same pass") {

@@ -11,6 +11,7 @@
 #include "tests/support/nearest.h"
 #include "tests/support/random_recasts.h"
 #include "tests/support/referee.h"
+#include "tests/support/told.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -70,9 +71,8 @@ TEST_CASE("a skin stays within half a detail where folds are about as narrow as 
     body.positions = ball.positions;
     for (const Triangle& t : triangulate(ball).triangles) body.add_face(t);
     const BooleanResult skin = recast_of({body}, {detail});
-    const auto told = [&](std::string_view what) { return std::any_of(skin.report.done.begin(), skin.report.done.end(), [&](const auto& done) { return done.what() == what; }); };
-    CHECK(told("skin_finer"));
-    CHECK(!told("skin_strays"));
+    CHECK(told(skin.report, "skin_finer"));
+    CHECK(!told(skin.report, "skin_strays"));
     const DistanceToSurface off(body);
     double farthest = 0;
     constexpr int steps = 12;
@@ -109,7 +109,7 @@ TEST_CASE("parts that cross, and some that are inside out, are one solid") {
   const Mesh box = stock("box", {20, 10, 10});
   const BooleanResult skin = recast_of({box, turned_over(placed(box, {15, 0, 0})), placed(box, {100, 0, 0}, {0, 0, 30})}, {0.9});
   CHECK(volume(skin) == Approx(2000 + 2000 - 500 + 2000).epsilon(1e-9));
-  CHECK(std::any_of(skin.report.done.begin(), skin.report.done.end(), [](const auto& done) { return done.what() == "recast_faces_turned" && done.count == 6; }));
+  CHECK(count_told(skin.report, "recast_faces_turned") == 6);
   // Every face knows where it comes from, and lies on it.
   for (std::size_t f = 0; f < skin.mesh.face_count(); ++f) {
     REQUIRE(skin.sources.face[f] < 6);
@@ -128,10 +128,7 @@ TEST_CASE("walls and rods thinner than the detail stay where the grid's lines pa
   append(hollow, turned_over(stock("sphere", {19.4, 48, 24})));
   CHECK(volume(recast_of({hollow}, {1})) == Approx(signed_volume(hollow)).epsilon(0.05));
   // It is told, with where; of a solid, edges at any angle and all, it is not.
-  const auto thin = [](const BooleanResult& skin) {
-    const auto found = std::find_if(skin.report.done.begin(), skin.report.done.end(), [](const auto& done) { return done.what() == "walls_thinner"; });
-    return found == skin.report.done.end() ? std::vector<Vec3>() : found->places;
-  };
+  const auto thin = [](const BooleanResult& skin) { return places_told(skin.report, "walls_thinner"); };
   const Affine lies = Placement{{0, 0, 0}, {10, 20, 30}, {1, 1, 1}}.matrix().inverse();
   REQUIRE_FALSE(thin(wall).empty());
   for (const Vec3& p : thin(wall)) CHECK(std::abs((lies * p).z()) <= 0.11);
@@ -153,10 +150,7 @@ TEST_CASE("walls thinner than asked for are made so thick, and it is told where 
   const double more = signed_volume(thick.mesh) - signed_volume(thin.mesh);
   CHECK(more < 0.6 * (30 * 20 - 10 * 10) * 1.02);
   CHECK(more > 0.6 * (28 * 18 - 11 * 11) * 0.95);
-  const auto told = [&](const char* what) {
-    const auto found = std::find_if(thick.report.done.begin(), thick.report.done.end(), [&](const auto& done) { return done.what() == what; });
-    return found == thick.report.done.end() ? std::vector<Vec3>() : found->places;
-  };
+  const auto told = [&](const char* what) { return places_told(thick.report, what); };
   REQUIRE_FALSE(told("walls_thickened").empty());
   CHECK(told("walls_thinner").empty());  // which says that they stay as they are
   for (const Vec3& p : told("walls_thickened")) CHECK(std::abs((turn.inverse() * p).z()) < 0.11);
@@ -175,8 +169,7 @@ TEST_CASE("walls thinner than asked for are made so thick, and it is told where 
 
 TEST_CASE("walls thinner than asked for are left out, at any angle and also where points of the grid lie within them") {
   const auto told = [](const BooleanResult& skin, const char* what) {
-    const auto found = std::find_if(skin.report.done.begin(), skin.report.done.end(), [&](const auto& done) { return done.what() == what; });
-    return found == skin.report.done.end() ? std::pair<std::size_t, std::vector<Vec3>>() : std::pair(found->count, found->places);
+    return std::pair(count_told(skin.report, what), places_told(skin.report, what));
   };
   for (const double thick : {0.2, 0.7, 1.6})
     for (const Vec3& angles : {Vec3(0, 0, 0), Vec3(10, 20, 30), Vec3(45, 0, 0), Vec3(30, 40, -70)}) {
@@ -243,7 +236,7 @@ TEST_CASE("small holes are spanned, and it is told how many faces lie on no part
   std::size_t on_none = 0;
   for (Index f : skin.sources.face) on_none += f == no_index;
   CHECK(on_none > 0);
-  CHECK(std::any_of(skin.report.done.begin(), skin.report.done.end(), [&](const auto& done) { return done.what() == "holes_spanned" && done.count == on_none; }));
+  CHECK(count_told(skin.report, "holes_spanned") == on_none);
 }
 
 namespace {

@@ -12,6 +12,7 @@
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
 #include "tests/support/referee.h"
+#include "tests/support/told.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -141,6 +142,6 @@ TEST_CASE("a part that came inside out is cut as the solid that it means") {
   const auto cut = plane_cut(shared(inside_out), "part", {Vec3(0.5, 0, 0), Vec3(1, 0, 0), KeepSide::below});
   REQUIRE(cut);
   CHECK(signed_volume(cut->mesh) == Approx(1.5 * 2 * 2));
-  CHECK(std::any_of(cut->report.done.begin(), cut->report.done.end(), [](const auto& d) { return d.what() == "operands_turned_right"; }));
+  CHECK(told(cut->report, "operands_turned_right"));
   CHECK(judge(in_triangles(cut->mesh)).sound());
 }

@@ -18,6 +18,7 @@
 #include "tests/support/meshes.h"
 #include "tests/support/random_shapes.h"
 #include "tests/support/referee.h"
+#include "tests/support/told.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -48,10 +49,6 @@ Mirrored mirrored(const Mesh& mesh, const Vec3& point, const Vec3& normal, Mirro
   const Result<Mirrored> result = mirror(shared(mesh), "part", settings);
   REQUIRE(result);
   return *result;
-}
-
-bool did(const OperationReport& report, const std::string& what) {
-  return std::any_of(report.done.begin(), report.done.end(), [&](const auto& d) { return d.what() == what; });
 }
 
 /// Walks the edge loop that an edge is part of: at each vertex with four edges to the opposite one.
@@ -221,7 +218,7 @@ TEST_CASE("a box across the mirror plane is doubled: one shell, no wall, twice t
     CHECK(result.soundness.count(families::inner_walls) == 0);
     CHECK(std::abs(signed_volume(result.result.mesh) / (2 * half) - 1) < 1e-12);
     CHECK(judge(in_triangles(result.result.mesh)).sound());
-    CHECK(did(result.result.report, "walls_left_out"));
+    CHECK(told(result.result.report, "walls_left_out"));
     // Seam vertices exist once: no two vertices at one place.
     CHECK(weld_equal(result.result.mesh.positions).first.size() == result.result.mesh.positions.size());
     // Every vertex has its image.
@@ -268,7 +265,7 @@ TEST_CASE("a half that misses the plane by less than the weld distance is put on
   const Mirrored near = mirrored(box, Vec3::Zero(), {1, 0, 0}, MirrorHow::half, 1e-3);
   CHECK(near.soundness.shells == 1);
   CHECK(near.soundness.sound);
-  CHECK(did(near.result.report, "put_on_plane"));
+  CHECK(told(near.result.report, "put_on_plane"));
   CHECK(signed_volume(near.result.mesh) == Approx(2 * 10 * 10 * 10.0005).epsilon(1e-12));
   const Mirrored apart = mirrored(box, Vec3::Zero(), {1, 0, 0}, MirrorHow::half, 1e-4);
   CHECK(apart.soundness.shells == 2);
@@ -410,5 +407,5 @@ TEST_CASE("the demo's own parts are cut and mirrored soundly") {
   REQUIRE(result);
   CHECK(check_soundness(result->mesh).sound);
   CHECK(bounds(result->mesh).hi.z() == 40);
-  CHECK(std::any_of(result->report.done.begin(), result->report.done.end(), [](const auto& d) { return d.what() == "holes_closed"; }));
+  CHECK(told(result->report, "holes_closed"));
 }

@@ -10,13 +10,10 @@
 #include "tests/support/meshes.h"
 #include "tests/support/random_solids.h"
 #include "tests/support/referee.h"
+#include "tests/support/told.h"
 
 namespace anvil::test {
 namespace {
-
-bool did(const OperationReport& report, const char* what) {
-  return std::any_of(report.done.begin(), report.done.end(), [&](const auto& d) { return d.what() == what; });
-}
 
 /// Says what is wrong with a closed result as strangers read it: in triangles.
 std::string judged(const char* name, const Mesh& mesh) {
@@ -90,7 +87,7 @@ std::string cuts(const std::shared_ptr<const Mesh>& solid, const Vec3& point, co
     const auto closed = plane_cut(solid, "solid", {point, normal, side, true});
     const auto open = plane_cut(solid, "solid", {point, normal, side, false});
     if (!closed || !open) return fmt::format("{}: {}", name, (closed ? open : closed).issue().message());
-    moved = moved || did(closed->report, "made_to_meet");
+    moved = moved || told(closed->report, "made_to_meet");
     if (const std::string wrong = judged(name, closed->mesh); !wrong.empty()) return wrong;
     if (closed->mesh.empty() && closed->report.empty_reason.empty()) return fmt::format("{}: empty without a reason", name);
     if (!closed->mesh.empty()) sides[side == KeepSide::above] = judge(in_triangles(closed->mesh)).volume;
@@ -135,7 +132,7 @@ std::string mirrors(const std::shared_ptr<const Mesh>& solid, const Vec3& point,
     const double volume = judge(in_triangles(result->result.mesh)).volume;
     if (how == MirrorHow::half) {
       const OperationReport& report = result->result.report;
-      const bool put = moved || did(report, "put_on_plane") || did(report, "made_to_meet") || did(report, "tools_nudged") || did(report, "put_on_grid");
+      const bool put = moved || told(report, "put_on_plane") || told(report, "made_to_meet") || told(report, "tools_nudged") || told(report, "put_on_grid");
       // Polygons that contact has bent are cut into triangles one way in the half and another in its image.
       const double exact = 1e-11 * volume + 4 * bend(*solid) * area_of(*solid) + 1e-14 * std::pow(bounds(*solid).diagonal(), 3);
       if (!near(volume, 2 * below_volume, put ? slack : exact)) return fmt::format("half: {} from {}", volume, below_volume);
