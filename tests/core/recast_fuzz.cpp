@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The long runs of re-skinned heaps and bodies, of reduced, smoothed, sharpened and hand-edited ones, and of damaged ones.
-//   build/release/tests/recast_fuzz heaps|edges|reduce|smooth|sharpen|hand|damaged [CASES] [FIRST_SEED]
+// The long runs of re-skinned heaps, bodies and damaged ones (torn), of reduced, smoothed, sharpened and hand-edited ones, and of damaged ones through all of it.
+//   build/release/tests/recast_fuzz heaps|torn|edges|reduce|smooth|sharpen|hand|damaged [CASES] [FIRST_SEED]
 //   build/release/tests/recast_fuzz files FILE...
 // files: each at 1/20, 1/100 and 1/400 of its size, sharp or not, judged as the heaps are, clouds at 1/20 and 1/100 by soundness alone (balls about few points have millions of faces at 1/400); what cannot be read, or is refused as too coarse for balls about points, is told.
 #include <cstring>
@@ -49,12 +49,13 @@ int main(int argc, char** argv) {
   using namespace anvil::test;
   if (argc > 1 && std::strcmp(argv[1], "files") == 0) return recast_files({argv + 2, static_cast<std::size_t>(argc - 2)});
   if (argc > 1 && std::strcmp(argv[1], "heaps") == 0) return fuzz(argc - 1, argv + 1, [](unsigned seed) { return what_is_wrong_with_recast(seed); });
+  if (argc > 1 && std::strcmp(argv[1], "torn") == 0) return fuzz(argc - 1, argv + 1, [](unsigned seed) { return what_is_wrong_with_recast_of_damaged(seed); });
   if (argc > 1 && std::strcmp(argv[1], "edges") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_sharp_recast);
   if (argc > 1 && std::strcmp(argv[1], "reduce") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_reduce);
   if (argc > 1 && std::strcmp(argv[1], "smooth") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_smooth);
   if (argc > 1 && std::strcmp(argv[1], "sharpen") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_sharpen);
   if (argc > 1 && std::strcmp(argv[1], "hand") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_hand_edges);
   if (argc > 1 && std::strcmp(argv[1], "damaged") == 0) return fuzz(argc - 1, argv + 1, what_is_wrong_with_damaged);
-  fmt::print("recast_fuzz heaps|edges|reduce|smooth|sharpen|hand|damaged [CASES] [FIRST_SEED], or files FILE...\n");
+  fmt::print("recast_fuzz heaps|torn|edges|reduce|smooth|sharpen|hand|damaged [CASES] [FIRST_SEED], or files FILE...\n");
   return 2;
 }

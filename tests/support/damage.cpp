@@ -561,6 +561,21 @@ const std::vector<DamageKind>& damage_kinds() {
 Damage::Damage(const Mesh& body)
     : mesh(body), size(bounds(body).diagonal()), volume(signed_volume(body)), slack(1e-9 * std::abs(volume)) {}
 
+Body damaged_body(Dice& dice, unsigned seed, std::size_t most_faces) {
+  const auto& all = bodies_to_damage();
+  const Body& whole = all[dice.upto(static_cast<unsigned>(all.size()))];
+  if (whole.mesh.face_count() > most_faces) return {};
+  Damage d(whole.mesh);
+  d.random.seed(seed);
+  std::string name = whole.name;
+  constexpr std::size_t enough = 30'000;  // faces
+  for (unsigned k = 1 + dice.upto(4); k > 0; --k) {
+    const DamageKind& kind = damage_kinds()[dice.upto(static_cast<unsigned>(damage_kinds().size()))];
+    if (d.mesh.face_count() < enough && kind.inflict(d)) name += std::string(", ") + kind.name;
+  }
+  return {name, std::move(d.mesh)};
+}
+
 std::string what_is_wrong_with_mending(std::size_t body, std::size_t kind, unsigned seed) {
   const Mesh& original = bodies_to_damage()[body].mesh;
   const auto& kinds = damage_kinds();

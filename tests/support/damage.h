@@ -8,6 +8,7 @@
 
 #include "core/mesh/mesh.h"
 #include "core/soundness/report.h"
+#include "tests/support/dice.h"
 
 namespace anvil::test {
 
@@ -51,6 +52,9 @@ struct DamageKind {
   bool (*inflict)(Damage&);
 };
 const std::vector<DamageKind>& damage_kinds();
+
+/// One of the bodies damaged in one to four ways, which its name lists. @param most_faces  of the body; of a larger one nothing comes back
+Body damaged_body(Dice& dice, unsigned seed, std::size_t most_faces);
 
 /// Damages a body in one way, or in three to six; finds, mends, and judges as a stranger would: by CGAL and by the volume.
 /// @param kind  place in damage_kinds(); damage_kinds().size(): a mixture

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/recast/recast.h"
+#include "tests/support/damage.h"
 #include "tests/support/dice.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
@@ -116,6 +117,17 @@ std::string what_is_wrong_with_recast(unsigned seed, double finest) {
   settings.detail = bounds(all).diagonal() / (20 * std::pow(finest / 20, dice.share()));
   settings.sharp = dice.upto(3) > 0;
   return what_is_wrong_with_recast_of(parts, settings);
+}
+
+std::string what_is_wrong_with_recast_of_damaged(unsigned seed, double finest) {
+  Dice dice(seed);
+  constexpr std::size_t any = 1'000'000;
+  const Body torn = damaged_body(dice, seed, any);
+  RecastSettings settings;
+  settings.detail = bounds(torn.mesh).diagonal() / (20 * std::pow(finest / 20, dice.share()));
+  settings.sharp = dice.upto(2) > 0;
+  const std::string wrong = what_is_wrong_with_recast_of({{shared(torn.mesh), torn.name}}, settings);
+  return wrong.empty() ? wrong : torn.name + ": " + wrong;
 }
 
 Kept kept_by_recast(const Mesh& body, const Mesh& skin, double detail) {

@@ -15,6 +15,9 @@ std::string what_is_wrong_with_recast(unsigned seed, double finest = 400);
 /// The same of any parts, placed as they are.
 std::string what_is_wrong_with_recast_of(const std::vector<recast::Part>& parts, const RecastSettings& settings);
 
+/// The same of a body damaged in one to four ways (tests/support/damage.h), re-skinned at 1/20 to 1/400 of its size (by `finest`), sharp or not.
+std::string what_is_wrong_with_recast_of_damaged(unsigned seed, double finest = 400);
+
 /// What a skin keeps of a body.
 struct Kept {
   double edges = 1;     ///< share of the length of sharp edges (more than 20°) that the skin has an edge within 0.02 details and 2° of

@@ -191,21 +191,13 @@ std::string what_is_wrong_with_hand_edges(unsigned seed) {
 
 std::string what_is_wrong_with_damaged(unsigned seed) {
   Dice dice(seed);
-  const auto& all_bodies = bodies_to_damage();
-  const Body& whole = all_bodies[dice.upto(static_cast<unsigned>(all_bodies.size()))];
-  if (whole.mesh.face_count() > 6000) return {};
-  Damage d(whole.mesh);
-  d.random.seed(seed);
-  std::string what = whole.name;
-  for (unsigned k = 1 + dice.upto(4); k > 0; --k) {
-    const DamageKind& kind = damage_kinds()[dice.upto(static_cast<unsigned>(damage_kinds().size()))];
-    if (d.mesh.face_count() < 30'000 && kind.inflict(d)) what += std::string(", ") + kind.name;
-  }
+  auto [what, torn] = damaged_body(dice, seed, 6000);
+  if (torn.empty()) return {};
   const auto somewhere = [](const Mesh& mesh) { return std::all_of(mesh.positions.begin(), mesh.positions.end(), [](const Vec3& p) { return p.allFinite(); }); };
   const auto lies = [&](const Mesh& mesh, bool taken_as_sound) { return !somewhere(mesh) || (taken_as_sound && !mesh.empty() && !judged(mesh).empty()); };
-  const recast::Part part{shared(d.mesh), "part"};
+  const recast::Part part{shared(torn), "part"};
   RecastSettings settings;
-  const double size = bounds(d.mesh).diagonal();
+  const double size = bounds(torn).diagonal();
   settings.detail = size / std::pow(10, dice.between(1.3, 2.18));
   settings.sharp = dice.upto(4) > 0;
   settings.inner = dice.upto(4) > 0;
@@ -217,16 +209,16 @@ std::string what_is_wrong_with_damaged(unsigned seed) {
   if (!skin) return what + ": " + skin.issue().message();
   if (lies(skin->mesh, true)) return what + ": the recast is " + judged(skin->mesh);
   ReduceSettings fewer;
-  fewer.triangles = d.mesh.face_count() / 4;
+  fewer.triangles = torn.face_count() / 4;
   if (dice.upto(2) == 0) fewer.max_deviation = 0.01 * size;
-  const Reduced reduced = reduce(d.mesh, "part", fewer);
+  const Reduced reduced = reduce(torn, "part", fewer);
   if (lies(reduced.mesh, reduced.is_sound)) return what + ": reduced it is " + judged(reduced.mesh);
   SmoothSettings smoother;
   smoother.strength = dice.share();
   smoother.held.sharper_than = dice.upto(2) == 0 ? 180 : 30;
   smoother.hold_borders = dice.upto(2) == 0;
-  const Smoothed smoothed = smooth(d.mesh, "part", smoother);
-  Mesh now = d.mesh;
+  const Smoothed smoothed = smooth(torn, "part", smoother);
+  Mesh now = torn;
   now.positions = smoothed.positions;
   if (lies(now, smoothed.is_sound)) return what + ": smoothed it is " + judged(now);
   ShellSettings wall;
@@ -234,7 +226,7 @@ std::string what_is_wrong_with_damaged(unsigned seed) {
   wall.detail = 0.02 * size;
   const Result<BooleanResult> hollow = shell_part(part, wall);
   if (hollow && lies(hollow->mesh, true)) return what + ": hollowed it is " + judged(hollow->mesh);
-  const recast::Part box{shared(placed(stock("box", {0.4 * size, 0.4 * size, 0.4 * size}), bounds(d.mesh).hi)), "box"};
+  const recast::Part box{shared(placed(stock("box", {0.4 * size, 0.4 * size, 0.4 * size}), bounds(torn).hi)), "box"};
   const std::vector<recast::Part> both{part, box};
   const Operation operation = std::array{Operation::unite, Operation::difference, Operation::intersection}[dice.upto(3)];
   const Result<BooleanResult> blend = blend_parts(both, {operation, size / 50, dice.upto(2) * 0.03 * size});
