@@ -45,6 +45,8 @@ class Evaluator {
   void wait_idle();
   /// Where results are kept from run to run; null: nowhere. Counts from the next request on.
   void set_store(std::shared_ptr<ResultStore> store);
+  /// RecipeRunner::soon. Before the first request.
+  void set_soon(double seconds) { runner_.soon = seconds; }
   /// Bytes that results kept for later take, and their bound.
   RecipeRunner::Memory memory() const;
 

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <chrono>
 #include <cstring>
 
 #include "core/mesh/sub_mesh.h"
@@ -448,8 +449,12 @@ EvaluatedPtr RecipeRunner::coarser(const Job& job, PartId id, const Control& con
   bool is_coarser = false;
   const Job coarse = changed([&](auto&, auto here) { is_coarser = here->kind->coarsen(*here, *before->mesh); });
   if (!is_coarser) return nullptr;
+  const auto begin = std::chrono::steady_clock::now();
   const EvaluatedPtr result = evaluate(coarse, id, control, true);
-  return result->error ? nullptr : result;
+  // Half the detail takes four times as long, or a little more.
+  const auto detail = [&](const Job& of) { return of.find_step(step).step->values().number("detail"); };
+  const double finer = detail(coarse) / detail(job), expected = finer * finer * std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+  return result->error || expected < soon ? nullptr : result;
 }
 
 ReportPtr RecipeRunner::check_node(const ContentKey& key, const EvaluatedPtr& evaluated, const Control& control) {

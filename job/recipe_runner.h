@@ -27,7 +27,7 @@ class RecipeRunner {
   /// Runs the part's recipe, with those of its tools. Throws Stopped.
   EvaluatedPtr evaluate(const Job& job, PartId id, const Control& control, bool with_drawable, How how = How::exact);
   /// What stands in for evaluate() until that is there: the recipe with its first step that is not known yet made coarser (StepKind::coarsen). Null where no step can be, where all is known, and
-  /// where the coarser one fails. Throws Stopped.
+  /// where the coarser one fails, or was made so fast that the finer one will soon be there. Throws Stopped.
   EvaluatedPtr coarser(const Job& job, PartId id, const Control& control);
   /// Soundness of what evaluate() gives. Throws Stopped.
   ReportPtr check(const Job& job, PartId id, const Control& control);
@@ -40,6 +40,8 @@ class RecipeRunner {
   /// on stays. Call it now and then.
   /// @param how  exact: what is kept for a drag is let go as well
   void begin(const Job& job, How how = How::exact);
+
+  double soon = 0.2;  ///< seconds: nothing stands in for what is expected within that, as it would only flicker
 
   /// Called, in the thread that evaluates, when a step begins to be computed.
   std::function<void(StepId)> on_step;

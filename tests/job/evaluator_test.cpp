@@ -114,6 +114,7 @@ TEST_CASE("a fine recast is preceded by a coarser one that stands in for it, unl
     const std::lock_guard lock(mutex);
     seen.push_back(p);
   });
+  evaluator.set_soon(0);
   Part ball;
   ball.name = "Ball";
   ball.source = Primitive::of("icosphere", {30, 3});
@@ -165,6 +166,24 @@ TEST_CASE("a fine recast is preceded by a coarser one that stands in for it, unl
   ask(1e-5);
   REQUIRE_FALSE(seen.empty());
   CHECK(seen.back().evaluated->error);
+}
+
+TEST_CASE("nothing stands in for a recast that is expected soon") {
+  std::mutex mutex;
+  std::vector<Published> seen;
+  Evaluator evaluator([&](const Published& p) {
+    const std::lock_guard lock(mutex);
+    seen.push_back(p);
+  });
+  evaluator.set_soon(1e9);
+  Part ball;
+  ball.source = Primitive::of("icosphere", {30, 3});
+  Step step = new_step(steps::recast);
+  set_field(step, "detail", 0.3);
+  evaluator.request(std::make_shared<const Job>(*edit::add_step(edit::add_part(Job{}, ball), 1, step)), 1, false);
+  evaluator.wait_idle();
+  REQUIRE(seen.size() == 2);
+  CHECK(std::none_of(seen.begin(), seen.end(), [](const Published& p) { return p.coarser; }));
 }
 
 TEST_CASE("of many live requests the last one is always answered, and results never go backwards") {
