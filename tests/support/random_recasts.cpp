@@ -86,7 +86,7 @@ std::string what_is_wrong_with_recast_of(const std::vector<recast::Part>& parts,
     if (part.mesh->cloud)
       clouds = true;
     else
-      append(all, *part.mesh);
+      append(all, in_triangles(*part.mesh));  // taken as known: how polygons are cut that are not flat
   const std::string which = fmt::format("{} pieces, detail {}{}: ", parts.size(), settings.detail, settings.sharp ? ", sharp" : "");
   const Result<BooleanResult> result = recast_parts(parts, settings);
   if (!result) return which + result.issue().message();
