@@ -21,6 +21,21 @@ Job plate_and_drill() {
 
 const double drilled_volume = 16000 - polygon_area(24, 5) * 10;
 
+/// An evaluator, and what it has published; to be read while it is idle.
+struct Watched {
+  std::vector<Published> seen;
+  Evaluator evaluator{[this](const Published& p) { seen.push_back(p); }};
+};
+
+std::shared_ptr<const Job> ball_recast_at(double detail) {
+  Part ball;
+  ball.name = "Ball";
+  ball.source = Primitive::of("icosphere", {30, 3});
+  Step step = new_step(steps::recast);
+  set_field(step, "detail", detail);
+  return std::make_shared<const Job>(*edit::add_step(edit::add_part(Job{}, ball), 1, step));
+}
+
 }  // namespace
 
 TEST_CASE("a recipe is evaluated live, and switching steps and tools off brings the source back") {
@@ -90,12 +105,8 @@ TEST_CASE("a later step does not take what an earlier one gathered or split for 
 }
 
 TEST_CASE("the evaluator publishes meshes first, then reports, the chosen part before the others") {
-  std::mutex mutex;
-  std::vector<Published> seen;
-  Evaluator evaluator([&](const Published& p) {
-    const std::lock_guard lock(mutex);
-    seen.push_back(p);
-  });
+  Watched watched;
+  auto& [seen, evaluator] = watched;
   evaluator.request(std::make_shared<const Job>(plate_and_drill()), 2, false);
   evaluator.wait_idle();
   REQUIRE(seen.size() == 4);
@@ -108,24 +119,12 @@ TEST_CASE("the evaluator publishes meshes first, then reports, the chosen part b
 }
 
 TEST_CASE("a fine recast is preceded by a coarser one that stands in for it, unless it is known or as coarse already") {
-  std::mutex mutex;
-  std::vector<Published> seen;
-  Evaluator evaluator([&](const Published& p) {
-    const std::lock_guard lock(mutex);
-    seen.push_back(p);
-  });
+  Watched watched;
+  auto& [seen, evaluator] = watched;
   evaluator.set_soon(0);
-  Part ball;
-  ball.name = "Ball";
-  ball.source = Primitive::of("icosphere", {30, 3});
-  const auto recast_at = [&](double detail) {
-    Step step = new_step(*find_step_kind("recast"));
-    set_field(step, "detail", detail);
-    return std::make_shared<const Job>(*edit::add_step(edit::add_part(Job{}, ball), 1, step));
-  };
   const auto ask = [&](double detail) {
     seen.clear();
-    evaluator.request(recast_at(detail), 1, false);
+    evaluator.request(ball_recast_at(detail), 1, false);
     evaluator.wait_idle();
   };
   ask(0.2);
@@ -169,18 +168,10 @@ TEST_CASE("a fine recast is preceded by a coarser one that stands in for it, unl
 }
 
 TEST_CASE("nothing stands in for a recast that is expected soon") {
-  std::mutex mutex;
-  std::vector<Published> seen;
-  Evaluator evaluator([&](const Published& p) {
-    const std::lock_guard lock(mutex);
-    seen.push_back(p);
-  });
+  Watched watched;
+  auto& [seen, evaluator] = watched;
   evaluator.set_soon(1e9);
-  Part ball;
-  ball.source = Primitive::of("icosphere", {30, 3});
-  Step step = new_step(steps::recast);
-  set_field(step, "detail", 0.3);
-  evaluator.request(std::make_shared<const Job>(*edit::add_step(edit::add_part(Job{}, ball), 1, step)), 1, false);
+  evaluator.request(ball_recast_at(0.3), 1, false);
   evaluator.wait_idle();
   REQUIRE(seen.size() == 2);
   CHECK(std::none_of(seen.begin(), seen.end(), [](const Published& p) { return p.coarser; }));
