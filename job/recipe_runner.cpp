@@ -445,14 +445,12 @@ EvaluatedPtr RecipeRunner::coarser(const Job& job, PartId id, const Control& con
   const auto changed = [&](auto change) { return edit::change_part(job, id, [&](Part& part) { change(part.recipe, std::find_if(part.recipe.begin(), part.recipe.end(), [&](const Step& one) { return one.id == step; })); }); };
   const EvaluatedPtr before = evaluate(changed([](auto& recipe, auto here) { recipe.erase(here, recipe.end()); }), id, control, false);
   if (before->error || before->mesh->positions.empty()) return nullptr;
-  bool is_coarser = false;
-  const Job coarse = changed([&](auto&, auto here) { is_coarser = here->kind->coarsen(*here, *before->mesh); });
-  if (!is_coarser) return nullptr;
+  double times = 0;
+  const Job coarse = changed([&](auto&, auto here) { times = here->kind->coarsen(*here, *before->mesh); });
+  if (times == 0) return nullptr;
   const EvaluatedPtr result = evaluate(coarse, id, control, true);
-  // Half the detail takes four times as long, or a little more. What it took the coarser one is in its reports, also where it was known.
-  const auto detail = [&](const Job& of) { return of.find_step(step).step->values().number("detail"); };
-  const double finer = detail(coarse) / detail(job), expected = finer * finer * (result->seconds() - before->seconds());
-  return result->error || expected < soon ? nullptr : result;
+  // What it took is in its reports, also where it was known.
+  return result->error || times * (result->seconds() - before->seconds()) < soon ? nullptr : result;
 }
 
 ReportPtr RecipeRunner::check_node(const ContentKey& key, const EvaluatedPtr& evaluated, const Control& control) {

@@ -119,8 +119,9 @@ struct StepKind {
   /// Sets the numbers of a new step to what suits a part, in its own frame; null: as they are.
   void (*suit)(Step& step, const Mesh& part) = nullptr;
   bool takes_points = false;  ///< also works on point clouds
-  /// Of a kind that takes long: sets its numbers to what takes a part of a second and looks like it from afar; false where it does so as it is. Null: there is no such thing.
-  bool (*coarsen)(Step& step, const Mesh& part) = nullptr;
+  /// Of a kind that takes long: sets its numbers to what takes a part of a second and looks like it from afar. Null: there is no such thing.
+  /// @return about how many times longer it would have taken as it was; 0 where it was coarse already, and nothing is changed
+  double (*coarsen)(Step& step, const Mesh& part) = nullptr;
 };
 
 using StepTable = std::span<const StepKind* const>;

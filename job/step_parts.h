@@ -35,7 +35,7 @@ std::optional<Issue> several_pieces(const StepInput& input, const std::string& v
 StepOutput remade(const StepInput& input, Mesh mesh, std::span<const Index> source, OperationReport report, bool free_of_crossings, std::chrono::steady_clock::time_point begin);
 
 /// StepKind::coarsen for a kind with a field "detail": where it is less than an eightieth of the part's size it becomes that, or twice as large.
-bool coarsen_detail(Step& step, const Mesh& part);
+double coarsen_detail(Step& step, const Mesh& part);
 
 /// Tools of the step, trays opened, as they are repeated. An Issue for a tray that takes something away.
 /// @param about_origin  each about its own origin; else from where it stands

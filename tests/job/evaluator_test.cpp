@@ -141,7 +141,7 @@ TEST_CASE("a fine recast is preceded by a coarser one that stands in for it, unl
   CHECK(seen[0].evaluated->comparison() == nullptr);
   Step asked = new_step(*find_step_kind("recast"));
   set_field(asked, "detail", 0.2);
-  REQUIRE(steps::recast.coarsen(asked, stock("icosphere", {30, 3})));
+  REQUIRE(steps::recast.coarsen(asked, stock("icosphere", {30, 3})) > 1);
   CHECK(asked.stands_in);
   CHECK(asked.values().on("sharp"));
   ask(asked.values().number("detail"));
@@ -150,12 +150,12 @@ TEST_CASE("a fine recast is preceded by a coarser one that stands in for it, unl
   CHECK(seen[0].evaluated->comparison() != nullptr);
   // A little finer than what stands in elsewhere: half as fine.
   set_field(asked = new_step(steps::recast), "detail", 0.6);
-  REQUIRE(steps::recast.coarsen(asked, stock("icosphere", {30, 3})));
+  CHECK(steps::recast.coarsen(asked, stock("icosphere", {30, 3})) == Approx(4));
   CHECK(asked.values().number("detail") == Approx(1.2));
   set_field(asked = new_step(steps::recast), "detail", 0.7);
-  CHECK_FALSE(steps::recast.coarsen(asked, stock("icosphere", {30, 3})));
+  CHECK(steps::recast.coarsen(asked, stock("icosphere", {30, 3})) == 0);
   // Of a mesh of very many faces edges are left to the skin itself.
-  REQUIRE(steps::recast.coarsen(asked = new_step(steps::recast), stock("sphere", {1000, 1000, 400})));
+  REQUIRE(steps::recast.coarsen(asked = new_step(steps::recast), stock("sphere", {1000, 1000, 400})) > 1);
   CHECK_FALSE(asked.values().on("sharp"));
   // Known, it comes at once; coarse, it is not coarsened; what fails has nothing to stand in for it.
   ask(0.2);
