@@ -8,9 +8,16 @@
 
 namespace anvil::recast {
 
+namespace {
+
+/// Normals are rounded: edges that turn by the angle itself are not held, all around alike.
+constexpr double well_beyond = 1e-5;  // radians
+
+}  // namespace
+
 EdgeHolder::EdgeHolder(const Mesh& mesh, const HeldEdges& rule)
     : mesh_(mesh),
-      least_(std::cos(rule.sharper_than * std::numbers::pi / 180)),
+      least_(std::cos(rule.sharper_than * std::numbers::pi / 180 + well_beyond)),
       by_angle_(rule.sharper_than < 180),
       by_material_(rule.materials && !mesh.materials.of_face.empty()),
       by_region_(rule.regions && !mesh.regions.empty()) {}

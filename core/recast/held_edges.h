@@ -16,8 +16,9 @@ struct HeldEdges {
 class EdgeHolder {
  public:
   EdgeHolder(const Mesh& mesh, const HeldEdges& rule);
-  /// @param f,g  faces of the mesh, and normals of length one beside the edge
-  bool operator()(Index f, const Vec3& normal_f, Index g, const Vec3& normal_g) const {
+  /// @param f,g  faces of the mesh, and normals of length one beside the edge, of floats or doubles
+  template <class Normal>
+  bool operator()(Index f, const Normal& normal_f, Index g, const Normal& normal_g) const {
     return (by_angle_ && f != g && normal_f.dot(normal_g) < least_) || (by_material_ && mesh_.materials.of_face[f] != mesh_.materials.of_face[g]) || (by_region_ && mesh_.regions[f] != mesh_.regions[g]);
   }
 

@@ -2,9 +2,14 @@
 #include "core/recast/smooth.h"
 
 #include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
 
 #include <algorithm>
+#include <atomic>
+#include <memory>
+#include <numbers>
 #include <numeric>
+#include <utility>
 
 #include "core/recast/move_vertices.h"
 
@@ -16,35 +21,48 @@ constexpr Note smoothing_held_back{"smoothing_held_back", "1 vertex was held bac
 /// The faces around each vertex, in order: who follows it in each, and who comes before it.
 class Rings {
  public:
-  explicit Rings(const Mesh& mesh) : first_(mesh.positions.size() + 1, 0), next_(mesh.corners.size()), previous_(mesh.corners.size()), face_(mesh.corners.size()) {
-    for (Index v : mesh.corners) ++first_[v + 1];
-    for (std::size_t v = 1; v < first_.size(); ++v) first_[v] += first_[v - 1];
-    // Each takes all corners and leaves those of other vertices alone: there is nothing to put together afterwards.
-    constexpr std::size_t shares = 4;
-    const std::size_t vertices = mesh.positions.size(), each = (vertices + shares - 1) / shares;
-    tbb::parallel_for(std::size_t{0}, shares, [&](std::size_t share) {
-      const std::size_t begin = std::min(vertices, share * each), end = std::min(vertices, begin + each);
-      std::vector<Index> place(first_.begin() + static_cast<std::ptrdiff_t>(begin), first_.begin() + static_cast<std::ptrdiff_t>(end));
-      for (Index f = 0; f < mesh.face_count(); ++f) {
+  explicit Rings(const Mesh& mesh) : first_(mesh.positions.size() + 1, 0), corners_(std::make_unique_for_overwrite<Index[]>(3 * mesh.corners.size())), count_(mesh.corners.size()) {
+    // Each share of the faces counts its corners at each vertex, and so knows where to put them.
+    const std::size_t vertices = mesh.positions.size(), shares = static_cast<std::size_t>(std::clamp(tbb::this_task_arena::max_concurrency(), 1, 16));
+    std::vector<std::vector<Index>> places(shares);
+    const auto for_each_share = [&](const auto& visit) {
+      tbb::parallel_for(std::size_t{0}, shares, [&](std::size_t share) {
+        const std::size_t faces = mesh.face_count(), begin = faces * share / shares, end = faces * (share + 1) / shares;
+        visit(places[share], static_cast<Index>(begin), static_cast<Index>(end));
+      });
+    };
+    for_each_share([&](std::vector<Index>& place, Index begin, Index end) {
+      place.assign(vertices, 0);
+      for (Index f = begin; f < end; ++f)
+        for (Index v : mesh.face(f)) ++place[v];
+    });
+    for (std::size_t v = 0; v < vertices; ++v) {
+      first_[v + 1] = first_[v];
+      for (std::vector<Index>& place : places) first_[v + 1] += std::exchange(place[v], first_[v + 1]);
+    }
+    for_each_share([&](std::vector<Index>& place, Index begin, Index end) {
+      Index *next = corners_.get(), *previous = next + count_, *face = previous + count_;
+      for (Index f = begin; f < end; ++f) {
         const auto ring = mesh.face(f);
         for (std::size_t k = 0; k < ring.size(); ++k) {
-          if (ring[k] < begin || ring[k] >= end) continue;
-          const Index at = place[ring[k] - begin]++;
-          next_[at] = ring[k + 1 < ring.size() ? k + 1 : 0];
-          previous_[at] = ring[k > 0 ? k - 1 : ring.size() - 1];
-          face_[at] = f;
+          const Index at = place[ring[k]]++;
+          next[at] = ring[k + 1 < ring.size() ? k + 1 : 0];
+          previous[at] = ring[k > 0 ? k - 1 : ring.size() - 1];
+          face[at] = f;
         }
       }
     });
   }
-  std::span<const Index> next(Index v) const { return of(v, next_); }
-  std::span<const Index> previous(Index v) const { return of(v, previous_); }
-  std::span<const Index> faces(Index v) const { return of(v, face_); }
+  std::span<const Index> next(Index v) const { return of(v, 0); }
+  std::span<const Index> previous(Index v) const { return of(v, 1); }
+  std::span<const Index> faces(Index v) const { return of(v, 2); }
 
  private:
-  std::span<const Index> of(Index v, const std::vector<Index>& list) const { return {list.data() + first_[v], list.data() + first_[v + 1]}; }
+  std::span<const Index> of(Index v, std::size_t list) const { return {corners_.get() + list * count_ + first_[v], first_[v + 1] - first_[v]}; }
 
-  std::vector<Index> first_, next_, previous_, face_;  ///< the others of vertex v from first_[v] to first_[v + 1]
+  std::vector<Index> first_;
+  std::unique_ptr<Index[]> corners_;  ///< three lists; in each, those of vertex v from first_[v] to first_[v + 1]
+  std::size_t count_;
 };
 
 void for_each_vertex(std::size_t count, const Control& control, const auto& visit) {
@@ -54,33 +72,41 @@ void for_each_vertex(std::size_t count, const Control& control, const auto& visi
   });
 }
 
+Vec3 normalized(const Vec3& vector) {
+  const double square = vector.squaredNorm();
+  constexpr double least = 1e-200, most = 1e200;
+  return square > least && square < most ? Vec3(vector / std::sqrt(square)) : vector.stableNormalized();
+}
+
 /// Which vertices may move.
 std::vector<char> movable_in(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const Control& control) {
-  std::vector<Vec3> normals(mesh.face_count());
-  tbb::parallel_for(std::size_t{0}, normals.size(), [&](std::size_t f) {
-    const Vec3 normal = newell_normal(mesh.positions, mesh.face(f));
-    const double square = normal.squaredNorm();
-    constexpr double least = 1e-200;
-    normals[f] = square > least ? normal / std::sqrt(square) : normal.stableNormalized();
-  });
+  std::vector<Eigen::Vector3f> normals(mesh.face_count());
+  tbb::parallel_for(std::size_t{0}, normals.size(), [&](std::size_t f) { normals[f] = normalized(newell_normal(mesh.positions, mesh.face(f))).cast<float>(); });
   const recast::EdgeHolder holds(mesh, settings.held);
   std::vector<char> movable(mesh.positions.size(), 1);
+  const auto stays = [&](Index v) { std::atomic_ref(movable[v]).store(0, std::memory_order_relaxed); };
   for_each_vertex(movable.size(), control, [&](Index v) {
     const auto next = rings.next(v), previous = rings.previous(v), faces = rings.faces(v);
-    for (std::size_t i = 0; i < next.size() && movable[v]; ++i) {
-      if (!settings.scope.empty() && !settings.scope[faces[i]]) movable[v] = 0;
-      // The edge to the next vertex has two sides where one face follows it there and one face comes from there.
-      int follow = 0, come = 0;
-      Index other = no_index;
-      for (std::size_t j = 0; j < next.size(); ++j) {
-        follow += next[j] == next[i];
-        if (previous[j] != next[i]) continue;
-        ++come;
-        other = faces[j];
+    if (next.empty() || (!settings.scope.empty() && std::any_of(faces.begin(), faces.end(), [&](Index f) { return !settings.scope[f]; }))) stays(v);
+    // Each edge is looked at from the first of its ends. It has two sides where one face follows it there and one face comes from there.
+    const auto look_at = [&](Index other) {
+      std::size_t follow = 0, come = 0, there = 0, back = 0;
+      for (std::size_t k = 0; k < next.size(); ++k) {
+        const std::size_t follows = next[k] == other, comes = previous[k] == other;
+        follow += follows, there += follows * k;
+        come += comes, back += comes * k;
       }
       const bool has_two_sides = follow == 1 && come == 1;
-      if (has_two_sides ? holds(faces[i], normals[faces[i]], other, normals[other]) : settings.hold_borders) movable[v] = 0;
-    }
+      if (has_two_sides ? holds(faces[there], normals[faces[there]], faces[back], normals[faces[back]]) : settings.hold_borders) stays(v), stays(other);
+      return has_two_sides;
+    };
+    std::ptrdiff_t one_sided = 0;
+    for (Index other : next)
+      if (other > v) one_sided += look_at(other) ? -1 : 1;
+    one_sided += std::count_if(previous.begin(), previous.end(), [&](Index other) { return other > v; });
+    if (one_sided == 0) return;
+    for (Index other : previous)
+      if (other > v) look_at(other);
   });
   return movable;
 }
@@ -101,85 +127,164 @@ double volume_of(const Mesh& mesh, const std::vector<Vec3>& at) {
   constexpr std::size_t together = 4096;
   std::vector<double> sums((faces + together - 1) / together, 0);
   tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t block) {
+    double sum = 0;
     for (std::size_t f = block * together; f < std::min(faces, (block + 1) * together); ++f) {
       const auto ring = mesh.face(f);
-      for (std::size_t k = 1; k + 1 < ring.size(); ++k) sums[block] += (at[ring[0]] - origin).dot((at[ring[k]] - origin).cross(at[ring[k + 1]] - origin)) / 6;
+      for (std::size_t k = 1; k + 1 < ring.size(); ++k) sum += (at[ring[0]] - origin).dot((at[ring[k]] - origin).cross(at[ring[k + 1]] - origin));
     }
+    sums[block] = sum / 6;
   });
   return std::accumulate(sums.begin(), sums.end(), 0.0);
 }
 
-/// Moves vertices along their normals, all by as much, until the volume is as it was. To first order a step of h changes it by h times the moving area, a third of each face for each corner.
-void restore_volume(const Mesh& mesh, const Rings& rings, const std::vector<char>& movable, double volume, std::vector<Vec3>& at, const Control& control) {
-  constexpr int rounds = 10;
-  constexpr double done = 1e-12, well = 0.1;
-  double lost = volume - volume_of(mesh, at);
-  if (std::abs(lost) <= done * std::abs(volume)) return;
-  std::vector<Vec3> normals(at.size(), Vec3::Zero());
-  std::vector<double> areas(at.size(), 0);
-  bool known = false;
-  for (int k = 0; k < rounds && std::abs(lost) > done * std::abs(volume); ++k) {
-    // The same normals as long as they serve.
-    if (!known)
-      for_each_vertex(at.size(), control, [&](Index v) {
-        if (!movable[v]) return;
-        normals[v] = area_vector(rings, at, v);
-        areas[v] = normals[v].norm() / 6;
-        normals[v] = normals[v].stableNormalized();
-      });
-    const double area = std::accumulate(areas.begin(), areas.end(), 0.0);
-    if (!(area > 0)) return;
-    for_each_vertex(at.size(), control, [&](Index v) { at[v] += lost / area * normals[v]; });
-    const double now = volume - volume_of(mesh, at);
-    known = std::abs(now) < well * std::abs(lost);
-    lost = now;
-  }
+/// What a pass takes from the way of a vertex to the middle of its neighbours, and the widening one after it adds; 0: there is none.
+struct Pair {
+  double narrowing = 0, widening = 0;
+  /// What a wave becomes by it, where the middle of the neighbours is x times the vertex itself: 1 for the longest waves, down to -1.
+  double gain(double x) const { return (1 - narrowing * (1 - x)) * (1 - widening * (1 - x)); }
+};
+
+/// So many passes as a polynomial of "the middle of the neighbours" that takes the ways to the middles to where the vertices end: the coefficients of its Chebyshev series, as many as
+/// are needed for it to be right to a thousandth.
+std::vector<float> series_of(const Pair& pair, Index passes) {
+  const std::size_t nodes = (pair.widening != 0 ? 2 : 1) * static_cast<std::size_t>(passes);
+  std::vector<double> turns(4 * nodes), values(nodes), series(nodes, 0);
+  for (std::size_t k = 0; k < turns.size(); ++k) turns[k] = std::cos(std::numbers::pi * static_cast<double>(k) / static_cast<double>(2 * nodes));
+  for (std::size_t k = 0; k < nodes; ++k) values[k] = (std::pow(pair.gain(turns[2 * k + 1]), passes) - 1) / (turns[2 * k + 1] - 1);
+  for (std::size_t j = 0; j < nodes; ++j)
+    for (std::size_t k = 0; k < nodes; ++k) series[j] += (j > 0 ? 2.0 : 1.0) / static_cast<double>(nodes) * values[k] * turns[j * (2 * k + 1) % turns.size()];
+  constexpr double enough = 1e-3;
+  for (double left_out = std::abs(series.back()); series.size() > 1 && left_out < enough; left_out += std::abs(series.back())) series.pop_back();
+  return {series.begin(), series.end()};
 }
 
-std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const std::vector<char>& movable, const Control& control) {
-  std::vector<Vec3> at = mesh.positions, next = at;
-  const double volume = settings.keep_volume ? volume_of(mesh, at) : 0;
-  const auto pass = [&](double by) {
-    for_each_vertex(at.size(), control, [&](Index v) {
-      if (!movable[v]) return;
-      const auto around = rings.next(v);
-      if (around.empty()) return;
-      Vec3 sum = Vec3::Zero();
-      for (Index neighbour : around) sum += at[neighbour];
-      Vec3 way = sum / static_cast<double>(around.size()) - at[v];
-      if (settings.along_normals) {
-        const Vec3 normal = area_vector(rings, at, v).stableNormalized();
-        way = way.dot(normal) * normal;
-      }
-      next[v] = at[v] + by * way;
+/// The vertices on their way.
+class Passes {
+ public:
+  Passes(const Mesh& mesh, const Rings& rings, const std::vector<char>& movable, const Control& control)
+      : at(mesh.positions.size()), mesh_(mesh), rings_(rings), movable_(movable), control_(control), ways_(at.size()), term_(at.size()), before_(at.size()) {
+    for (const Vec3& p : mesh.positions) unit_ = std::max(unit_, (p - mesh.positions[0]).cwiseAbs().maxCoeff());
+  }
+
+  void start() {
+    for_each_vertex(at.size(), control_, [&](Index v) { at[v] = mesh_.positions[v]; });
+  }
+
+  /// So many passes at once, by the series instead of one after the other (Clenshaw's recurrence): ten pairs of the default strength need six looks at all neighbours instead of twenty, a
+  /// hundred need fifteen.
+  void filter(const Pair& pair, Index count) {
+    const std::vector<float> series = series_of(pair, count);
+    for_each_vertex(at.size(), control_, [&](Index v) {
+      ways_[v] = (way(v) / unit_).cast<float>();
+      term_[v] = series.back() * ways_[v];
+      before_[v].setZero();
     });
-    at.swap(next);
-  };
+    for (std::size_t k = series.size() - 1; k-- > 0;) {
+      const float twice = k > 0 ? 2 : 1;
+      for_each_vertex(at.size(), control_, [&](Index v) {
+        if (movable_[v]) before_[v] = series[k] * ways_[v] + twice * middle(term_, v) - before_[v];
+      });
+      term_.swap(before_);
+    }
+    move(1);
+  }
+
+  /// One pass, along normals alone: what it does to a wave depends on how the surface lies.
+  void step_along_normals(double by) {
+    for_each_vertex(at.size(), control_, [&](Index v) {
+      const Vec3 normal = movable_[v] ? normalized(area_vector(rings_, at, v)) : Vec3(Vec3::Zero());
+      term_[v] = (way(v).dot(normal) / unit_ * normal).cast<float>();
+    });
+    move(by);
+  }
+
+  /// Moves vertices along their normals, all by as much, until the volume is as it was.
+  /// @param lost  what it has less than then
+  void restore_volume(double volume, double lost) {
+    constexpr int rounds = 10;
+    constexpr double done = 1e-10, well = 0.1;
+    double area = 0;
+    bool known = false;
+    for (int k = 0; k < rounds && std::abs(lost) > done * std::abs(volume); ++k) {
+      // The same normals as long as they serve. To first order a step changes the volume by as much times the moving area, a third of each face for each corner.
+      if (!known) {
+        std::vector<double> areas(at.size());
+        for_each_vertex(at.size(), control_, [&](Index v) {
+          const Vec3 vector = movable_[v] ? area_vector(rings_, at, v) : Vec3(Vec3::Zero());
+          areas[v] = vector.norm() / 6;
+          term_[v] = normalized(vector).cast<float>();
+        });
+        area = std::accumulate(areas.begin(), areas.end(), 0.0);
+      }
+      if (!(area > 0)) return;
+      move(lost / area / unit_);
+      const double now = volume - volume_of(mesh_, at);
+      known = std::abs(now) < well * std::abs(lost);
+      lost = now;
+    }
+  }
+
+  std::vector<Vec3> at;
+
+ private:
+  using Way = Eigen::Vector3f;  ///< in units: floats do, since rounding them is rounding a small step
+
+  template <class Vector>
+  Vector middle(const std::vector<Vector>& values, Index v) const {
+    const auto around = rings_.next(v);
+    Vector sum = Vector::Zero();
+    for (Index neighbour : around) sum += values[neighbour];
+    return sum * (1 / static_cast<typename Vector::Scalar>(around.size()));
+  }
+  Vec3 way(Index v) const { return movable_[v] ? Vec3(middle(at, v) - at[v]) : Vec3(Vec3::Zero()); }
+  void move(double by) {
+    for_each_vertex(at.size(), control_, [&](Index v) { at[v] += by * unit_ * term_[v].cast<double>(); });
+  }
+
+  const Mesh& mesh_;
+  const Rings& rings_;
+  const std::vector<char>& movable_;
+  const Control& control_;
+  double unit_ = 1e-300;
+  std::vector<Way> ways_, term_, before_;
+};
+
+std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const std::vector<char>& movable, const Control& control) {
   // Taubin's pass band: what is longer than some twenty vertices stays.
   constexpr double pass_band = 0.1;
   // Beyond these a pass, or one with its widening, makes the shortest waves larger, not smaller.
   constexpr double strongest = 0.95, strongest_pair = 0.68;
-  const double narrowing = settings.strength * (settings.keep_volume ? strongest_pair : strongest);
-  const double widening = narrowing > 0 ? 1 / (pass_band - 1 / narrowing) : 0;
-  Index looked = 0, look = 1;  // after so many passes at the volume: before it can have become much
-  for (Index k = 0; k < settings.passes; ++k) {
-    pass(narrowing);
-    if (settings.keep_volume) {
-      pass(widening);
-      // Few vertices shrink fast all the same; what has shrunk far cannot be blown up again.
-      constexpr double much = 0.01;
-      if (k + 1 >= look) {
-        const double lost = std::abs(volume_of(mesh, at) - volume), each = lost / (k + 1 - looked);
-        if (lost > much * std::abs(volume)) restore_volume(mesh, rings, movable, volume, at, control);
-        constexpr double seldom = 100;
-        look = k + 2 + static_cast<Index>(std::min(seldom, 0.5 * std::max(0.0, much * std::abs(volume) - lost) / std::max(each, 1e-300)));
-        looked = k + 1;
+  Pair pair{settings.strength * (settings.keep_volume ? strongest_pair : strongest), 0};
+  if (settings.keep_volume && pair.narrowing > 0) pair.widening = 1 / (pass_band - 1 / pair.narrowing);
+  const double volume = settings.keep_volume ? volume_of(mesh, mesh.positions) : 0;
+  Passes passes(mesh, rings, movable, control);
+  // All of them, so many at once; whether the volume could be kept.
+  const auto in_batches = [&](Index most) {
+    passes.start();
+    for (Index done = 0; done < settings.passes;) {
+      const Index count = std::min(most, settings.passes - done);
+      if (settings.along_normals)
+        for (Index k = 0; k < count; ++k) {
+          passes.step_along_normals(pair.narrowing);
+          if (settings.keep_volume) passes.step_along_normals(pair.widening);
+        }
+      else
+        passes.filter(pair, count);
+      if (settings.keep_volume) {
+        // Few vertices shrink fast all the same; what has shrunk far cannot be blown up again.
+        constexpr double much = 0.01;
+        const double lost = volume - volume_of(mesh, passes.at);
+        if (count > 1 && !(std::abs(lost) <= much * std::abs(volume))) return false;
+        passes.restore_volume(volume, lost);
       }
+      done += count;
+      if (control.progress != nullptr) *control.progress = 0.5 * done / settings.passes;
     }
-    if (control.progress != nullptr) *control.progress = 0.5 * (k + 1) / settings.passes;
-  }
-  if (settings.keep_volume) restore_volume(mesh, rings, movable, volume, at, control);
-  return at;
+    return true;
+  };
+  constexpr Index seldom = 100;
+  for (Index together = settings.keep_volume ? std::min(seldom, settings.passes) : settings.passes; !in_batches(together);) together = (together + 1) / 2;
+  return std::move(passes.at);
 }
 
 }  // namespace

@@ -26,7 +26,8 @@ struct Smoothed {
 };
 
 /// The passes alone, without the look at what crosses: Laplacian, with keep_volume alternating with a negative one (Taubin, "A signal processing approach to fair surface design",
-/// SIGGRAPH 1995), and at the end offset along its normals by what the volume of the moving vertices' faces has changed. Deterministic. Throws Stopped.
+/// SIGGRAPH 1995), all of them at once by a polynomial (as Taubin, Zhang and Golub, "Optimal surface smoothing as filter design", ECCV 1996, design theirs; right to a thousandth of each
+/// wave), and at the end offset along its normals by what the volume of the moving vertices' faces has changed. Deterministic. Throws Stopped.
 std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings, const Control& control = {});
 
 /// Makes the passes, and then holds back the vertices of faces that would cross: half as far, again half as far, at last not at all, and their neighbours with them; and
