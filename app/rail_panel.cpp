@@ -386,8 +386,19 @@ void RailPanel::show_notes(const PartResult& result) {
     for (const auto& done : step.report.done)
       if (done.note->place == Note::Place::rail) add(sentence(session_.named(owner, in_words(done))), done.places);
   if (result.evaluated->pieces > 1) add(tr("%1 pieces, each judged by itself").arg(result.evaluated->pieces), {});
-  if (result.evaluated->open_on_purpose) add(tr("Open on purpose: an open trim adds no wall"), {});
+  if (result.evaluated->open_on_purpose) add(tr("Open on purpose: a step leaves it so"), {});
 }
+
+namespace {
+
+/// By the step that left nothing.
+QString empty_remedy(const Job& job, const PartResult& result) {
+  const Index last = result.evaluated->steps.back().step;
+  const Step* step = last < result.cast.steps.size() ? job.find_step(result.cast.steps[last]).step : nullptr;
+  return step != nullptr && step->kind->tools == ToolRule::needed ? RailPanel::tr("move the tool or change its operation") : RailPanel::tr("choose other values in its card");
+}
+
+}  // namespace
 
 void RailPanel::show_trouble(const PartResult& result) {
   clear_layout(trouble_layout_);
@@ -400,7 +411,7 @@ void RailPanel::show_trouble(const PartResult& result) {
     issue = session_.named(owner, *trouble);
     if (const PartId part = part_of_token(result.cast, trouble->subject); part != 0) about = part;
   } else if (const OperationReport* last = result.evaluated->last_report(); last != nullptr && !last->empty_reason.empty()) {
-    issue = {("the result is empty: " + session_.named(owner, last->empty_reason)).toStdString(), "", {}, "move the tool or change its operation"};
+    issue = {("the result is empty: " + session_.named(owner, last->empty_reason)).toStdString(), "", {}, empty_remedy(session_.job(), result).toStdString()};
   } else {
     return;
   }

@@ -67,7 +67,7 @@ void turn_ears(Recast& made, const std::vector<char>& movable) {
   std::set<std::array<Index, 2>> new_edges;
   for (Index f = 0; f < mesh.face_count(); ++f) {
     const auto ears = mesh.face(f);
-    if (changed[f] || !movable[ears[0]] || !movable[ears[1]] || !movable[ears[2]]) continue;
+    if (changed[f] || ears.size() != 3 || !movable[ears[0]] || !movable[ears[1]] || !movable[ears[2]]) continue;
     Index inner = 0;  // the only side that is not on a rim
     int sides = 0;
     for (Index k = 0; k < 3; ++k)
@@ -76,7 +76,7 @@ void turn_ears(Recast& made, const std::vector<char>& movable) {
         ++sides;
       }
     const Index other = across(corner_of(f, inner));
-    if (sides != 1 || changed[edges.corner_face[other]]) continue;
+    if (sides != 1 || changed[edges.corner_face[other]] || mesh.face(edges.corner_face[other]).size() != 3) continue;
     const Index g = edges.corner_face[other], p = ears[inner], q = ears[(inner + 1) % 3], v = ears[(inner + 2) % 3], w = mesh.corners[corner_of(g, other - corner_of(g, 0) + 2)];
     const std::array<Index, 2> edge{std::min(v, w), std::max(v, w)};
     if (movable[w] || std::binary_search(edges.vertices.begin(), edges.vertices.end(), edge)) continue;

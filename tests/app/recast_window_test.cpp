@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Re-skinning by keys and mouse, from an empty job and on the demo's buoy cap.
+#include <QLabel>
+
 #include "job/edit.h"
 #include "tests/app/driver.h"
 
@@ -71,6 +73,13 @@ TEST_CASE("a plate too thin for the grid stays, is told, made as thick as is typ
   CHECK_FALSE(told("walls_thinner"));
   CHECK(d.session().result(1).report->sound);
   CHECK(d.volume(1) == Approx(16 * 16 * 20).epsilon(0.01));
+  // Nothing is left: the rail says what to do about it, and it is not to move a tool.
+  type_in(d, 1, "least-wall", 60);
+  const QString trouble = d.widget<QFrame>(QStringLiteral("trouble"))->findChild<QLabel*>()->text();
+  INFO(trouble.toStdString());
+  CHECK(trouble.contains(QStringLiteral("thinner than the least wall")));
+  CHECK(trouble.contains(QStringLiteral("choose other values")));
+  d.key(Qt::Key_Z, Qt::ControlModifier);
   d.key(Qt::Key_Z, Qt::ControlModifier);
   d.settle();
   CHECK(told("walls_thickened"));
