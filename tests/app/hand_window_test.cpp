@@ -27,6 +27,14 @@ PartId part_of(Driver& d, const Mesh& mesh) {
   QTest::qWait(300);
   return d.session().chosen();
 }
+/// A box of 40 × 40 × 20, the same way.
+PartId box_to_edit(Driver& d) {
+  d.key(Qt::Key_B);
+  d.settle();
+  d.key(Qt::Key_4, Qt::ControlModifier);
+  QTest::qWait(300);
+  return d.session().chosen();
+}
 const Mesh& shown(Driver& d, PartId part) { return *d.session().result(part).evaluated->mesh; }
 const SoundnessReport& report(Driver& d, PartId part) {
   const ReportPtr known = d.session().result(part).report;
@@ -63,10 +71,7 @@ QToolButton* link(Driver& d, const QString& name) {
 
 TEST_CASE("elements are chosen by click, box, brush and outline, only what is seen or right through") {
   Driver d;
-  d.key(Qt::Key_B);
-  d.settle();
-  d.key(Qt::Key_4, Qt::ControlModifier);
-  QTest::qWait(300);
+  box_to_edit(d);
   // The box is 40 × 40 × 20 and stands on the ground; the corner view sees front, right or left, and top.
   const int width = d.view().width();
   d.key(Qt::Key_A);
@@ -173,11 +178,7 @@ TEST_CASE("a choice grows, shrinks, runs around, goes by angle and by sharpness,
 
 TEST_CASE("faces are deleted, the hole is filled; undo brings them back, and the choice follows") {
   Driver d;
-  d.key(Qt::Key_B);
-  d.settle();
-  const PartId part = d.session().chosen();
-  d.key(Qt::Key_4, Qt::ControlModifier);
-  QTest::qWait(300);
+  const PartId part = box_to_edit(d);
   d.key(Qt::Key_A);
   d.click_at({0, 0, 20});
   d.key(Qt::Key_Delete);
@@ -206,11 +207,7 @@ TEST_CASE("faces are deleted, the hole is filled; undo brings them back, and the
 
 TEST_CASE("corners are filled between, edges split, connected and taken out, vertices welded and slid, each by its key") {
   Driver d;
-  d.key(Qt::Key_B);
-  d.settle();
-  const PartId part = d.session().chosen();
-  d.key(Qt::Key_4, Qt::ControlModifier);
-  QTest::qWait(300);
+  const PartId part = box_to_edit(d);
   const std::vector<Vec3> lid{{-20, -20, 20}, {20, -20, 20}, {20, 20, 20}, {-20, 20, 20}};
   // Split two edges of the lid, connect their middles, take the new edge out again.
   d.key(Qt::Key_E);
@@ -294,11 +291,7 @@ TEST_CASE("corners are filled between, edges split, connected and taken out, ver
 
 TEST_CASE("an edit that cannot be done is told at once and leaves no step; one that lost its elements says so on its card") {
   Driver d;
-  d.key(Qt::Key_B);
-  d.settle();
-  const PartId part = d.session().chosen();
-  d.key(Qt::Key_4, Qt::ControlModifier);
-  QTest::qWait(300);
+  const PartId part = box_to_edit(d);
   d.key(Qt::Key_C);
   d.click_at({-20, -20, 20});
   d.click_at({20, -20, 20}, Qt::ShiftModifier);
@@ -426,11 +419,7 @@ TEST_CASE("a fin is taken off by hand and the seam along it welded") {
 
 TEST_CASE("a face is cut out, combined apart, and joined back with its corners welded") {
   Driver d;
-  d.key(Qt::Key_B);
-  d.settle();
-  const PartId part = d.session().chosen();
-  d.key(Qt::Key_4, Qt::ControlModifier);
-  QTest::qWait(300);
+  const PartId part = box_to_edit(d);
   d.key(Qt::Key_A);
   d.click_at({0, 0, 20});
   d.key(Qt::Key_D, Qt::ShiftModifier);
@@ -493,22 +482,23 @@ TEST_CASE("faces extruded by nothing come to light in the smooth look and are cl
     return image;
   };
   const QImage plain = picture(0), smooth = picture(2), once = picture(1);
-  CHECK(smooth != plain);
-  CHECK(once != smooth);
+  constexpr int same = 4, seen = 200;  // pixels: lines drawn twice may end in one more
+  CHECK(differing_pixels(smooth, plain) > seen);
+  CHECK(differing_pixels(once, smooth) > seen);
   d.session().commit(QStringLiteral("another"), edit::change_unlocked(d.job(), part, [&](Part& p) { p.source = ImportedSource{shared(extruded), "part.ply"}; }));
   d.settle();
   CHECK_FALSE(report(d, part).sound);
   CHECK(report(d, part).count(families::zero_length_edges) > 0);
-  CHECK(picture(0) == plain);
-  CHECK(picture(2) != smooth);
+  CHECK(differing_pixels(picture(0), plain) <= same);
+  CHECK(differing_pixels(picture(2), smooth) > seen);
   d.key(Qt::Key_E, Qt::ShiftModifier);
   d.settle();
   CHECK(report(d, part).sound);
   CHECK(shown(d, part).positions.size() == 8);
   CHECK(shown(d, part).face_count() == 6);
   d.key(Qt::Key_Escape);
-  CHECK(picture(2) == smooth);
-  CHECK(picture(0) == plain);
+  CHECK(differing_pixels(picture(2), smooth) <= same);
+  CHECK(differing_pixels(picture(0), plain) <= same);
 }
 
 TEST_CASE("the wall inside a mirrored part is chosen by its family, taken out, and an edge loop is walked around the seam") {
@@ -661,10 +651,7 @@ TEST_CASE("markers behind the part show when asked, many on one spot carry their
 
 TEST_CASE("distances and angles are measured between two picked places, and of what is chosen in the rail") {
   Driver d;
-  d.key(Qt::Key_B);
-  d.settle();
-  d.key(Qt::Key_4, Qt::ControlModifier);
-  QTest::qWait(300);
+  box_to_edit(d);
   QString said;
   QObject::connect(&d.session(), &Session::said, &d.window, [&](const QString& text) { said = text; });
   d.key(Qt::Key_M, Qt::ControlModifier);
@@ -726,11 +713,7 @@ TEST_CASE("Delete while elements are chosen never takes the part, and leaving th
 
 TEST_CASE("a part that is locked or gone takes no edit, and another part chosen lets the elements go") {
   Driver d;
-  d.key(Qt::Key_B);
-  d.settle();
-  const PartId part = d.session().chosen();
-  d.key(Qt::Key_4, Qt::ControlModifier);
-  QTest::qWait(300);
+  const PartId part = box_to_edit(d);
   d.key(Qt::Key_A);
   d.click_at({0, 0, 20});
   d.key(Qt::Key_L, Qt::ShiftModifier);

@@ -9,6 +9,7 @@
 #include "core/soundness/check.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
+#include "tests/support/recast_of.h"
 #include "tests/support/referee.h"
 #include "tests/support/told.h"
 
@@ -18,19 +19,6 @@ using namespace anvil::test;
 namespace {
 
 constexpr double pi = std::numbers::pi;
-
-BooleanResult sound(Result<BooleanResult> result) {
-  REQUIRE(result);
-  REQUIRE_FALSE(result->mesh.empty());
-  CHECK(judge(in_triangles(result->mesh)).sound());
-  CHECK(result->sources.face.size() == result->mesh.face_count());
-  return std::move(*result);
-}
-
-BooleanResult recast_of(const Mesh& mesh, const RecastSettings& settings) {
-  const recast::Part part{shared(mesh), "cloud"};
-  return sound(recast_parts({&part, 1}, settings));
-}
 
 double ball(double r) { return 4 * pi / 3 * r * r * r; }
 

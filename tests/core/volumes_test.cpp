@@ -11,6 +11,7 @@
 #include "tests/support/dice.h"
 #include "tests/support/nearest.h"
 #include "tests/support/random_reshapes.h"
+#include "tests/support/recast_of.h"
 #include "tests/support/referee.h"
 #include "tests/support/told.h"
 
@@ -20,19 +21,6 @@ using namespace anvil::test;
 namespace {
 
 constexpr double pi = std::numbers::pi;
-
-BooleanResult sound(Result<BooleanResult> result) {
-  REQUIRE(result);
-  REQUIRE_FALSE(result->mesh.empty());
-  CHECK(judge(in_triangles(result->mesh)).sound());
-  CHECK(result->sources.face.size() == result->mesh.face_count());
-  return std::move(*result);
-}
-
-BooleanResult recast_of(const Mesh& mesh, const RecastSettings& settings) {
-  const recast::Part part{shared(mesh), "part"};
-  return sound(recast_parts({&part, 1}, settings));
-}
 
 double blended(const Mesh& one, const Mesh& other, Operation operation, double detail, double blend) {
   const std::vector<recast::Part> parts{{shared(one), "one"}, {shared(other), "other"}};
