@@ -73,13 +73,17 @@ void NumberField::take(double number) {
   emit entered(number);
 }
 
-void NumberField::finish() {
-  if (!isModified()) return;
-  setModified(false);
+Result<double> NumberField::typed() const {
   QString typed = text().trimmed();
   if (const QString degree = QStringLiteral("°"); typed.endsWith(degree)) typed.chop(1);
   const bool length = field_.kind == FieldKind::length || field_.kind == FieldKind::point || field_.kind == FieldKind::offset;
-  const Result<double> number = parse_sum(typed.replace(QLatin1Char(','), QLatin1Char('.')).toStdString(), length);
+  return parse_sum(typed.replace(QLatin1Char(','), QLatin1Char('.')).toStdString(), length);
+}
+
+void NumberField::finish() {
+  if (!isModified()) return;
+  setModified(false);
+  const Result<double> number = typed();
   if (number) return take(*number);
   Issue issue = number.issue();
   issue.subject = field_.label;

@@ -34,6 +34,8 @@ class NumberField : public QLineEdit {
   /// @param field  says what it is called, its unit and its range
   explicit NumberField(const Field& field, const QString& accessible_name, QWidget* parent = nullptr);
   double value() const { return value_; }
+  /// What stands here, as far as it is typed.
+  Result<double> typed() const;
   /// As narrow as the panel needs it; it grows with what there is.
   QSize sizeHint() const override { return {56, QLineEdit::sizeHint().height()}; }
   QSize minimumSizeHint() const override { return {34, QLineEdit::minimumSizeHint().height()}; }

@@ -70,7 +70,15 @@ QWidget* FieldRows::number(std::size_t place, const Field& field, const QString&
   connect(editor, &NumberField::entered, this, [this, place](double value) { set_(place, value); });
   connect(editor, &NumberField::refused, this, &FieldRows::refused);
   show_[place] = [editor](const FieldValue& value) { editor->show_value(std::get<double>(value)); };
-  if (!field.graded) return editor;
+  return field.graded ? graded(place, field, name, editor) : editor;
+}
+
+QString FieldRows::foretold(std::size_t place, double then) const {
+  return foretell_ && then > 0 ? foretell_(std::get<double>(shown_[place]), then) : QString();
+}
+
+/// With the ways to the next ones below, and what the one that is being typed will come to.
+QWidget* FieldRows::graded(std::size_t place, const Field& field, const QString& name, NumberField* editor) {
   auto* both = new QWidget;
   auto* layout = new QGridLayout(both);
   layout->setContentsMargins(0, 0, 0, 0);
@@ -82,7 +90,11 @@ QWidget* FieldRows::number(std::size_t place, const Field& field, const QString&
     QToolButton* button = link_button(text);
     button->setObjectName(name + QLatin1String(key));
     button->setAccessibleName(QStringLiteral("%1: %2").arg(QString::fromStdString(field.label), text));
-    button->setToolTip(tr("The next round length %1").arg(up ? tr("above") : tr("below")));
+    show_[place] = [this, place, button, up = up, before = std::move(show_[place])](const FieldValue& value) {
+      before(value);
+      const QString says = tr("The next round length %1").arg(up ? tr("above") : tr("below")), told = foretold(place, next_grade(std::get<double>(value), up));
+      button->setToolTip(told.isEmpty() ? says : says + QStringLiteral(":\n") + told);
+    };
     connect(button, &QToolButton::clicked, this, [this, place, field, up = up] {
       const double next = next_grade(std::get<double>(shown_[place]), up);
       if (next >= field.min && next <= field.max) set_(place, next);
@@ -90,6 +102,18 @@ QWidget* FieldRows::number(std::size_t place, const Field& field, const QString&
     layout->addWidget(button, 1, column++);
   }
   layout->setColumnStretch(2, 1);
+  auto* told = new QLabel;
+  told->setObjectName(QStringLiteral("faint"));
+  told->setAccessibleName(tr("What it will come to"));
+  told->setWordWrap(true);
+  told->hide();
+  layout->addWidget(told, 2, 0, 1, 3);
+  connect(editor, &QLineEdit::textEdited, this, [this, place, editor, told] {
+    const Result<double> typed = editor->typed();
+    told->setText(typed ? foretold(place, *typed) : QString());
+    told->setVisible(!told->text().isEmpty());
+  });
+  connect(editor, &QLineEdit::editingFinished, told, &QWidget::hide);
   return both;
 }
 

@@ -11,6 +11,8 @@
 
 namespace anvil::app {
 
+class NumberField;
+
 class FieldRows : public QWidget {
   Q_OBJECT
 
@@ -20,6 +22,9 @@ class FieldRows : public QWidget {
   FieldRows(std::span<const Field> fields, const QString& name, std::function<void(std::size_t, const FieldValue&)> set,
             QWidget* parent = nullptr);
   void show_values(const FieldValues& values);
+  /// What something comes to with another length than that of now, in words; "" where that is not known. Asked of graded lengths, for one that is being typed and for the next ones.
+  using Foretell = std::function<QString(double now, double then)>;
+  void set_foretell(Foretell foretell) { foretell_ = std::move(foretell); }
 
  signals:
   void refused(const anvil::Issue& issue);
@@ -27,6 +32,8 @@ class FieldRows : public QWidget {
  private:
   void add_row(std::size_t place, const Field& field, const QString& name);
   QWidget* number(std::size_t place, const Field& field, const QString& name);
+  QWidget* graded(std::size_t place, const Field& field, const QString& name, NumberField* editor);
+  QString foretold(std::size_t place, double then) const;
   QWidget* vector(std::size_t place, const Field& field, const QString& name);
   QWidget* choice(std::size_t place, const Field& field, const QString& name);
   QWidget* toggle(std::size_t place, const Field& field, const QString& name);
@@ -40,6 +47,7 @@ class FieldRows : public QWidget {
 
   QGridLayout* grid_;
   std::function<void(std::size_t, const FieldValue&)> set_;
+  Foretell foretell_;
   FieldValues shown_;
   std::vector<std::function<void(const FieldValue&)>> show_;  // by place; none for fields without a row
   std::vector<QWidget*> folded_;

@@ -6,12 +6,14 @@
 #include <QMenu>
 #include <QMouseEvent>
 #include <algorithm>
+#include <cmath>
 
 #include "app/cards/editors.h"
 #include "app/cards/tool_row.h"
 #include "app/remedies.h"
 #include "app/template_dialog.h"
 #include "job/edit.h"
+#include "job/forecast.h"
 
 namespace anvil::app {
 
@@ -37,12 +39,11 @@ QString in_words(const Comparison& comparison) {
   row(StepCard::tr("Volume, mm³"), was.closed ? number(was.volume) : StepCard::tr("open"), is.closed ? number(is.volume) : StepCard::tr("open"));
   row(StepCard::tr("Area, mm²"), number(was.area), number(is.area));
   const Deviation& d = comparison.deviation;
+  const double rounding = 1e-9 * std::sqrt(was.area);
+  const auto off = [&](double far) { return QString::number(far < rounding ? 0 : far, 'g', 3); };
   QString words = QStringLiteral("<table cellspacing='0' cellpadding='1'>%1</table>").arg(rows);
   words += StepCard::tr("New surface off the old: at most %1 mm, %2 mm on average. Old off the new: at most %3 mm, %4 mm.")
-               .arg(d.from_new.max, 0, 'g', 3)
-               .arg(d.from_new.mean, 0, 'g', 3)
-               .arg(d.from_old.max, 0, 'g', 3)
-               .arg(d.from_old.mean, 0, 'g', 3);
+               .arg(off(d.from_new.max), off(d.from_new.mean), off(d.from_old.max), off(d.from_old.mean));
   for (const std::string& why : comparison.left) words += StepCard::tr("<br>Left: %1").arg(QString::fromStdString(why).toHtmlEscaped());
   return words;
 }
@@ -106,6 +107,7 @@ StepCard::StepCard(Session& session, const CardId& id) : RecipeCard(session, id,
     fields_ = new FieldRows(kind.fields, QStringLiteral("field_%1_").arg(id.step),
                             [this](std::size_t field, const FieldValue& value) { set(field, value); });
     connect(fields_, &FieldRows::refused, this, [this](const Issue& issue) { session_.complain(issue, id_.part); });
+    fields_->set_foretell([this](double now, double then) { return foretold(now, then); });
     body()->addWidget(fields_);
   }
   compared_ = new QLabel;
@@ -226,6 +228,16 @@ void StepCard::refresh() {
   note_text_ = note;
   note_->setText(note);
   note_->setVisible(!note.isEmpty() && step().on);
+}
+
+QString StepCard::foretold(double now, double then) const {
+  if (!session_.is_current(id_.part)) return {};  // it may have been made at another detail
+  const PartResult& r = session_.result(id_.part);
+  if (r.evaluated)
+    for (const StepReport& made : r.evaluated->steps)
+      if (made.step < r.cast.steps.size() && r.cast.steps[made.step] == id_.step)
+        if (const auto known = forecast(made.report, now, then)) return QString::fromStdString(in_words(*known));
+  return {};
 }
 
 /// With its ways out, of which more may be known later: whether the tool that it blames can be mended.

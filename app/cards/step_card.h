@@ -37,6 +37,8 @@ class StepCard : public RecipeCard {
   void show_inner(PartId tool);
   std::vector<PartId> addable() const;
   QString summary() const;
+  /// What the step comes to at another detail; "": not known.
+  QString foretold(double now, double then) const;
 
   Switch* on_;
   QVBoxLayout* tools_layout_ = nullptr;  // null for kinds without tools

@@ -2,17 +2,14 @@
 // Recast: the part, and whatever is added to it, as one watertight mesh.
 #include "core/recast/recast.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 
 #include "core/mesh/cloud.h"
+#include "job/forecast.h"
 #include "job/step_parts.h"
 
 namespace anvil {
 namespace {
-
-constexpr Note finer{"recast_finer", "at half the detail about 1 triangle, {1}", "at half the detail about {0} triangles, {1}", Note::Place::card};
 
 Result<StepOutput> run(const StepInput& input) {
   const Result<std::vector<recast::Part>> opened = opened_parts(input);
@@ -34,6 +31,7 @@ Result<StepOutput> run(const StepInput& input) {
   settings.inner = input.fields.on("inner");
   Result<StepOutput> output = as_output(recast_parts(parts, settings, input.control));
   if (!output || output->mesh.empty() || input.stands_in) return output;
+  tell_finer(output->report, numbers_of(output->mesh).triangles);
   // How far a skin lies from points is told by their radius.
   if (std::any_of(parts.begin(), parts.end(), [](const recast::Part& part) { return part.mesh->cloud; })) return output;
   Mesh all;
@@ -42,11 +40,6 @@ Result<StepOutput> run(const StepInput& input) {
     place(placed, part.placement);
     append(all, placed);
   }
-  // What the next finer one comes to is told before it is asked for: four times the triangles, and a little less than that in time.
-  constexpr double finer_triangles = 4, finer_seconds = 3.8, bytes_each = 600, bytes_at_least = 40e6;
-  constexpr double step = 1000;
-  const double triangles = step * std::ceil(finer_triangles * static_cast<double>(numbers_of(output->mesh).triangles) / step), seconds = finer_seconds * output->report.seconds;
-  output->report.tell(finer, static_cast<std::size_t>(triangles), fmt::format("{:.{}f} s, {:.0f} MB", seconds, seconds < 10 ? 1 : 0, (bytes_at_least + bytes_each * triangles) / 1e6));
   output->comparison = std::make_shared<const Comparison>(compare(all, output->mesh, input.control.stop));
   return output;
 }

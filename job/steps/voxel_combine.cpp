@@ -2,6 +2,7 @@
 // Blend: the part and its tools combined by their distance fields, with rounds where they meet.
 #include "core/recast/volumes.h"
 
+#include "job/forecast.h"
 #include "job/step_parts.h"
 
 namespace anvil {
@@ -11,7 +12,9 @@ Result<StepOutput> run(const StepInput& input) {
   const Result<std::vector<recast::Part>> opened = opened_parts(input);
   if (!opened) return opened.issue();
   const std::vector<recast::Part>& parts = *opened;
-  return as_output(blend_parts(parts, {*operation_named(input.fields.text("operation")), input.fields.number("detail"), input.fields.number("blend")}, input.control));
+  Result<StepOutput> output = as_output(blend_parts(parts, {*operation_named(input.fields.text("operation")), input.fields.number("detail"), input.fields.number("blend")}, input.control));
+  if (output && !output->mesh.empty() && !input.stands_in) tell_finer(output->report, numbers_of(output->mesh).triangles);
+  return output;
 }
 
 }  // namespace

@@ -30,6 +30,21 @@ TEST_CASE("a box and a pin that sticks through it are recast as one, coarser and
   CHECK(d.volume(1) == Approx(box_volume + pin_area * 20).epsilon(1e-4));
   const std::size_t before = faces(d, 1);
   const double detail = number(d, 1, "detail");
+  // While another is typed, what it will come to stands below.
+  auto* field = d.widget<QLineEdit>(field_name(d, 1, "detail"));
+  QLabel* told = nullptr;
+  for (QLabel* label : d.window.findChildren<QLabel*>())
+    if (label->accessibleName() == QStringLiteral("What it will come to") && label->isVisibleTo(&d.window) == false && field->parentWidget()->isAncestorOf(label)) told = label;
+  REQUIRE(told != nullptr);
+  d.click(field);
+  QTest::keyClick(Driver::window_of(field), Qt::Key_A, Qt::ControlModifier);
+  for (const QChar c : QString::number(detail / 4)) QTest::keyClick(Driver::window_of(field), c.toLatin1());
+  CHECK(told->isVisible());
+  const double foretold = told->text().section(QLatin1Char(' '), 1, 1).toDouble();
+  CHECK(foretold == Approx(16 * static_cast<double>(before)).epsilon(0.05).margin(1000));
+  QTest::keyClick(Driver::window_of(field), Qt::Key_Escape);
+  CHECK_FALSE(told->isVisible());
+  CHECK(number(d, 1, "detail") == detail);
   type_in(d, 1, "detail", 2 * detail);
   CHECK(number(d, 1, "detail") == Approx(2 * detail));
   CHECK(faces(d, 1) < before / 3);
@@ -330,6 +345,8 @@ TEST_CASE("a rounded voxel part is sharpened, its regions numbered, seen in colo
   d.key(Qt::Key_5, Qt::ControlModifier);
   d.key(Qt::Key_K);
   d.settle();
+  // What rounding alone moves is no distance.
+  CHECK(d.widget<QLabel>(QStringLiteral("compared_%1").arg(last_step(d, box).id))->text().contains(QStringLiteral("at most 0 mm, 0 mm on average")));
   d.click(d.widget<QWidget>(field_name(d, box, "sharp")));  // as a grid without sharp edges leaves it
   d.settle();
   const double rounded = d.volume(box);
