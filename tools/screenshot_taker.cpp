@@ -144,6 +144,8 @@ const std::vector<Shot> shots = {
        buoy_cap_recast(w);
        w.verbs().find(QStringLiteral("reduce"))->trigger();
        w.session().wait_idle();
+       set_fields(w, {{"keep", 0.1}});
+       w.session().wait_idle();
        wait(300);
        w.verbs().find(QStringLiteral("deviation_map"))->trigger();
      }},

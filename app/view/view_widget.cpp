@@ -340,8 +340,6 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     }
     const PartId owner = session_.recipe_owner();
     if (const QString older = shown_instead(session_, owner); index == 0 && !older.isEmpty()) paint_tag(painter, here.area.topLeft() + QPointF(14, 68), older, theme::defect);
-    if (const PartResult r = session_.result(owner); deviation_map_ && r.evaluated && r.evaluated->comparison() != nullptr && job.find(owner) != nullptr)
-      paint_deviation(painter, here, here.area.bottomLeft() + QPointF(8, -40), *r.evaluated->comparison(), job.world_of(owner));
     if (!style_.moving) paint_region_labels(painter, place_region_labels(session_, here, font()));
     paint_marks(painter, here, index);
     if (measure_) paint_measure(painter, here, *measure_);
@@ -351,7 +349,12 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     if (!rig_.four()) paint_tool_markers(painter, here, pointer_.markers_in(here), pointer_.under_marker());
     if (const auto plane = work_plane(session_)) paint_plane(painter, here, *plane);
     paint_vertices(painter, here);
+    painter.save();
     pointer_.paint(painter, index);
+    painter.restore();
+    // Above the handles' names, which stand where they like.
+    if (const PartResult r = session_.result(owner); deviation_map_ && r.evaluated && r.evaluated->comparison() != nullptr && job.find(owner) != nullptr)
+      paint_deviation(painter, here, here.area.bottomLeft() + QPointF(8, -40), *r.evaluated->comparison(), job.world_of(owner));
   }
   if (job.parts.empty()) {
     painter.setPen(theme::faint_ink);
