@@ -349,9 +349,8 @@ void ViewWidget::paint_overlay(QPainter& painter, std::size_t index) {
     if (!rig_.four()) paint_tool_markers(painter, here, pointer_.markers_in(here), pointer_.under_marker());
     if (const auto plane = work_plane(session_)) paint_plane(painter, here, *plane);
     paint_vertices(painter, here);
-    painter.save();
     pointer_.paint(painter, index);
-    painter.restore();
+    painter.setFont(font());
     // Above the handles' names, which stand where they like.
     if (const PartResult r = session_.result(owner); deviation_map_ && r.evaluated && r.evaluated->comparison() != nullptr && job.find(owner) != nullptr)
       paint_deviation(painter, here, here.area.bottomLeft() + QPointF(8, -40), *r.evaluated->comparison(), job.world_of(owner));
