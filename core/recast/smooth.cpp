@@ -2,68 +2,22 @@
 #include "core/recast/smooth.h"
 
 #include <tbb/parallel_for.h>
-#include <tbb/task_arena.h>
 
 #include <algorithm>
 #include <atomic>
-#include <memory>
-#include <numbers>
 #include <numeric>
-#include <utility>
 
 #include "core/recast/move_vertices.h"
+#include "core/recast/pass_series.h"
+#include "core/recast/rings.h"
 
 namespace anvil {
 namespace {
 
+using recast::PassPair;
+using recast::Rings;
+
 constexpr Note smoothing_held_back{"smoothing_held_back", "1 vertex was held back so that the surface does not cross itself", "{0} vertices were held back so that the surface does not cross itself"};
-
-/// The faces around each vertex, in order: who follows it in each, and who comes before it.
-class Rings {
- public:
-  explicit Rings(const Mesh& mesh) : first_(mesh.positions.size() + 1, 0), corners_(std::make_unique_for_overwrite<Index[]>(3 * mesh.corners.size())), count_(mesh.corners.size()) {
-    // Each share of the faces counts its corners at each vertex, and so knows where to put them.
-    const std::size_t vertices = mesh.positions.size(), shares = static_cast<std::size_t>(std::clamp(tbb::this_task_arena::max_concurrency(), 1, 16));
-    std::vector<std::vector<Index>> places(shares);
-    const auto for_each_share = [&](const auto& visit) {
-      tbb::parallel_for(std::size_t{0}, shares, [&](std::size_t share) {
-        const std::size_t faces = mesh.face_count(), begin = faces * share / shares, end = faces * (share + 1) / shares;
-        visit(places[share], static_cast<Index>(begin), static_cast<Index>(end));
-      });
-    };
-    for_each_share([&](std::vector<Index>& place, Index begin, Index end) {
-      place.assign(vertices, 0);
-      for (Index f = begin; f < end; ++f)
-        for (Index v : mesh.face(f)) ++place[v];
-    });
-    for (std::size_t v = 0; v < vertices; ++v) {
-      first_[v + 1] = first_[v];
-      for (std::vector<Index>& place : places) first_[v + 1] += std::exchange(place[v], first_[v + 1]);
-    }
-    for_each_share([&](std::vector<Index>& place, Index begin, Index end) {
-      Index *next = corners_.get(), *previous = next + count_, *face = previous + count_;
-      for (Index f = begin; f < end; ++f) {
-        const auto ring = mesh.face(f);
-        for (std::size_t k = 0; k < ring.size(); ++k) {
-          const Index at = place[ring[k]]++;
-          next[at] = ring[k + 1 < ring.size() ? k + 1 : 0];
-          previous[at] = ring[k > 0 ? k - 1 : ring.size() - 1];
-          face[at] = f;
-        }
-      }
-    });
-  }
-  std::span<const Index> next(Index v) const { return of(v, 0); }
-  std::span<const Index> previous(Index v) const { return of(v, 1); }
-  std::span<const Index> faces(Index v) const { return of(v, 2); }
-
- private:
-  std::span<const Index> of(Index v, std::size_t list) const { return {corners_.get() + list * count_ + first_[v], first_[v + 1] - first_[v]}; }
-
-  std::vector<Index> first_;
-  std::unique_ptr<Index[]> corners_;  ///< three lists; in each, those of vertex v from first_[v] to first_[v + 1]
-  std::size_t count_;
-};
 
 void for_each_vertex(std::size_t count, const Control& control, const auto& visit) {
   check_stop(control);
@@ -137,27 +91,6 @@ double volume_of(const Mesh& mesh, const std::vector<Vec3>& at) {
   return std::accumulate(sums.begin(), sums.end(), 0.0);
 }
 
-/// What a pass takes from the way of a vertex to the middle of its neighbours, and the widening one after it adds; 0: there is none.
-struct Pair {
-  double narrowing = 0, widening = 0;
-  /// What a wave becomes by it, where the middle of the neighbours is x times the vertex itself: 1 for the longest waves, down to -1.
-  double gain(double x) const { return (1 - narrowing * (1 - x)) * (1 - widening * (1 - x)); }
-};
-
-/// So many passes as a polynomial of "the middle of the neighbours" that takes the ways to the middles to where the vertices end: the coefficients of its Chebyshev series, as many as
-/// are needed for it to be right to a thousandth.
-std::vector<float> series_of(const Pair& pair, Index passes) {
-  const std::size_t nodes = (pair.widening != 0 ? 2 : 1) * static_cast<std::size_t>(passes);
-  std::vector<double> turns(4 * nodes), values(nodes), series(nodes, 0);
-  for (std::size_t k = 0; k < turns.size(); ++k) turns[k] = std::cos(std::numbers::pi * static_cast<double>(k) / static_cast<double>(2 * nodes));
-  for (std::size_t k = 0; k < nodes; ++k) values[k] = (std::pow(pair.gain(turns[2 * k + 1]), passes) - 1) / (turns[2 * k + 1] - 1);
-  for (std::size_t j = 0; j < nodes; ++j)
-    for (std::size_t k = 0; k < nodes; ++k) series[j] += (j > 0 ? 2.0 : 1.0) / static_cast<double>(nodes) * values[k] * turns[j * (2 * k + 1) % turns.size()];
-  constexpr double enough = 1e-3;
-  for (double left_out = std::abs(series.back()); series.size() > 1 && left_out < enough; left_out += std::abs(series.back())) series.pop_back();
-  return {series.begin(), series.end()};
-}
-
 /// The vertices on their way.
 class Passes {
  public:
@@ -172,8 +105,8 @@ class Passes {
 
   /// So many passes at once, by the series instead of one after the other (Clenshaw's recurrence): ten pairs of the default strength need six looks at all neighbours instead of twenty, a
   /// hundred need fifteen.
-  void filter(const Pair& pair, Index count) {
-    const std::vector<float> series = series_of(pair, count);
+  void filter(const PassPair& pair, Index count) {
+    const std::vector<float> series = recast::series_of(pair, count);
     for_each_vertex(at.size(), control_, [&](Index v) {
       ways_[v] = (way(v) / unit_).cast<float>();
       term_[v] = series.back() * ways_[v];
@@ -254,7 +187,7 @@ std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSetti
   constexpr double pass_band = 0.1;
   // Beyond these a pass, or one with its widening, makes the shortest waves larger, not smaller.
   constexpr double strongest = 0.95, strongest_pair = 0.68;
-  Pair pair{settings.strength * (settings.keep_volume ? strongest_pair : strongest), 0};
+  PassPair pair{settings.strength * (settings.keep_volume ? strongest_pair : strongest), 0};
   if (settings.keep_volume && pair.narrowing > 0) pair.widening = 1 / (pass_band - 1 / pair.narrowing);
   const double volume = settings.keep_volume ? volume_of(mesh, mesh.positions) : 0;
   Passes passes(mesh, rings, movable, control);
