@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 
 #include <map>
+#include <numbers>
 #include <random>
 #include <set>
 
@@ -214,6 +215,18 @@ TEST_CASE("passes made at once end where passes made one after the other do") {
         INFO(strength << " x " << passes << ", volume kept " << keep_volume << ": " << farthest);
         CHECK(farthest < (passes > 10 && keep_volume ? 1e-2 : 1e-3));  // of 0.2 that vertices are off the ball
       }
+}
+
+TEST_CASE("an edge that turns by just the angle held from is not held, whichever way rounding goes") {
+  const Mesh mesh;
+  const auto normal = [](int k) { return Vec3(std::cos(k * std::numbers::pi / 6), std::sin(k * std::numbers::pi / 6), 0); };  // a prism of twelve sides
+  for (const auto& [sharper_than, held] : {std::pair(30.0, false), std::pair(29.99, true)}) {
+    const recast::EdgeHolder holds(mesh, {.sharper_than = sharper_than, .materials = false, .regions = false});
+    for (int k = 0; k < 12; ++k) {
+      CHECK(holds(0, normal(k), 1, normal(k + 1)) == held);
+      CHECK(holds(0, Eigen::Vector3f(normal(k).cast<float>()), 1, Eigen::Vector3f(normal(k + 1).cast<float>())) == held);
+    }
+  }
 }
 
 TEST_CASE("smoothing leaves held edges, borders and other faces alone, bit for bit") {
