@@ -26,18 +26,72 @@ void for_each_vertex(std::size_t count, const Control& control, const auto& visi
   });
 }
 
-Vec3 normalized(const Vec3& vector) {
-  const double square = vector.squaredNorm();
-  constexpr double least = 1e-200, most = 1e200;
-  return square > least && square < most ? Vec3(vector / std::sqrt(square)) : vector.stableNormalized();
+/// A sum of cross products, number by number: with vectors of three the compiler goes through memory, at half as much time again.
+class AreaSum {
+ public:
+  explicit AreaSum(const Vec3& from) : px_(from.x()), py_(from.y()), pz_(from.z()) {}
+  void add(const Vec3& a, const Vec3& b) {
+    const double ax = a.x() - px_, ay = a.y() - py_, az = a.z() - pz_, bx = b.x() - px_, by = b.y() - py_, bz = b.z() - pz_;
+    x_ += ay * bz - az * by, y_ += az * bx - ax * bz, z_ += ax * by - ay * bx;
+  }
+  Vec3 vector() const { return {x_, y_, z_}; }
+  /// Of length one; 0 where there is no area.
+  Eigen::Vector3f normal() const {
+    const double square = x_ * x_ + y_ * y_ + z_ * z_;
+    constexpr double least = 1e-200, most = 1e200;
+    if (!(square > least && square < most)) return vector().stableNormalized().cast<float>();
+    const double shorter = 1 / std::sqrt(square);
+    return {static_cast<float>(x_ * shorter), static_cast<float>(y_ * shorter), static_cast<float>(z_ * shorter)};
+  }
+  double dot_from(const Vec3& origin) const { return (px_ - origin.x()) * x_ + (py_ - origin.y()) * y_ + (pz_ - origin.z()) * z_; }
+
+ private:
+  double px_, py_, pz_, x_ = 0, y_ = 0, z_ = 0;
+};
+
+AreaSum area_of(const std::vector<Vec3>& at, std::span<const Index> ring) {
+  AreaSum area(at[ring[0]]);
+  for (std::size_t k = 1; k + 1 < ring.size(); ++k) area.add(at[ring[k]], at[ring[k + 1]]);
+  return area;
 }
 
-/// Which vertices may move.
-std::vector<char> movable_in(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const Control& control) {
+/// Of so many, in blocks, so that the sum is the same on any number of threads.
+double sum_of(std::size_t count, const Control& control, const auto& of_one) {
+  check_stop(control);
+  constexpr std::size_t together = 4096;
+  std::vector<double> sums((count + together - 1) / together, 0);
+  tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t block) {
+    double sum = 0;
+    for (std::size_t k = block * together; k < std::min(count, (block + 1) * together); ++k) sum += of_one(static_cast<Index>(k));
+    sums[block] = sum;
+  });
+  return std::accumulate(sums.begin(), sums.end(), 0.0);
+}
+
+double volume_of(const Mesh& mesh, const std::vector<Vec3>& at, const Control& control) {
+  if (mesh.corners.empty()) return 0;
+  const Vec3 origin = at[mesh.corners[0]];
+  return sum_of(mesh.face_count(), control, [&](Index f) { return area_of(at, mesh.face(f)).dot_from(origin); }) / 6;
+}
+
+struct Look {
+  std::vector<char> movable;  ///< per vertex
+  double volume = 0;
+};
+
+/// Which vertices may move, and the volume in passing.
+Look look_over(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const Control& control) {
+  Look look;
   std::vector<Eigen::Vector3f> normals(mesh.face_count());
-  tbb::parallel_for(std::size_t{0}, normals.size(), [&](std::size_t f) { normals[f] = normalized(newell_normal(mesh.positions, mesh.face(f))).cast<float>(); });
+  const Vec3 origin = mesh.corners.empty() ? Vec3(Vec3::Zero()) : mesh.positions[mesh.corners[0]];
+  look.volume = sum_of(mesh.face_count(), control, [&](Index f) {
+    const AreaSum area = area_of(mesh.positions, mesh.face(f));
+    normals[f] = area.normal();
+    return area.dot_from(origin);
+  }) / 6;
   const recast::EdgeHolder holds(mesh, settings.held);
-  std::vector<char> movable(mesh.positions.size(), 1);
+  std::vector<char>& movable = look.movable;
+  movable.assign(mesh.positions.size(), 1);
   const auto stays = [&](Index v) { std::atomic_ref(movable[v]).store(0, std::memory_order_relaxed); };
   for_each_vertex(movable.size(), control, [&](Index v) {
     const auto next = rings.next(v), previous = rings.previous(v), faces = rings.faces(v);
@@ -62,33 +116,15 @@ std::vector<char> movable_in(const Mesh& mesh, const Rings& rings, const SmoothS
     for (Index other : previous)
       if (other > v) look_at(other);
   });
-  return movable;
+  return look;
 }
 
 /// Sum over the corners at a vertex: twice the area around it, as a vector along its normal.
-Vec3 area_vector(const Rings& rings, const std::vector<Vec3>& at, Index v) {
-  Vec3 sum = Vec3::Zero();
+AreaSum area_around(const Rings& rings, const std::vector<Vec3>& at, Index v) {
+  AreaSum sum(at[v]);
   const auto next = rings.next(v), previous = rings.previous(v);
-  for (std::size_t k = 0; k < next.size(); ++k) sum += (at[next[k]] - at[v]).cross(at[previous[k]] - at[v]);
+  for (std::size_t k = 0; k < next.size(); ++k) sum.add(at[next[k]], at[previous[k]]);
   return sum;
-}
-
-double volume_of(const Mesh& mesh, const std::vector<Vec3>& at) {
-  const std::size_t faces = mesh.face_count();
-  if (faces == 0) return 0;
-  const Vec3 origin = at[mesh.corners[0]];
-  // In blocks, so that the sum is the same on any number of threads.
-  constexpr std::size_t together = 4096;
-  std::vector<double> sums((faces + together - 1) / together, 0);
-  tbb::parallel_for(std::size_t{0}, sums.size(), [&](std::size_t block) {
-    double sum = 0;
-    for (std::size_t f = block * together; f < std::min(faces, (block + 1) * together); ++f) {
-      const auto ring = mesh.face(f);
-      for (std::size_t k = 1; k + 1 < ring.size(); ++k) sum += (at[ring[0]] - origin).dot((at[ring[k]] - origin).cross(at[ring[k + 1]] - origin));
-    }
-    sums[block] = sum / 6;
-  });
-  return std::accumulate(sums.begin(), sums.end(), 0.0);
 }
 
 /// The vertices on their way.
@@ -112,20 +148,20 @@ class Passes {
       term_[v] = series.back() * ways_[v];
       before_[v].setZero();
     });
-    for (std::size_t k = series.size() - 1; k-- > 0;) {
-      const float twice = k > 0 ? 2 : 1;
+    if (series.size() == 1) return move(1);
+    for (std::size_t k = series.size() - 1; k-- > 1; term_.swap(before_))
       for_each_vertex(at.size(), control_, [&](Index v) {
-        if (movable_[v]) before_[v] = series[k] * ways_[v] + twice * middle(term_, v) - before_[v];
+        if (movable_[v]) before_[v] = series[k] * ways_[v] + 2 * middle(term_, v) - before_[v];
       });
-      term_.swap(before_);
-    }
-    move(1);
+    for_each_vertex(at.size(), control_, [&](Index v) {
+      if (movable_[v]) move(v, unit_, series[0] * ways_[v] + middle(term_, v) - before_[v]);
+    });
   }
 
   /// One pass, along normals alone: what it does to a wave depends on how the surface lies.
   void step_along_normals(double by) {
     for_each_vertex(at.size(), control_, [&](Index v) {
-      const Vec3 normal = movable_[v] ? normalized(area_vector(rings_, at, v)) : Vec3(Vec3::Zero());
+      const Vec3 normal = (movable_[v] ? area_around(rings_, at, v).normal() : Way(Way::Zero())).cast<double>();
       term_[v] = (way(v).dot(normal) / unit_ * normal).cast<float>();
     });
     move(by);
@@ -140,18 +176,15 @@ class Passes {
     bool known = false;
     for (int k = 0; k < rounds && std::abs(lost) > done * std::abs(volume); ++k) {
       // The same normals as long as they serve. To first order a step changes the volume by as much times the moving area, a third of each face for each corner.
-      if (!known) {
-        std::vector<double> areas(at.size());
-        for_each_vertex(at.size(), control_, [&](Index v) {
-          const Vec3 vector = movable_[v] ? area_vector(rings_, at, v) : Vec3(Vec3::Zero());
-          areas[v] = vector.norm() / 6;
-          term_[v] = normalized(vector).cast<float>();
-        });
-        area = std::accumulate(areas.begin(), areas.end(), 0.0);
-      }
+      if (!known)
+        area = sum_of(at.size(), control_, [&](Index v) {
+          const AreaSum around = movable_[v] ? area_around(rings_, at, v) : AreaSum(at[v]);
+          term_[v] = around.normal();
+          return around.vector().norm();
+        }) / 6;
       if (!(area > 0)) return;
       move(lost / area / unit_);
-      const double now = volume - volume_of(mesh_, at);
+      const double now = volume - volume_of(mesh_, at, control_);
       known = std::abs(now) < well * std::abs(lost);
       lost = now;
     }
@@ -170,8 +203,9 @@ class Passes {
     return sum * (1 / static_cast<typename Vector::Scalar>(around.size()));
   }
   Vec3 way(Index v) const { return movable_[v] ? Vec3(middle(at, v) - at[v]) : Vec3(Vec3::Zero()); }
+  void move(Index v, double by, const Way& way) { at[v] += by * way.cast<double>(); }
   void move(double by) {
-    for_each_vertex(at.size(), control_, [&](Index v) { at[v] += by * unit_ * term_[v].cast<double>(); });
+    for_each_vertex(at.size(), control_, [&](Index v) { move(v, by * unit_, term_[v]); });
   }
 
   const Mesh& mesh_;
@@ -182,15 +216,15 @@ class Passes {
   std::vector<Way> ways_, term_, before_;
 };
 
-std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const std::vector<char>& movable, const Control& control) {
+std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const Look& look, const Control& control) {
   // Taubin's pass band: what is longer than some twenty vertices stays.
   constexpr double pass_band = 0.1;
   // Beyond these a pass, or one with its widening, makes the shortest waves larger, not smaller.
   constexpr double strongest = 0.95, strongest_pair = 0.68;
   PassPair pair{settings.strength * (settings.keep_volume ? strongest_pair : strongest), 0};
   if (settings.keep_volume && pair.narrowing > 0) pair.widening = 1 / (pass_band - 1 / pair.narrowing);
-  const double volume = settings.keep_volume ? volume_of(mesh, mesh.positions) : 0;
-  Passes passes(mesh, rings, movable, control);
+  Passes passes(mesh, rings, look.movable, control);
+  const double volume = look.volume;
   // All of them, so many at once; whether the volume could be kept.
   const auto in_batches = [&](Index most) {
     passes.start();
@@ -206,7 +240,7 @@ std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSetti
       if (settings.keep_volume) {
         // Few vertices shrink fast all the same; what has shrunk far cannot be blown up again.
         constexpr double much = 0.01;
-        const double lost = volume - volume_of(mesh, passes.at);
+        const double lost = volume - volume_of(mesh, passes.at, control);
         if (count > 1 && !(std::abs(lost) <= much * std::abs(volume))) return false;
         passes.restore_volume(volume, lost);
       }
@@ -224,13 +258,13 @@ std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSetti
 
 std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings, const Control& control) {
   const Rings rings(mesh);
-  return passes(mesh, rings, settings, movable_in(mesh, rings, settings, control), control);
+  return passes(mesh, rings, settings, look_over(mesh, rings, settings, control), control);
 }
 
 Smoothed smooth(const Mesh& mesh, const std::string& name, const SmoothSettings& settings, const Control& control) {
   const Rings rings(mesh);
-  const std::vector<char> movable = movable_in(mesh, rings, settings, control);
-  recast::MovedVertices moved = recast::move_vertices(mesh, passes(mesh, rings, settings, movable, control), movable, control);
+  const Look look = look_over(mesh, rings, settings, control);
+  recast::MovedVertices moved = recast::move_vertices(mesh, passes(mesh, rings, settings, look, control), look.movable, control);
   std::vector<Vec3> places;
   for (std::size_t v = 0; v < moved.held_back.size() && places.size() < OperationReport::max_places; ++v)
     if (moved.held_back[v]) places.push_back(moved.positions[v]);
