@@ -46,6 +46,13 @@ QString mass_text(double grams) {
   return std::abs(grams) < 0.1 ? QStringLiteral("%1 mg").arg(significant(grams * 1000)) : QStringLiteral("%1 g").arg(significant(grams));
 }
 
+/// By the step that left nothing.
+QString empty_remedy(const Job& job, const PartResult& result) {
+  const Index last = result.evaluated->steps.back().step;
+  const Step* step = last < result.cast.steps.size() ? job.find_step(result.cast.steps[last]).step : nullptr;
+  return step != nullptr && step->kind->tools == ToolRule::needed ? RailPanel::tr("move the tool or change its operation") : RailPanel::tr("choose other values in its card");
+}
+
 }  // namespace
 
 RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -388,17 +395,6 @@ void RailPanel::show_notes(const PartResult& result) {
   if (result.evaluated->pieces > 1) add(tr("%1 pieces, each judged by itself").arg(result.evaluated->pieces), {});
   if (result.evaluated->open_on_purpose) add(tr("Open on purpose: a step leaves it so"), {});
 }
-
-namespace {
-
-/// By the step that left nothing.
-QString empty_remedy(const Job& job, const PartResult& result) {
-  const Index last = result.evaluated->steps.back().step;
-  const Step* step = last < result.cast.steps.size() ? job.find_step(result.cast.steps[last]).step : nullptr;
-  return step != nullptr && step->kind->tools == ToolRule::needed ? RailPanel::tr("move the tool or change its operation") : RailPanel::tr("choose other values in its card");
-}
-
-}  // namespace
 
 void RailPanel::show_trouble(const PartResult& result) {
   clear_layout(trouble_layout_);

@@ -14,9 +14,14 @@ constexpr Note finer{"recast_finer", "at half the detail about 1 triangle, {1}",
 /// Measured on scans and machined parts.
 constexpr double seconds_at_half = 3.8, bytes_each = 600, bytes_at_least = 40e6;
 
+/// To three digits, as nobody knows more.
+double rounded(double number) {
+  const double step = std::pow(10, std::max(0.0, std::floor(std::log10(std::max(1.0, number))) - 2));
+  return step * std::round(number / step);
+}
+
 Forecast at(double triangles, double seconds, double finer_by) {
-  constexpr double step = 1000;
-  const double all = step * std::ceil(triangles * finer_by * finer_by / step);
+  const double all = rounded(triangles * finer_by * finer_by);
   return {all, seconds * std::pow(finer_by, std::log2(seconds_at_half)), bytes_at_least + bytes_each * all};
 }
 

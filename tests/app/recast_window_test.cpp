@@ -41,10 +41,15 @@ TEST_CASE("a box and a pin that sticks through it are recast as one, coarser and
   for (const QChar c : QString::number(detail / 4)) QTest::keyClick(Driver::window_of(field), c.toLatin1());
   CHECK(told->isVisible());
   const double foretold = told->text().section(QLatin1Char(' '), 1, 1).toDouble();
-  CHECK(foretold == Approx(16 * static_cast<double>(before)).epsilon(0.05).margin(1000));
+  CHECK(foretold == Approx(16 * static_cast<double>(before)).epsilon(0.02));
   QTest::keyClick(Driver::window_of(field), Qt::Key_Escape);
   CHECK_FALSE(told->isVisible());
   CHECK(number(d, 1, "detail") == detail);
+  // And by the link to the next one: from 0.5 to 0.4.
+  REQUIRE(detail == 0.5);
+  const QString next = d.widget<QToolButton>(field_name(d, 1, "detail_finer"))->toolTip();
+  INFO(next.toStdString());
+  CHECK(next.section(QLatin1String("about "), 1).section(QLatin1Char(' '), 0, 0).toDouble() == Approx(std::pow(0.5 / next_grade(0.5, false), 2) * static_cast<double>(before)).epsilon(0.02));
   type_in(d, 1, "detail", 2 * detail);
   CHECK(number(d, 1, "detail") == Approx(2 * detail));
   CHECK(faces(d, 1) < before / 3);
