@@ -148,6 +148,17 @@ TEST_CASE("the buoy cap, which nothing mends, is sound as a skin, from coarse to
   CHECK_FALSE(d.session().result(cap).coarser);
   CHECK(d.widget<QLabel>("verdict")->text() == "Sound");
   CHECK(faces(d, cap) > 9 * coarse);
+  // Left open where it spans holes, it says that this is wanted, and what left it so.
+  d.click(d.widget<QWidget>(field_name(d, cap, "more")));
+  d.click(d.widget<QWidget>(field_name(d, cap, "close-holes")));
+  d.settle();
+  CHECK(d.session().result(cap).evaluated->open_on_purpose);
+  bool says_so = false;
+  for (const QLabel* label : d.window.rail().findChildren<QLabel*>()) {
+    says_so |= label->isVisible() && label->text().startsWith(QStringLiteral("Open on purpose: a step"));
+    CHECK_FALSE(label->text().contains(QStringLiteral("trim")));
+  }
+  CHECK(says_so);
 }
 
 TEST_CASE("a ring is reduced to a tenth and smoothed; the card says from how many to how many, and the map how far") {
