@@ -37,6 +37,8 @@ struct Box3 {
   Vec3 centre() const { return empty() ? Vec3(0, 0, 0) : Vec3(0.5 * (lo + hi)); }
   Vec3 size() const { return empty() ? Vec3(0, 0, 0) : Vec3(hi - lo); }
   double diagonal() const { return size().norm(); }
+  /// With so much more on every side.
+  Box3 grown(double by) const { return {Vec3(lo.array() - by), Vec3(hi.array() + by)}; }
 };
 
 }  // namespace anvil

@@ -7,7 +7,6 @@
 namespace anvil::app {
 namespace {
 
-constexpr double catch_pixels = 12;
 constexpr double same_depth = 1e-3;  // share of the distance within which a point counts as lying on what the ray hits
 
 double distance(const QPointF& a, const QPointF& b) { return std::hypot(a.x() - b.x(), a.y() - b.y()); }

@@ -5,6 +5,7 @@
 #include <QPolygonF>
 
 #include "app/view/camera_rig.h"
+#include "app/view/pick.h"
 #include "core/modify/elements.h"
 #include "job/recipe_runner.h"
 

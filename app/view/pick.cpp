@@ -5,11 +5,6 @@
 #include <cmath>
 
 namespace anvil::app {
-namespace {
-
-constexpr double catch_pixels = 12;
-
-}  // namespace
 
 std::vector<Target> targets(const Session& session, const std::vector<PartId>& parts) {
   std::vector<Target> result;

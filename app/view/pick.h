@@ -7,6 +7,9 @@
 
 namespace anvil::app {
 
+/// How near the pointer has to come to what is too thin to be hit.
+inline constexpr double catch_pixels = 12;
+
 /// Something that a ray may hit.
 struct Target {
   PartId part;

@@ -2,7 +2,7 @@
 #include "bench/peers/soundness_peer.h"
 
 #include <CGAL/Exact_predicates_inexact_constructions_kernel.h>
-#include <CGAL/IO/polygon_soup_io.h>
+#include <CGAL/IO/STL.h>
 #include <CGAL/Polygon_mesh_processing/polygon_soup_to_polygon_mesh.h>
 #include <CGAL/Polygon_mesh_processing/repair_polygon_soup.h>
 #include <CGAL/Polygon_mesh_processing/self_intersections.h>
@@ -24,7 +24,7 @@ using Surface = CGAL::Surface_mesh<Point>;
 std::size_t cgal_read_and_merge(const std::string& path) {
   std::vector<Point> points;
   std::vector<std::array<std::size_t, 3>> polygons;
-  if (!CGAL::IO::read_polygon_soup(path, points, polygons))
+  if (!CGAL::IO::read_STL(path, points, polygons))
     throw std::runtime_error("CGAL cannot read " + path);
   pmp::merge_duplicate_points_in_polygon_soup(points, polygons);
   return points.size();

@@ -9,7 +9,7 @@
 
 namespace anvil::bench {
 
-/// Reads a polygon soup with CGAL::IO::read_polygon_soup and merges its equal points with
+/// Reads a polygon soup with CGAL::IO::read_STL and merges its equal points with
 /// CGAL::Polygon_mesh_processing::merge_duplicate_points_in_polygon_soup.
 /// @return number of points left
 std::size_t cgal_read_and_merge(const std::string& path);

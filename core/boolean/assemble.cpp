@@ -85,7 +85,7 @@ class Sources {
 constexpr std::size_t max_corners_of_pieces = 8;
 
 /// A face of the result.
-struct Face {
+struct JoinedFace {
   std::vector<Index> ring;
   std::vector<Triangle> cut = {};  ///< the triangles that the ring is cut into; empty: not known yet
   bool cut_as_before = false;      ///< those are the very triangles that came through the rounding stage, so that it is known to be sound
@@ -95,9 +95,9 @@ struct Face {
   bool whole = false;  ///< the source polygon, uncut
 };
 
-class Faces {
+class JoinedFaces {
  public:
-  Faces(const Rounded& rounded, const Separated& separated, const Sources& sources)
+  JoinedFaces(const Rounded& rounded, const Separated& separated, const Sources& sources)
       : rounded_(rounded), separated_(separated), sources_(sources) {
     for (Index i = 0; i < rounded.triangles.size(); ++i)
       for (std::size_t k = 0; k < 3; ++k)
@@ -105,7 +105,7 @@ class Faces {
           scored.insert(std::minmax({rounded.triangles[i][k], rounded.triangles[i][(k + 1) % 3]}));
   }
 
-  std::vector<Face> list;        ///< those of several triangles
+  std::vector<JoinedFace> list;        ///< those of several triangles
   std::vector<Index> triangles;  ///< those of one, by triangle of the rounded result
   std::set<std::pair<Index, Index>> scored;  ///< edges that a score drew, smaller vertex first
 
@@ -140,7 +140,7 @@ class Faces {
     for (std::size_t i = 0; i < members.size(); ++i)
       if (i == 0 || members[i].key() != members[i - 1].key()) begin.push_back(i);
     begin.push_back(members.size());
-    std::vector<std::vector<Face>> found(begin.size() - 1);
+    std::vector<std::vector<JoinedFace>> found(begin.size() - 1);
     tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t g) {
       std::vector<Triangle> corners;
       std::vector<unsigned char> kept;
@@ -158,7 +158,7 @@ class Faces {
       }
       auto add = [&](std::vector<Index> ring, std::vector<Index> triangles_of_it, std::vector<Triangle> cut = {}) {
         const bool as_before = !cut.empty();
-        Face face{std::move(ring), std::move(cut), as_before, std::move(triangles_of_it), part, polygon, whole};
+        JoinedFace face{std::move(ring), std::move(cut), as_before, std::move(triangles_of_it), part, polygon, whole};
         for (Index& t : face.triangles) t = members[i + t].triangle;
         if (whole) begin_as_before(face);
         found[g].push_back(std::move(face));
@@ -187,7 +187,7 @@ class Faces {
     });
     for (auto& faces : found) {
       if (faces[0].whole) ++untouched_polygons;
-      for (Face& face : faces) {
+      for (JoinedFace& face : faces) {
         if (face.triangles.size() == 1)
           triangles.push_back(face.triangles[0]);
         else
@@ -302,7 +302,7 @@ class Faces {
   void cut_into_triangles() {
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, list.size(), 64), [&](const auto& range) {
       for (std::size_t f = range.begin(); f < range.end(); ++f) {
-        Face& face = list[f];
+        JoinedFace& face = list[f];
         if (!face.cut.empty()) continue;
         face.cut = triangulate(rounded_.points, face.ring);
         face.cut_as_before = (face.whole && face.ring.size() == 4) || same_triangles(rounded_.triangles, face.triangles, face.cut);
@@ -319,7 +319,7 @@ class Faces {
   /// @param differs  of each face of the list, as differs_from_last_look()
   /// @param near     only what is near suspects; else all in the bounds of what is doubtful. Empty when there is neither
   Look look_at(bool moved_too, const std::vector<char>& differs, bool near) const {
-    const auto is_doubtful = [&](const Face& face, const Triangle& t) { return !face.cut_as_before || has_moved(t, moved_too); };
+    const auto is_doubtful = [&](const JoinedFace& face, const Triangle& t) { return !face.cut_as_before || has_moved(t, moved_too); };
     const auto is_suspect = [&](std::size_t f, const Triangle& t) { return looks_ == 0 ? is_doubtful(list[f], t) : differs[f] != 0; };
     std::vector<Box3> boxes;
     for (std::size_t f = 0; f < list.size(); ++f)
@@ -388,7 +388,7 @@ class Faces {
   }
 
   /// The same first corner as in the source: how a polygon that is not flat is cut into triangles depends on it.
-  void begin_as_before(Face& face) const {
+  void begin_as_before(JoinedFace& face) const {
     const Prepared& p = sources_.part(face.part);
     const Index f = p.face[face.source.first - sources_.begin(face.part)];
     if (f == no_index) return;
@@ -400,9 +400,9 @@ class Faces {
   }
 
   void take_out(Index v, Index of_f, Index of_g, double tolerance) {
-    Face &f = list[of_f], &g = list[of_g];
+    JoinedFace &f = list[of_f], &g = list[of_g];
     if (f.ring.size() < 4 || g.ring.size() < 4) return;
-    auto neighbours = [&](const Face& face) {
+    auto neighbours = [&](const JoinedFace& face) {
       const auto at = static_cast<std::size_t>(std::find(face.ring.begin(), face.ring.end(), v) - face.ring.begin());
       const std::size_t n = face.ring.size();
       return std::pair(face.ring[(at + n - 1) % n], face.ring[(at + 1) % n]);
@@ -440,7 +440,7 @@ class Faces {
     singles_seen_ = triangles.size();
     std::fill(singles_to_look_at_.begin(), singles_to_look_at_.end(), 0);
     seen_.clear();
-    for (const Face& face : list) seen_.push_back({face.triangles.front(), face.ring, false});
+    for (const JoinedFace& face : list) seen_.push_back({face.triangles.front(), face.ring, false});
   }
 
   struct Seen {
@@ -540,7 +540,7 @@ bool assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   for (const PreparedPtr& p : parts) extent = std::max({extent, p->box.lo.cwiseAbs().maxCoeff(), p->box.hi.cwiseAbs().maxCoeff()});
   const double rounding = std::ldexp(extent, -46);
   const Sources sources(parts, rounding);
-  Faces faces(rounded, separated, sources);
+  JoinedFaces faces(rounded, separated, sources);
   const bool unproven = settings.how == Assembly::unproven;
   faces.join(settings.how == Assembly::polygons || unproven);
   check_stop(control);
@@ -558,7 +558,7 @@ bool assemble(const std::vector<PreparedPtr>& parts, const std::vector<const Ope
   std::vector<OutFace> out;
   out.reserve(faces.triangles.size() + faces.list.size());
   for (Index t : faces.triangles) out.push_back({rounded.triangles[t], t});
-  for (const Face& face : faces.list) out.push_back({face.ring, face.triangles.front()});
+  for (const JoinedFace& face : faces.list) out.push_back({face.ring, face.triangles.front()});
   const std::size_t untouched = write_out(parts, rounded, separated.place, std::move(out), faces.scored, result);
   result.report.tell(polygons_untouched, faces.untouched_polygons + untouched, name);
   result.pieces = result.mesh.empty() ? 0 : pieces;

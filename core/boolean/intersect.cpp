@@ -43,7 +43,7 @@ struct LocalFacePoint {
   Index triangle;
   Cut cut;
 };
-struct Output {
+struct Findings {
   std::vector<LocalSegment> segments, pieces;
   std::vector<LocalEdgePoint> edge_points;
   std::vector<LocalFacePoint> face_points;
@@ -67,7 +67,7 @@ std::size_t after(int k, const Face& face) { return at(k + 1 < face.size() ? k +
 /// Works on pairs of faces, one after the other.
 class Meeting {
  public:
-  Meeting(const Soup& soup, Output& out) : soup_(soup), out_(out) {}
+  Meeting(const Soup& soup, Findings& out) : soup_(soup), out_(out) {}
 
   void run(const Face& s, const Face& t) {
     s_ = s;
@@ -342,7 +342,7 @@ class Meeting {
   }
 
   const Soup& soup_;
-  Output& out_;
+  Findings& out_;
   Face s_{}, t_{};
   std::vector<int> s_side_, t_side_;
   std::array<Local, 16> locals_{};
@@ -404,7 +404,7 @@ void join_pieces(std::vector<LocalSegment>& pieces, std::size_t triangles, std::
 Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSet& points, const Control& control) {
   const FacePairs faces(soup, pairs);
   const std::size_t block = std::clamp<std::size_t>(faces.size() / 64, 64, 1024);
-  std::vector<Output> outputs((faces.size() + block - 1) / block);
+  std::vector<Findings> outputs((faces.size() + block - 1) / block);
   tbb::parallel_for(std::size_t{0}, outputs.size(), [&](std::size_t k) {
     check_stop(control);
     Meeting meeting(soup, outputs[k]);
@@ -415,7 +415,7 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
   });
 
   std::vector<LocalSegment> segments, pieces;
-  for (const Output& o : outputs) {
+  for (const Findings& o : outputs) {
     segments.insert(segments.end(), o.segments.begin(), o.segments.end());
     pieces.insert(pieces.end(), o.pieces.begin(), o.pieces.end());
   }
@@ -424,7 +424,7 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
   // Number the points. Equal keys are one point; points that are equal for other reasons are welded later.
   std::vector<Cut> cuts;
   for (const LocalSegment& s : segments) cuts.insert(cuts.end(), {s.from, s.to});
-  for (const Output& o : outputs) {
+  for (const Findings& o : outputs) {
     for (const auto& e : o.edge_points) cuts.push_back(e.cut);
     for (const auto& f : o.face_points) cuts.push_back(f.cut);
   }
@@ -456,7 +456,7 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
     if (s.in_first) result.segments.push_back({s.first, from, to, s.second, s.edge_lo, s.edge_hi});
     if (s.in_second) result.segments.push_back({s.second, from, to, s.first, s.edge_lo, s.edge_hi});
   }
-  for (const Output& o : outputs) {
+  for (const Findings& o : outputs) {
     for (const auto& e : o.edge_points) result.edge_points.push_back({e.lo, e.hi, number(e.cut)});
     for (const auto& f : o.face_points) result.face_points.push_back({f.triangle, number(f.cut)});
     for (Index t : o.touched) result.touched[t] = 1;

@@ -85,7 +85,7 @@ class Probe {
 
   bool all_along(const Vec3& at, int axis, const Cells& cells, std::vector<Passed>& passed) const {
     struct Hit {
-      Approx depth;
+      Bounded depth;
       Plane plane;
       int facing;
       Index face;  // or behind all faces, a region of the seam
@@ -93,14 +93,14 @@ class Probe {
     };
     std::vector<Hit> hits;
     auto clear = [&](const Plane& corners, auto&& add) {
-      Approx depth;
+      Bounded depth;
       int facing = 0;
       const int met = meet(corners, at, axis, depth, facing);
       if (met > 0) return add(depth, facing);
       return met == 0;
     };
     const bool all_found = for_each_on_line(at, axis, [&](Index t) {
-      return clear(soup_.plane(t), [&](const Approx& depth, int facing) {
+      return clear(soup_.plane(t), [&](const Bounded& depth, int facing) {
         if (!arrangement_.touched[t]) {
           hits.push_back({depth, soup_.plane(t), facing, t, {cells.patch_of_triangle[t], facing > 0}});
           return true;
@@ -119,7 +119,7 @@ class Probe {
     if (!all_found) return false;
     const auto behind = static_cast<Index>(faces_.triangles() + arrangement_.faces.size());
     if (!untouched_.for_each(at, axis, [&](const Plane& corners, std::span<const Index> regions) {
-          return clear(corners, [&](const Approx& depth, int facing) {
+          return clear(corners, [&](const Bounded& depth, int facing) {
             for (Index r : regions)
               hits.push_back({depth, corners, facing, behind + r, {cells.patch_of_region[r], (facing > 0) != soup_.seam.regions[r].flipped}});
             return true;
@@ -144,7 +144,7 @@ class Probe {
 
   /// Where a line along `axis` through `at` meets a triangle: −1 unclear, 0 not, 1 it does at `depth`.
   /// @param facing  1 when the triangle looks along the axis
-  int meet(const std::array<Vec3, 3>& t, const Vec3& at, int axis, Approx& depth, int& facing) const {
+  int meet(const std::array<Vec3, 3>& t, const Vec3& at, int axis, Bounded& depth, int& facing) const {
     const int u = (axis + 1) % 3, v = (axis + 2) % 3;
     if ((t[0][u] < at[u] && t[1][u] < at[u] && t[2][u] < at[u]) || (t[0][u] > at[u] && t[1][u] > at[u] && t[2][u] > at[u]) ||
         (t[0][v] < at[v] && t[1][v] < at[v] && t[2][v] < at[v]) || (t[0][v] > at[v] && t[1][v] > at[v] && t[2][v] > at[v]))
@@ -164,13 +164,13 @@ class Probe {
   }
 
   /// Where a line along `axis` through `at` meets the plane of a triangle; of no bound where it is not sure that it does.
-  static Approx depth_on_plane(const Plane& t, const Vec3& at, int axis) {
+  static Bounded depth_on_plane(const Plane& t, const Vec3& at, int axis) {
     const int u = (axis + 1) % 3, v = (axis + 2) % 3;
     // a + (n_u (a_u − p_u) + n_v (a_v − p_v)) / n_axis.
-    const Approx e1u = Approx(t[1][u]) - Approx(t[0][u]), e1v = Approx(t[1][v]) - Approx(t[0][v]), e1w = Approx(t[1][axis]) - Approx(t[0][axis]);
-    const Approx e2u = Approx(t[2][u]) - Approx(t[0][u]), e2v = Approx(t[2][v]) - Approx(t[0][v]), e2w = Approx(t[2][axis]) - Approx(t[0][axis]);
-    const Approx nu = e1v * e2w - e1w * e2v, nv = e1w * e2u - e1u * e2w, nw = e1u * e2v - e1v * e2u;
-    return Approx(t[0][axis]) + (nu * (Approx(t[0][u]) - Approx(at[u])) + nv * (Approx(t[0][v]) - Approx(at[v]))) / nw;
+    const Bounded e1u = Bounded(t[1][u]) - Bounded(t[0][u]), e1v = Bounded(t[1][v]) - Bounded(t[0][v]), e1w = Bounded(t[1][axis]) - Bounded(t[0][axis]);
+    const Bounded e2u = Bounded(t[2][u]) - Bounded(t[0][u]), e2v = Bounded(t[2][v]) - Bounded(t[0][v]), e2w = Bounded(t[2][axis]) - Bounded(t[0][axis]);
+    const Bounded nu = e1v * e2w - e1w * e2v, nv = e1w * e2u - e1u * e2w, nw = e1u * e2v - e1v * e2u;
+    return Bounded(t[0][axis]) + (nu * (Bounded(t[0][u]) - Bounded(at[u])) + nv * (Bounded(t[0][v]) - Bounded(at[v]))) / nw;
   }
 
   /// Where a line along `axis` through `at` meets a second plane, beyond the first (1), before it (−1), or at the same
@@ -190,8 +190,8 @@ class Probe {
     for (std::size_t k = 0; k < 3; ++k) {
       const Index a = faces_.corners(face)[k], b = faces_.corners(face)[(k + 1) % 3];
       const PointSet& p = arrangement_.points;
-      const Approx au = p.coordinate(a, u) - Approx(at[u]), av = p.coordinate(a, v) - Approx(at[v]);
-      const Approx bu = p.coordinate(b, u) - Approx(at[u]), bv = p.coordinate(b, v) - Approx(at[v]);
+      const Bounded au = p.coordinate(a, u) - Bounded(at[u]), av = p.coordinate(a, v) - Bounded(at[v]);
+      const Bounded bu = p.coordinate(b, u) - Bounded(at[u]), bv = p.coordinate(b, v) - Bounded(at[v]);
       sum += (au * bv - av * bu).sign();
     }
     return std::abs(sum) == 3;
@@ -201,14 +201,14 @@ class Probe {
     const auto own = faces_.source(face);
     const Plane plane = soup_.plane(own.triangle);
     const int u = (axis + 1) % 3, v = (axis + 2) % 3;
-    const Approx here = depth_on_plane(plane, at, axis);
+    const Bounded here = depth_on_plane(plane, at, axis);
     int look = orient2d({plane[0][u], plane[0][v]}, {plane[1][u], plane[1][v]}, {plane[2][u], plane[2][v]});
     if (look == 0 || !std::isfinite(here.error) || !clearly_within(face, at, axis)) return false;
     if (!own.same_way) look = -look;
     std::fill(winding.begin(), winding.end(), 0);
     // By what a triangle's part winds more beyond it, in `turn`. @return false when that is not clear
     auto turn_at = [&](const Plane& t, int& turn) {
-      Approx depth;
+      Bounded depth;
       int facing = 0;
       turn = 0;
       const int met = meet(t, at, axis, depth, facing);

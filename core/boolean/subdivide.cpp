@@ -83,7 +83,7 @@ std::vector<Index> weld(const Soup& soup, const Cuts& cuts, const PointSet& poin
       const double cell = std::ldexp(finest, 10 * at_level);
       std::array<std::array<std::int64_t, 2>, 3> range;
       for (int k = 0; k < 3; ++k) {
-        const Approx c = points.coordinate(ids[i], k);
+        const Bounded c = points.coordinate(ids[i], k);
         range[static_cast<std::size_t>(k)] = {static_cast<std::int64_t>(std::floor((c.value - 2 * c.error - box.lo[k]) / cell)),
                                               static_cast<std::int64_t>(std::floor((c.value + 2 * c.error - box.lo[k]) / cell))};
       }
@@ -420,7 +420,7 @@ void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Contro
     std::vector<Span> spans;
     for (std::size_t i = begin; i < end; ++i) {
       const auto &s = cuts.segments[i];
-      const Approx au = points.coordinate(s.from, plane.u), bu = points.coordinate(s.to, plane.u),
+      const Bounded au = points.coordinate(s.from, plane.u), bu = points.coordinate(s.to, plane.u),
                    av = points.coordinate(s.from, plane.v), bv = points.coordinate(s.to, plane.v);
       spans.push_back({std::min(au.value - au.error, bu.value - bu.error), std::max(au.value + au.error, bu.value + bu.error),
                        std::min(av.value - av.error, bv.value - bv.error), std::max(av.value + av.error, bv.value + bv.error), i});

@@ -106,22 +106,22 @@ Index PointSet::finish(Defined d) {
   defined_.push_back(std::move(d));
   Defined& made = defined_.back();
   const Vec3* by = definers_.data() + d.first;
-  Triple<Approx> n;
-  Approx w;
+  Triple<Bounded> n;
+  Bounded w;
   if (d.three_planes) {
-    three_planes<Approx>(by, n, w);
+    three_planes<Bounded>(by, n, w);
     n = {n.x / w, n.y / w, n.z / w};
   } else {
-    Approx t;
-    line_plane<Approx>(by, t, w);
+    Bounded t;
+    line_plane<Bounded>(by, t, w);
     t = t / w;
-    const Triple<Approx> along = minus<Approx>(by[1], by[0]);
+    const Triple<Bounded> along = minus<Bounded>(by[1], by[0]);
     n = {t * along.x, t * along.y, t * along.z};
   }
-  made.at = {n.x + Approx(by[0].x()), n.y + Approx(by[0].y()), n.z + Approx(by[0].z())};
+  made.at = {n.x + Bounded(by[0].x()), n.y + Bounded(by[0].y()), n.z + Bounded(by[0].z())};
   double scale = 0;
-  for (const Approx& c : made.at) scale = std::max(scale, std::abs(c.value));
-  for (const Approx& c : made.at)
+  for (const Bounded& c : made.at) scale = std::max(scale, std::abs(c.value));
+  for (const Bounded& c : made.at)
     if (!(c.error <= 1e-14 * scale)) {
       // Nearly parallel: the quotient of exact numbers is good to a few units in the last place.
       const Homogeneous& h = exact_of_defined(id);
@@ -161,7 +161,7 @@ int PointSet::side(const Plane& plane, Index id) const {
   if (is_given(id)) return orient3d(plane[0], plane[1], plane[2], given_[id]);
   if (const int axis = square_to(plane[0], plane[1], plane[2]); axis < 3) {
     const Projection flat = seen_along(axis);
-    const Approx at = coordinate(id, axis);
+    const Bounded at = coordinate(id, axis);
     const double height = plane[0][axis];
     int above = at.value - at.error > height ? 1 : at.value + at.error < height ? -1 : 0;
     if (above == 0) {
@@ -170,9 +170,9 @@ int PointSet::side(const Plane& plane, Index id) const {
     }
     return above == 0 ? 0 : above * orient2d(flat(plane[0]), flat(plane[1]), flat(plane[2]));
   }
-  const Triple<Approx> across = normal<Approx>(plane.data());
-  const Triple<Approx> to{coordinate(id, 0) - Approx(plane[0].x()), coordinate(id, 1) - Approx(plane[0].y()),
-                          coordinate(id, 2) - Approx(plane[0].z())};
+  const Triple<Bounded> across = normal<Bounded>(plane.data());
+  const Triple<Bounded> to{coordinate(id, 0) - Bounded(plane[0].x()), coordinate(id, 1) - Bounded(plane[0].y()),
+                          coordinate(id, 2) - Bounded(plane[0].z())};
   if (const int s = dot(across, to).sign(); s != 0) return s;
   const Homogeneous& h = exact_of_defined(id);
   const Triple<Exact> n = normal<Exact>(plane.data());
@@ -184,8 +184,8 @@ int PointSet::side(const Plane& plane, Index id) const {
 int PointSet::turn(const Projection& plane, Index a, Index b, Index c) const {
   const int u = plane.u, v = plane.v;
   if (is_given(a) && is_given(b) && is_given(c)) return orient2d(plane(given_[a]), plane(given_[b]), plane(given_[c]));
-  const Approx au = coordinate(a, u), av = coordinate(a, v);
-  const Approx area = (coordinate(b, u) - au) * (coordinate(c, v) - av) - (coordinate(b, v) - av) * (coordinate(c, u) - au);
+  const Bounded au = coordinate(a, u), av = coordinate(a, v);
+  const Bounded area = (coordinate(b, u) - au) * (coordinate(c, v) - av) - (coordinate(b, v) - av) * (coordinate(c, u) - au);
   if (const int s = area.sign(); s != 0) return s;
   Homogeneous ga, gb, gc;
   const Homogeneous &A = is_given(a) ? ga = of_given(a) : exact_of_defined(a), &B = is_given(b) ? gb = of_given(b) : exact_of_defined(b),
@@ -196,7 +196,7 @@ int PointSet::turn(const Projection& plane, Index a, Index b, Index c) const {
 }
 
 int PointSet::compare(int axis, Index a, Index b) const {
-  const Approx x = coordinate(a, axis), y = coordinate(b, axis);
+  const Bounded x = coordinate(a, axis), y = coordinate(b, axis);
   if (x.value - x.error > y.value + y.error) return 1;
   if (x.value + x.error < y.value - y.error) return -1;
   if (is_given(a) && is_given(b)) return x.value > y.value ? 1 : x.value < y.value ? -1 : 0;
@@ -207,7 +207,7 @@ int PointSet::compare(int axis, Index a, Index b) const {
 
 bool PointSet::equal(Index a, Index b) const {
   for (int axis = 0; axis < 3; ++axis) {
-    const Approx x = coordinate(a, axis), y = coordinate(b, axis);
+    const Bounded x = coordinate(a, axis), y = coordinate(b, axis);
     if (x.value - x.error > y.value + y.error || x.value + x.error < y.value - y.error) return false;
   }
   if (is_given(a) && is_given(b)) return given_[a] == given_[b];

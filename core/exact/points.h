@@ -8,7 +8,7 @@
 
 #include <atomic>
 
-#include "core/exact/approx.h"
+#include "core/exact/bounded.h"
 #include "core/exact/predicates.h"
 
 namespace anvil {
@@ -35,8 +35,8 @@ class PointSet {
     const Defined& d = defined_[id - given_.size()];
     return {d.at[0].value, d.at[1].value, d.at[2].value};
   }
-  Approx coordinate(Index id, int axis) const {
-    return is_given(id) ? Approx(given_[id][axis]) : defined_[id - given_.size()].at[static_cast<std::size_t>(axis)];
+  Bounded coordinate(Index id, int axis) const {
+    return is_given(id) ? Bounded(given_[id][axis]) : defined_[id - given_.size()].at[static_cast<std::size_t>(axis)];
   }
 
   /// Sign of the side of the plane on which the point lies, as orient3d.
@@ -57,7 +57,7 @@ class PointSet {
     ~Kept();
   };
   struct Defined {
-    std::array<Approx, 3> at;
+    std::array<Bounded, 3> at;
     Index first;  ///< in definers_
     bool three_planes;
     Kept kept = {};

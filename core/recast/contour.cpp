@@ -317,7 +317,7 @@ class Contouring {
       // Edges that bend may stick through a side of the cell, and leave it by that again.
       constexpr double beyond = 0.2;  // steps
       for (const double more : {0.0, beyond * all_.grid_.step})
-        if (const std::optional<Corner> edge = edge_beside(tangents_, smooth, {Vec3(box.lo.array() - more), Vec3(box.hi.array() + more)}, all_.settings_.nearest, on_surface * all_.grid_.step)) return *edge;
+        if (const std::optional<Corner> edge = edge_beside(tangents_, smooth, box.grown(more), all_.settings_.nearest, on_surface * all_.grid_.step)) return *edge;
       return {contains(box, on_it) ? on_it : smooth, 1, 0, smooth, false, false};
     }
 

@@ -10,7 +10,7 @@
 
 namespace anvil::recast {
 
-bool MovedVertices::is_edge(Index v, Index w) const {
+bool PlacedVertices::is_edge(Index v, Index w) const {
   if (sides[v].empty() || sides[w].empty()) return false;
   constexpr double alike = 0.9, along = 0.3;
   const Vec3 way = (to[w] - to[v]).stableNormalized();
@@ -19,7 +19,7 @@ bool MovedVertices::is_edge(Index v, Index w) const {
   return common >= 2;
 }
 
-EdgeTriangles::EdgeTriangles(const Mesh& mesh, MovedVertices& moved, double usual, const Control& control) : mesh_(mesh), moved_(moved), usual_(usual), control_(control), cut_(mesh.face_count(), 0) {
+EdgeTriangles::EdgeTriangles(const Mesh& mesh, PlacedVertices& moved, double usual, const Control& control) : mesh_(mesh), moved_(moved), usual_(usual), control_(control), cut_(mesh.face_count(), 0) {
   const TriangleList list = triangulate(mesh_);
   for (Index f = 0; f < mesh_.face_count(); ++f)
     for (Index v : mesh_.face(f)) cut_[f] = cut_[f] || !moved_.sides[v].empty();

@@ -8,7 +8,7 @@
 namespace anvil::recast {
 
 /// Where the vertices of a mesh went, and the normals of the sides on which each of the moved ones stands: one beside an edge, two on one, three in a corner.
-struct MovedVertices {
+struct PlacedVertices {
   std::vector<Vec3> to;
   std::vector<std::vector<Vec3>> sides;
 
@@ -24,7 +24,7 @@ class EdgeTriangles {
  public:
   /// Takes the faces that touch a moved vertex, in triangles: of quads over the diagonal that lies on the edge, or else fits the sides.
   /// @param usual  the usual length of an edge, mesh units
-  EdgeTriangles(const Mesh& mesh, MovedVertices& moved, double usual, const Control& control);
+  EdgeTriangles(const Mesh& mesh, PlacedVertices& moved, double usual, const Control& control);
 
   /// Turns, joins and fills corners, which moves vertices, until nothing changes any more.
   void settle();
@@ -42,7 +42,7 @@ class EdgeTriangles {
   void turn();
 
   const Mesh& mesh_;
-  MovedVertices& moved_;
+  PlacedVertices& moved_;
   const double usual_;
   const Control& control_;
   std::vector<char> cut_;  // per face: it is in triangles

@@ -16,8 +16,8 @@
 namespace anvil::recast {
 namespace {
 
-constexpr int max_rounds = 10;
-constexpr double never = 1e300;
+constexpr int max_follow_rounds = 10;
+constexpr double beyond_bounds = 1e300;
 
 class FollowEdges {
  public:
@@ -29,7 +29,7 @@ class FollowEdges {
     std::vector<char> at_sharp(contour_.positions.size(), 0);
     for (std::size_t v = 0; v < at_sharp.size(); ++v) at_sharp[v] = contour_.sharpness[v] >= hardly_sharp;
     look_about(at_sharp);
-    for (int round = 0; round < max_rounds && !looked_at_.empty(); ++round) {
+    for (int round = 0; round < max_follow_rounds && !looked_at_.empty(); ++round) {
       check_stop(control_);
       changes_.clear();
       change_of_.assign(contour_.triangles.size(), no_index);
@@ -145,7 +145,7 @@ class FollowEdges {
           if (before > slack_)
             found[3 * i + k] = {corner, across, before, off_surface((at(c) + at(d)) / 2)};
           else if (is_sharp(a) && is_sharp(b) && misses_bend(contour_.triangles[t], contour_.triangles[across / 3], (at(a) + at(b)) / 2))
-            found[3 * i + k] = {corner, across, slack_, never};
+            found[3 * i + k] = {corner, across, slack_, beyond_bounds};
         }
       }
     });
@@ -365,7 +365,7 @@ class FollowEdges {
     const Vec3 way = at(b) - at(a), middle = (at(a) + at(b)) / 2;
     std::vector<Vec3> places;
     for (const double share : {0.1, 0.3, 0.5, 0.7, 0.9}) places.push_back(at(a) + share * way);
-    if (off.after == never) {
+    if (off.after == beyond_bounds) {
       const Vec3 out = a_little_out_of(contour_.triangles[off.corner / 3], contour_.triangles[off.across / 3]);
       for (std::size_t k = 0; k < 5; ++k) places.push_back(places[k] + out), places.push_back(places[k] - out);
     }

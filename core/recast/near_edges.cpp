@@ -18,7 +18,7 @@ class Boxes {
     taken_.assign(static_cast<std::size_t>(size_[0] * size_[1] * size_[2]), 0);
   }
   void mark(const Box3& box, double more) {
-    for_cells({Vec3(box.lo.array() - more), Vec3(box.hi.array() + more)}, [&](std::size_t cell) {
+    for_cells(box.grown(more), [&](std::size_t cell) {
       taken_[cell] = 1;
       return false;
     });

@@ -11,7 +11,7 @@
 namespace anvil::recast {
 namespace {
 
-constexpr int max_rounds = 4;
+constexpr int max_pull_rounds = 4;
 
 Index add_vertex(Contour& contour, const Vec3& p, const Vec3& drawn_back) {
   contour.positions.push_back(p);
@@ -27,7 +27,7 @@ std::vector<char> pull_in(Contour& contour, std::span<const Vec3> normals, const
   std::vector<char> touched(contour.positions.size(), 0);
   std::vector<char> is_new(contour.positions.size(), 1);  // something at the vertex has changed since it was looked at
   bool any = false;
-  for (int round = 0; round < max_rounds; ++round) {
+  for (int round = 0; round < max_pull_rounds; ++round) {
     check_stop(control);
     const std::size_t count = contour.triangles.size();
     const auto at = [&](Index v) -> const Vec3& { return contour.positions[v]; };

@@ -60,11 +60,7 @@ Result<Skin> with_cloud(const Skin& skin, const CloudField& cloud, const Box3& c
   return lay_skin(ground_of(field, box, control), name, settings, stage, control);
 }
 
-Box3 grown(Box3 box, double by) {
-  return {Vec3(box.lo.array() - by), Vec3(box.hi.array() + by)};
-}
-
-constexpr double held_edge = 30;  // degrees: a skin's own unevenness stays below
+constexpr double held_edge_angle = 30;  // degrees: a skin's own unevenness stays below
 
 /// Triangles that lie nearly in one plane drawn together, up to a tenth of the detail.
 int thin_out(Recast& made, const RecastSettings& settings, const std::string& name, const Control& control) {
@@ -72,7 +68,7 @@ int thin_out(Recast& made, const RecastSettings& settings, const std::string& na
   constexpr double most = 0.1;
   ReduceSettings how;
   how.rms = most * settings.flatten * settings.detail;
-  how.held.sharper_than = settings.sharp ? held_edge : 180;
+  how.held.sharper_than = settings.sharp ? held_edge_angle : 180;
   Reduced reduced = reduce(result.mesh, name, how, control);
   FaceSources sources;
   std::vector<char> spanned;
@@ -93,10 +89,7 @@ Result<Skin> moved_out(const Skin& skin, double offset, const std::string& name,
   const TriangleList list = triangulate(skin.mesh);
   const SignedDistance distance(skin.mesh.positions, list.triangles);
   const Field field = offset_field(distance, offset);
-  Box3 box = bounds(skin.mesh);
-  box.add(Vec3(box.lo.array() - std::max(0.0, offset)));
-  box.add(Vec3(box.hi.array() + std::max(0.0, offset)));
-  Result<Skin> made = lay_skin(ground_of(field, box, control), name, settings, stage, control);
+  Result<Skin> made = lay_skin(ground_of(field, bounds(skin.mesh).grown(std::max(0.0, offset)), control), name, settings, stage, control);
   if (made)
     for (Index& t : made->source) {
       if (t == no_index) continue;
@@ -125,13 +118,13 @@ Result<Skin> with_points(const Skin& skin, Cloud& cloud, Index first, const Reca
       report.tell(normals_turned, cloud.points.size(), name);
     }
     report.tell(through_points, cloud.points.size(), fmt::format("{:.3g}", reach));
-    return with_cloud(skin, *surface, grown(box, reach), first, name, how, stage, control);
+    return with_cloud(skin, *surface, box.grown(reach), first, name, how, stage, control);
   }
   const double radius = settings.point_radius > 0 ? settings.point_radius : spacing > 0 ? ball * spacing : 1;
   if (settings.detail > 1.5 * radius)
     return Issue{fmt::format("balls of {:.3g} about the points are too small for a detail of {:.4g}", radius, settings.detail), name, {}, fmt::format("take a detail of at most {:.3g}, or a larger radius", 1.5 * radius)};
   report.tell(points_as_balls, cloud.points.size(), fmt::format("{:.3g}", radius));
-  return with_cloud(skin, PointBalls(cloud.points, radius), grown(box, radius), first, name, how, stage, control);
+  return with_cloud(skin, PointBalls(cloud.points, radius), box.grown(radius), first, name, how, stage, control);
 }
 
 }  // namespace
@@ -225,7 +218,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   if (settings.smoothing > 0) stage("smooth", 0.95, [&] {
       SmoothSettings passes;
       passes.passes = settings.smoothing;
-      passes.held.sharper_than = settings.sharp ? held_edge : 180;
+      passes.held.sharper_than = settings.sharp ? held_edge_angle : 180;
       Smoothed smoothed = smooth(result.mesh, name, passes, control);
       if (smoothed.is_sound) result.mesh.positions = std::move(smoothed.positions);
       for (auto& done : smoothed.report.done) result.report.done.push_back(std::move(done));

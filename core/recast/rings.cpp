@@ -9,7 +9,7 @@
 
 namespace anvil::recast {
 
-Rings::Rings(const Mesh& mesh) : first_(mesh.positions.size() + 1, 0), corners_(std::make_unique_for_overwrite<Index[]>(3 * mesh.corners.size())), count_(mesh.corners.size()) {
+Rings::Rings(const Mesh& mesh) : first_(mesh.positions.size() + 1, 0), next_(std::make_unique_for_overwrite<Index[]>(mesh.corners.size())), corners_(std::make_unique_for_overwrite<Corner[]>(mesh.corners.size())) {
   // Each share of the faces counts its corners at each vertex, and so knows where to put them.
   const std::size_t vertices = mesh.positions.size(), shares = static_cast<std::size_t>(std::clamp(tbb::this_task_arena::max_concurrency(), 1, 16));
   std::vector<std::vector<Index>> places(shares);
@@ -29,14 +29,12 @@ Rings::Rings(const Mesh& mesh) : first_(mesh.positions.size() + 1, 0), corners_(
     for (std::vector<Index>& place : places) first_[v + 1] += std::exchange(place[v], first_[v + 1]);
   }
   for_each_share([&](std::vector<Index>& place, Index begin, Index end) {
-    Index *next = corners_.get(), *previous = next + count_, *face = previous + count_;
     for (Index f = begin; f < end; ++f) {
       const auto ring = mesh.face(f);
       for (std::size_t k = 0; k < ring.size(); ++k) {
         const Index at = place[ring[k]]++;
-        next[at] = ring[k + 1 < ring.size() ? k + 1 : 0];
-        previous[at] = ring[k > 0 ? k - 1 : ring.size() - 1];
-        face[at] = f;
+        next_[at] = ring[k + 1 < ring.size() ? k + 1 : 0];
+        corners_[at] = {ring[k > 0 ? k - 1 : ring.size() - 1], f};
       }
     }
   });

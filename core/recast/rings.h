@@ -13,17 +13,21 @@ namespace anvil::recast {
 /// The faces around each vertex, in order: who follows it in each, and who comes before it.
 class Rings {
  public:
+  struct Corner {
+    Index previous, face;
+  };
+
   explicit Rings(const Mesh& mesh);
-  std::span<const Index> next(Index v) const { return of(v, 0); }
-  std::span<const Index> previous(Index v) const { return of(v, 1); }
-  std::span<const Index> faces(Index v) const { return of(v, 2); }
+  std::span<const Index> next(Index v) const { return {next_.get() + first_[v], size(v)}; }
+  /// The rest of the same corners.
+  std::span<const Corner> corners(Index v) const { return {corners_.get() + first_[v], size(v)}; }
 
  private:
-  std::span<const Index> of(Index v, std::size_t list) const { return {corners_.get() + list * count_ + first_[v], first_[v + 1] - first_[v]}; }
+  std::size_t size(Index v) const { return first_[v + 1] - first_[v]; }
 
-  std::vector<Index> first_;
-  std::unique_ptr<Index[]> corners_;  ///< three lists; in each, those of vertex v from first_[v] to first_[v + 1]
-  std::size_t count_;
+  std::vector<Index> first_;  ///< those of vertex v are from first_[v] to first_[v + 1]
+  std::unique_ptr<Index[]> next_;
+  std::unique_ptr<Corner[]> corners_;
 };
 
 }  // namespace anvil::recast

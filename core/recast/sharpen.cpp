@@ -38,7 +38,7 @@ class Sharpener {
   /// @param stay  per vertex: it is not to be moved
   Sharpened sharpen(const std::vector<char>& stay) const {
     Sharpened made;
-    MovedVertices moved = goes_;
+    PlacedVertices moved = goes_;
     for (Index v = 0; v < stay.size(); ++v)
       if (stay[v]) moved.stand(v, mesh_.positions[v], {});
     for (const auto& sides : moved.sides) made.moved += sides.size() > 1;
@@ -163,7 +163,7 @@ class Sharpener {
   const SharpenSettings& settings_;
   const Control& control_;
   const RoundedStrip strip_;
-  MovedVertices goes_;  ///< where each vertex goes, if it may
+  PlacedVertices goes_;  ///< where each vertex goes, if it may
 };
 
 /// @param wanted  counts vertices, before any had to stay

@@ -94,27 +94,28 @@ Look look_over(const Mesh& mesh, const Rings& rings, const SmoothSettings& setti
   movable.assign(mesh.positions.size(), 1);
   const auto stays = [&](Index v) { std::atomic_ref(movable[v]).store(0, std::memory_order_relaxed); };
   for_each_vertex(movable.size(), control, [&](Index v) {
-    const auto next = rings.next(v), previous = rings.previous(v), faces = rings.faces(v);
-    if (next.empty() || (!settings.scope.empty() && std::any_of(faces.begin(), faces.end(), [&](Index f) { return !settings.scope[f]; }))) stays(v);
+    const auto next = rings.next(v);
+    const auto corners = rings.corners(v);
+    if (next.empty() || (!settings.scope.empty() && std::any_of(corners.begin(), corners.end(), [&](const Rings::Corner& c) { return !settings.scope[c.face]; }))) stays(v);
     // Each edge is looked at from the first of its ends. It has two sides where one face follows it there and one face comes from there.
     const auto look_at = [&](Index other) {
       std::size_t follow = 0, come = 0, there = 0, back = 0;
       for (std::size_t k = 0; k < next.size(); ++k) {
-        const std::size_t follows = next[k] == other, comes = previous[k] == other;
+        const std::size_t follows = next[k] == other, comes = corners[k].previous == other;
         follow += follows, there += follows * k;
         come += comes, back += comes * k;
       }
       const bool has_two_sides = follow == 1 && come == 1;
-      if (has_two_sides ? holds(faces[there], normals[faces[there]], faces[back], normals[faces[back]]) : settings.hold_borders) stays(v), stays(other);
+      if (has_two_sides ? holds(corners[there].face, normals[corners[there].face], corners[back].face, normals[corners[back].face]) : settings.hold_borders) stays(v), stays(other);
       return has_two_sides;
     };
     std::ptrdiff_t one_sided = 0;
     for (Index other : next)
       if (other > v) one_sided += look_at(other) ? -1 : 1;
-    one_sided += std::count_if(previous.begin(), previous.end(), [&](Index other) { return other > v; });
+    one_sided += std::count_if(corners.begin(), corners.end(), [&](const Rings::Corner& c) { return c.previous > v; });
     if (one_sided == 0) return;
-    for (Index other : previous)
-      if (other > v) look_at(other);
+    for (const Rings::Corner& c : corners)
+      if (c.previous > v) look_at(c.previous);
   });
   return look;
 }
@@ -122,8 +123,9 @@ Look look_over(const Mesh& mesh, const Rings& rings, const SmoothSettings& setti
 /// Sum over the corners at a vertex: twice the area around it, as a vector along its normal.
 AreaSum area_around(const Rings& rings, const std::vector<Vec3>& at, Index v) {
   AreaSum sum(at[v]);
-  const auto next = rings.next(v), previous = rings.previous(v);
-  for (std::size_t k = 0; k < next.size(); ++k) sum.add(at[next[k]], at[previous[k]]);
+  const auto next = rings.next(v);
+  const auto corners = rings.corners(v);
+  for (std::size_t k = 0; k < next.size(); ++k) sum.add(at[next[k]], at[corners[k].previous]);
   return sum;
 }
 

@@ -125,13 +125,6 @@ class MeetingEdges {
   std::optional<Bvh> tree_;
 };
 
-Box3 grown(Box3 box, double by) {
-  const Vec3 lo = box.lo.array() - by, hi = box.hi.array() + by;
-  box.add(lo);
-  box.add(hi);
-  return box;
-}
-
 }  // namespace
 
 Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettings& settings, const Control& control) {
@@ -165,7 +158,7 @@ Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettin
       sample.value -= radius;
       return together.of_result(sample);
     }};
-    Result<Skin> skin = lay_skin(ground_of(level, grown(box, radius), control), name, {settings.detail, true}, stage, control);
+    Result<Skin> skin = lay_skin(ground_of(level, box.grown(radius), control), name, {settings.detail, true}, stage, control);
     if (!skin) return skin.issue();
     if (skin->mesh.empty()) return Issue{fmt::format("a ball of {:.4g} fits nowhere into what is left", radius), name, {}, "take a smaller blend"};
     rolled.emplace(std::move(*skin));
@@ -198,7 +191,7 @@ Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettin
     };
   }
   if (!box.empty()) {
-    Result<Skin> skin = lay_skin(ground_of(field, grown(box, settings.detail), control), name, {settings.detail, true}, stage, control);
+    Result<Skin> skin = lay_skin(ground_of(field, box.grown(settings.detail), control), name, {settings.detail, true}, stage, control);
     if (!skin) return skin.issue();
     if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
     result.mesh = std::move(skin->mesh);
@@ -234,7 +227,7 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
   const SignedDistance distance(own.positions, list.triangles);
   const double offset = settings.outside ? settings.thickness : -settings.thickness;
   const Field field = offset_field(distance, offset);
-  Result<Skin> skin = lay_skin(ground_of(field, grown(bounds(own), std::max(0.0, offset)), control), part.name, {settings.detail, true}, stage, control);
+  Result<Skin> skin = lay_skin(ground_of(field, bounds(own).grown(std::max(0.0, offset)), control), part.name, {settings.detail, true}, stage, control);
   if (!skin) return skin.issue();
   if (skin->mesh.empty())
     return Issue{fmt::format("is nowhere as thick as two walls of {:.4g}, so nothing of it would be hollow", settings.thickness), part.name, {}, "take a thinner wall"};

@@ -69,7 +69,7 @@ class SoftBalls {
   Index seed_;
 };
 
-Result<Mesh> make(const FieldReader& f) {
+Result<Mesh> melt(const FieldReader& f) {
   const SoftBalls balls(f);
   const recast::Field field{[&](const Vec3& p) { return balls.at(p); }, 1, [&](const Vec3& p, double around) { return balls.may_vanish(p, around); }};
   OperationReport report;
@@ -95,7 +95,7 @@ StockKind soft_balls_kind() {
            share_field("threshold", "Threshold", 0.3, 0.01, 0.95, "The sum at which the surface lies. The lower, the farther balls that are near each other reach out to each other."),
            share_field("uneven", "Uneven", 0, 0, 1, "How much noise makes the sum stronger here and weaker there; 0: none."), folded(length_field("grain", "Grain", 4, "About how far apart the noise's highs and lows are.")),
            folded(count_field("seed", "Seed", 1, 0, 1e6, "Another number is other noise.")), folded(length_field("detail", "Detail", 1, "About how long the edges of the surface are."))},
-          make, check};
+          melt, check};
 }
 
 }  // namespace anvil

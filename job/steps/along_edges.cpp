@@ -8,12 +8,12 @@
 namespace anvil {
 namespace {
 
-const Field rule = edges_field("edges", "Edges", "fresh", "Along which edges: by a rule, or chosen ones.");
+const Field rule_along_edges = edges_field("edges", "Edges", "fresh", "Along which edges: by a rule, or chosen ones.");
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_along_edges(const StepInput& input) {
   const EdgeTable edges = build_edges(*input.mesh);
   std::vector<Vec3> missing;
-  const Result<std::vector<Index>> list = edges_of_rule(input, edges, rule, missing);
+  const Result<std::vector<Index>> list = edges_of_rule(input, edges, rule_along_edges, missing);
   if (!list) return list.issue();
   std::vector<std::array<Index, 2>> pairs;
   for (Index e : *list) pairs.push_back(edges.vertices[e]);
@@ -41,11 +41,11 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::along_edges = {
     "along-edges", "Along edges", "along_edges", "shape", "Repeat tools along edges of the part, and combine it with them.", ToolRule::needed,
-    {rule, choice_field("operation", "Operation", "difference", choices_of({Operation::difference, Operation::unite, Operation::gather}), "What the tools do to the part."),
+    {rule_along_edges, choice_field("operation", "Operation", "difference", choices_of({Operation::difference, Operation::unite, Operation::gather}), "What the tools do to the part."),
      count_field("count", "Count", 0, 0, 10000, "How many along each chain, both ends included; 0: by the distance."),
      length_field("distance", "Distance", 10, "From copy to copy along the chain, where the count is 0."),
      toggle_field("turned", "Turned along", true, "The tools' first axis runs along the edge, their third one stands upright on the surface.")},
-    run, 22, "E",
+    run_along_edges, 22, "E",
     [](Step& step, const Mesh& part) { set_field(step, "distance", round_number(bounds(part).diagonal() / 10)); }};
 
 }  // namespace anvil

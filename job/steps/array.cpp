@@ -5,7 +5,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_array(const StepInput& input) {
   const Vec3 &counts = input.fields.vector("count"), &spacing = input.fields.vector("spacing");
   if (const auto issue = too_many_copies(input, counts.prod(), Mesh())) return *issue;
   for (int k = 0; k < 3; ++k)
@@ -27,7 +27,7 @@ Result<StepOutput> run(const StepInput& input) {
 const StepKind steps::array = {"array", "Array", "array", "shape", "Repeat the part, or tools in it, in rows, columns and layers.", ToolRule::instead,
                                {counts_field("count", "Count", Vec3(3, 1, 1), 1, 10000, "How many along each axis."),
                                 offset_field("spacing", "Spacing", Vec3(20, 20, 20), "From copy to copy along each axis; negative goes the other way."), repeated_operation()},
-                               run, 20, "N",
+                               run_array, 20, "N",
     [](Step& step, const Mesh& part) { set_field(step, "spacing", Vec3((1.25 * bounds(part).size()).array().ceil())); }};
 
 }  // namespace anvil

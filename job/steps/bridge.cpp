@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"edges", "faces"}, 2, 0, "Two open boundaries, one open edge on either side, or two faces.");
-constexpr Note did{"faces_bridged", "1 face made", "{0} faces made", Note::Place::card};
+const Field chosen_bridge = chosen_field({"edges", "faces"}, 2, 0, "Two open boundaries, one open edge on either side, or two faces.");
+constexpr Note did_bridge{"faces_bridged", "1 face made", "{0} faces made", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+Result<StepOutput> run_bridge(const StepInput& input) {
+  return run_edit(input, chosen_bridge, did_bridge, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
     return bridge(mesh, topology, chosen);
   });
 }
@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::bridge = {
     "bridge", "Bridge", "bridge", "mend", "Put faces between two boundaries; chosen faces go and their outlines are bridged.", ToolRule::none,
-    {chosen_elements}, run, 25, "B"};
+    {chosen_bridge}, run_bridge, 25, "B"};
 
 }  // namespace anvil

@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"vertices"}, 1, 0, "The strays: those that lie near each other become one; a single one goes to a sharp edge beside it.");
-constexpr Note did{"vertices_brought_together", "1 vertex brought to another", "{0} vertices brought to others", Note::Place::card};
+const Field chosen_bring_together = chosen_field({"vertices"}, 1, 0, "The strays: those that lie near each other become one; a single one goes to a sharp edge beside it.");
+constexpr Note did_bring_together{"vertices_brought_together", "1 vertex brought to another", "{0} vertices brought to others", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+Result<StepOutput> run_bring_together(const StepInput& input) {
+  return run_edit(input, chosen_bring_together, did_bring_together, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
     return bring_together(mesh, topology, chosen.list, fields.number("distance"));
   });
 }
@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::bring_together = {
     "bring-together", "Bring together", "bring_together", "mend", "Make stray vertices one where edges no longer than the distance join them; on sharp edges they stay on those.", ToolRule::none,
-    {chosen_elements, length_field("distance", "Distance", 0, "The longest edge over which vertices become one; 0: however long they are.", 0)}, run, 34, "Alt+B"};
+    {chosen_bring_together, length_field("distance", "Distance", 0, "The longest edge over which vertices become one; 0: however long they are.", 0)}, run_bring_together, 34, "Alt+B"};
 
 }  // namespace anvil

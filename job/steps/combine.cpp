@@ -32,7 +32,7 @@ void add_operand(const Operand& operand, std::vector<Operand>& to) {
   }
 }
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_combine(const StepInput& input) {
   std::vector<Operand> operands{{input.mesh, input.name, Operation::unite, Affine::Identity(), input.free_of_crossings(0), {}}};
   std::size_t opened = 0;
   for (const StepInput::Tool& tool : input.tools) add_operand(operand_of(tool, input, opened), operands);
@@ -54,6 +54,6 @@ const StepKind steps::combine = {
      folded(toggle_field("contact", "Near faces meet", true,
                          "Make faces, edges and vertices meet that lie nearer to each other than a tolerance.")),
      folded(length_field("within", "Tolerance", 0, "How near is near; 0 is a millionth of the size.", 0))},
-    run};
+    run_combine};
 
 }  // namespace anvil

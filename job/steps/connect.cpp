@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"vertices"}, 2, 0, "Corners of one face that no edge joins; of more than two, each with the next.");
-constexpr Note did{"faces_cut", "1 face cut in two", "{0} faces cut in two", Note::Place::card};
+const Field chosen_connect = chosen_field({"vertices"}, 2, 0, "Corners of one face that no edge joins; of more than two, each with the next.");
+constexpr Note did_connect{"faces_cut", "1 face cut in two", "{0} faces cut in two", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+Result<StepOutput> run_connect(const StepInput& input) {
+  return run_edit(input, chosen_connect, did_connect, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
     return connect_vertices(mesh, topology, chosen.list);
   });
 }
@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::connect = {
     "connect", "Connect", "connect", "mend", "Cut faces in two from each chosen vertex to the next.", ToolRule::none,
-    {chosen_elements}, run, 29, "L"};
+    {chosen_connect}, run_connect, 29, "L"};
 
 }  // namespace anvil

@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"faces"}, 1, 0, "The faces to take away.");
-constexpr Note did{"faces_deleted", "1 face deleted", "{0} faces deleted", Note::Place::card};
+const Field chosen_delete_faces = chosen_field({"faces"}, 1, 0, "The faces to take away.");
+constexpr Note did_delete_faces{"faces_deleted", "1 face deleted", "{0} faces deleted", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+Result<StepOutput> run_delete_faces(const StepInput& input) {
+  return run_edit(input, chosen_delete_faces, did_delete_faces, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader&) -> Result<Edited> {
     return delete_faces(mesh, chosen.list);
   });
 }
@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::delete_faces = {
     "delete-faces", "Delete faces", "delete_faces", "mend", "Take the chosen faces away; the surface is open there.", ToolRule::none,
-    {chosen_elements}, run, 20, "D"};
+    {chosen_delete_faces}, run_delete_faces, 20, "D"};
 
 }  // namespace anvil

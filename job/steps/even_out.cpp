@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"edges"}, 2, 0, "The edges of the jagged run; its ends stay.");
-constexpr Note did{"vertices_evened_out", "1 vertex evened out", "{0} vertices evened out", Note::Place::card};
+const Field chosen_even_out = chosen_field({"edges"}, 2, 0, "The edges of the jagged run; its ends stay.");
+constexpr Note did_even_out{"vertices_evened_out", "1 vertex evened out", "{0} vertices evened out", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+Result<StepOutput> run_even_out(const StepInput& input) {
+  return run_edit(input, chosen_even_out, did_even_out, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
     return even_out(mesh, topology, chosen.list, fields.count("passes"), edge_settings(fields));
   });
 }
@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::even_out = {
     "even-out", "Even out", "even_out", "mend", "Take the zigzag out of a jagged run of edges; its course stays.", ToolRule::none,
-    {chosen_elements, count_field("passes", "Passes", 20, 1, 1000, "More passes even out longer waves."), to_sides_field(), reach_field()}, run, 33, "Alt+V"};
+    {chosen_even_out, count_field("passes", "Passes", 20, 1, 1000, "More passes even out longer waves."), to_sides_field(), reach_field()}, run_even_out, 33, "Alt+V"};
 
 }  // namespace anvil

@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"edges"}, 1, 0, "An edge of each hole is enough.");
-constexpr Note did{"holes_filled_by_hand", "1 hole filled", "{0} holes filled", Note::Place::card};
+const Field chosen_fill = chosen_field({"edges"}, 1, 0, "An edge of each hole is enough.");
+constexpr Note did_fill{"holes_filled_by_hand", "1 hole filled", "{0} holes filled", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+Result<StepOutput> run_fill(const StepInput& input) {
+  return run_edit(input, chosen_fill, did_fill, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
     const std::string& shape = fields.text("shape");
     return fill_holes(mesh, topology, chosen.list, shape == "flat" ? FillShape::flat : shape == "smooth" ? FillShape::smooth : FillShape::fitting);
   });
@@ -19,6 +19,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::fill = {
     "fill", "Fill hole", "fill", "mend", "Close the holes that the chosen edges lie on.", ToolRule::none,
-    {chosen_elements, choice_field("shape", "Filling", "fitting", {{"fitting", "flat where it fits"}, {"flat", "flat"}, {"smooth", "smooth"}}, "How a hole is closed: by a flat face, or by a smooth surface of least area.")}, run, 23, "U"};
+    {chosen_fill, choice_field("shape", "Filling", "fitting", {{"fitting", "flat where it fits"}, {"flat", "flat"}, {"smooth", "smooth"}}, "How a hole is closed: by a flat face, or by a smooth surface of least area.")}, run_fill, 23, "U"};
 
 }  // namespace anvil

@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"vertices"}, 3, 4, "Three or four corners.");
-constexpr Note did{"faces_filled", "1 face made", "{0} faces made", Note::Place::card};
+const Field chosen_fill_between = chosen_field({"vertices"}, 3, 4, "Three or four corners.");
+constexpr Note did_fill_between{"faces_filled", "1 face made", "{0} faces made", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+Result<StepOutput> run_fill_between(const StepInput& input) {
+  return run_edit(input, chosen_fill_between, did_fill_between, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
     return fill_between(mesh, topology, chosen.list);
   });
 }
@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::fill_between = {
     "fill-between", "Fill between", "fill_between", "mend", "Put a face between three or four chosen corners.", ToolRule::none,
-    {chosen_elements}, run, 24, "P"};
+    {chosen_fill_between}, run_fill_between, 24, "P"};
 
 }  // namespace anvil

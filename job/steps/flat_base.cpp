@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_flat_base(const StepInput& input) {
   FlatBaseSettings settings;
   settings.point = input.fields.vector("point");
   settings.normal = input.fields.vector("normal");
@@ -23,7 +23,7 @@ const StepKind steps::flat_base = {
     "flat-base", "Flat base", "flat_base", "recast", "Cut off what lies below a plane and close it flat; open borders above the plane are stretched down to it.", ToolRule::none,
     {point_field("point", "Through", Vec3::Zero(), "A point of the plane, measured from the part's own origin."), direction_field("normal", "Up", Vec3(0, 0, 1), "The direction that is up.", "point"),
      length_field("foot", "Foot", 0, "How far what stands on the plane goes on straight down.", 0)},
-    run, 6, "Ctrl+Shift+F",
+    run_flat_base, 6, "Ctrl+Shift+F",
     [](Step& step, const Mesh& part) {
       // A little above its lowest point.
       constexpr double share = 0.04;

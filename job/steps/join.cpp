@@ -7,10 +7,10 @@
 namespace anvil {
 namespace {
 
-constexpr Note did{"vertices_joined", "1 vertex welded", "{0} vertices welded", Note::Place::card};
+constexpr Note did_join{"vertices_joined", "1 vertex welded", "{0} vertices welded", Note::Place::card};
 constexpr Note nothing_met{"nothing_met", "no vertex of what was joined met one of {1}", "no vertex of what was joined met one of {1}"};
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_join(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
   std::vector<Mesh> placed;
   for (const StepInput::Tool& tool : input.tools) {
@@ -24,7 +24,7 @@ Result<StepOutput> run(const StepInput& input) {
   StepOutput output;
   output.mesh = std::move(joined.mesh);
   output.sources = std::move(joined.sources);
-  output.report.tell(joined.welded > 0 ? did : nothing_met, std::max<std::size_t>(joined.welded, 1), input.name);
+  output.report.tell(joined.welded > 0 ? did_join : nothing_met, std::max<std::size_t>(joined.welded, 1), input.name);
   output.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return output;
 }
@@ -34,6 +34,6 @@ Result<StepOutput> run(const StepInput& input) {
 const StepKind steps::join = {
     "join", "Join", "join", "mend", "Put other parts into the part and weld them to it where open edges meet.", ToolRule::needed,
     {length_field("within", "Weld within", 0, "Vertices of open edges nearer to each other than this become one; 0 welds what is at one place.", 0)},
-    run, 31, "Shift+J"};
+    run_join, 31, "Shift+J"};
 
 }  // namespace anvil

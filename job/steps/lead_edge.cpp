@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"vertices"}, 2, 0, "Where the edge ends; what it passes, if anything; where it goes to.");
-constexpr Note did{"edges_led_on", "1 edge led on", "{0} edges led on", Note::Place::card};
+const Field chosen_lead_edge = chosen_field({"vertices"}, 2, 0, "Where the edge ends; what it passes, if anything; where it goes to.");
+constexpr Note did_lead_edge{"edges_led_on", "1 edge led on", "{0} edges led on", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+Result<StepOutput> run_lead_edge(const StepInput& input) {
+  return run_edit(input, chosen_lead_edge, did_lead_edge, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
     EdgeSettings settings = edge_settings(fields);
     settings.bend = fields.number("bend");
     return lead_edge(mesh, topology, chosen.list, settings);
@@ -20,7 +20,7 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::lead_edge = {
     "lead-edge", "Lead on", "lead_edge", "mend", "Lead a sharp edge on: from the vertex chosen first over those between to the last.", ToolRule::none,
-    {chosen_elements, share_field("bend", "Bend", 1, 0, 1, "0 goes straight from each vertex to the next; 1 goes on as the edge does, in one smooth line through all."), to_sides_field(), reach_field()},
-    run, 32, "Alt+L"};
+    {chosen_lead_edge, share_field("bend", "Bend", 1, 0, 1, "0 goes straight from each vertex to the next; 1 goes on as the edge does, in one smooth line through all."), to_sides_field(), reach_field()},
+    run_lead_edge, 32, "Alt+L"};
 
 }  // namespace anvil

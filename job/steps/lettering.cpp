@@ -8,7 +8,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_lettering(const StepInput& input) {
   StencilSettings settings;
   Result<std::vector<Loop2>> loops = about(input, letter_loops(input.fields.text("text"), letter_settings(input.fields)));
   if (!loops) return loops.issue();
@@ -45,7 +45,7 @@ std::vector<Field> fields() {
 
 }  // namespace
 
-const StepKind steps::lettering = {"lettering", "Lettering", "lettering", "shape", "Cut text into a face of the part, or let it stand out.", ToolRule::none, fields(), run, 24, "L",
+const StepKind steps::lettering = {"lettering", "Lettering", "lettering", "shape", "Cut text into a face of the part, or let it stand out.", ToolRule::none, fields(), run_lettering, 24, "L",
     [](Step& step, const Mesh& part) { set_field(step, "size", round_number(bounds(part).diagonal() / 10)), set_field(step, "depth", round_number(bounds(part).diagonal() / 150)); }};
 
 }  // namespace anvil

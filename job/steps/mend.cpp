@@ -58,7 +58,7 @@ Mended mend_pieces(const StepInput& input, const MendSettings& settings, std::ve
   return all;
 }
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_mend(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
   const FieldReader& fields = input.fields;
   MendSettings settings;
@@ -119,6 +119,6 @@ std::vector<Field> mend_fields() {
 }  // namespace
 
 const StepKind steps::mend = {
-    "mend", "Mend", "mend", "mend", "Find every flaw of the part and repair it.", ToolRule::none, mend_fields(), run, 1, "Shift+E"};
+    "mend", "Mend", "mend", "mend", "Find every flaw of the part and repair it.", ToolRule::none, mend_fields(), run_mend, 1, "Shift+E"};
 
 }  // namespace anvil

@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_mirror(const StepInput& input) {
   MirrorSettings settings;
   settings.point = input.fields.vector("point");
   settings.normal = input.fields.vector("normal");
@@ -33,6 +33,6 @@ const StepKind steps::mirror = {
      choice_field("how", "How", "half", {{"half", "one half, doubled"}, {"copy", "add a mirrored copy"}},
                   "Double one half, or add a copy of the whole."),
      length_field("weld", "Weld within", 1e-3, "Vertices nearer to the plane than this are put onto it.", 0)},
-    run, 6, "Shift+M"};
+    run_mirror, 6, "Shift+M"};
 
 }  // namespace anvil

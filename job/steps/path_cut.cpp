@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_path_cut(const StepInput& input) {
   PathCutSettings settings;
   settings.path = *parse_path(input.fields.text("path"));
   settings.direction = input.fields.vector("direction");
@@ -29,6 +29,6 @@ const StepKind steps::path_cut = {
                   "What becomes of the two sides."),
      path_field("path", "Path", "Points on the part's faces."), toggle_field("through", "Right through", false, "Through all of the part; off: only where it is seen, or to the depth."),
      length_field("depth", "Depth", 5, "How far below the path a cut reaches that does not go right through."), folded(direction_field("direction", "Into the part", Vec3(0, 0, -1), "The line of sight along which it was drawn."))},
-    run, 8, "Q", [](Step& step, const Mesh& part) { set_field(step, "depth", round_number(bounds(part).diagonal() / 10)); }};
+    run_path_cut, 8, "Q", [](Step& step, const Mesh& part) { set_field(step, "depth", round_number(bounds(part).diagonal() / 10)); }};
 
 }  // namespace anvil

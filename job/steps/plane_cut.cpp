@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_plane_cut(const StepInput& input) {
   PlaneCutSettings settings;
   settings.point = input.fields.vector("point");
   settings.normal = input.fields.vector("normal");
@@ -31,6 +31,6 @@ const StepKind steps::plane_cut = {
      choice_field("keep", "Keep", "below", {{"above", "above"}, {"below", "below"}, {"both", "both, as two pieces"}},
                   "Which side stays."),
      toggle_field("cap", "Close the cut", true, "Close the cut by a flat face; off leaves it open on purpose.")},
-    run, 5, "A"};
+    run_plane_cut, 5, "A"};
 
 }  // namespace anvil

@@ -12,7 +12,7 @@ namespace {
 
 const Field region = chosen_field({"faces"}, 1, 0, "The faces that are pushed, one region or several.");
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_push(const StepInput& input) {
   std::vector<Vec3> missing;
   Result<std::vector<Index>> faces = chosen_faces(input, region, true, missing);
   if (!faces) return faces.issue();
@@ -59,7 +59,7 @@ const StepKind steps::push = {
      length_field("depth", "Depth", 5, "How far into the body; negative pulls the faces out of it.", -max_length),
      choice_field("way", "Way", "mean", {{"mean", "all one way, straight in"}, {"direction", "all along a direction"}, {"own", "each corner its own way"}}, "Along one direction, or each corner against its own normal."),
      direction_field("direction", "Direction", Vec3(0, 0, -1), "The way in, where it is along a direction.")},
-    run, 3, "P",
+    run_push, 3, "P",
     [](Step& step, const Mesh& part) { set_field(step, "depth", round_number(bounds(part).diagonal() / 20)); }};
 
 }  // namespace anvil

@@ -15,7 +15,7 @@ constexpr Note twisted{"ramp_twisted", "the ramp is twisted: its two ends have o
 
 const Field edge_field = elements_field("edge", "Edge", {"edges"}, 1, 0, "One straight edge, or several in one line.");
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_ramp(const StepInput& input) {
   const EdgeTable edges = build_edges(*input.mesh);
   std::vector<Vec3> missing;
   const Result<std::vector<Index>> list = edges_of_rule(input, edges, edge_field, missing);
@@ -91,7 +91,7 @@ const StepKind steps::ramp = {
      folded(angle_field("begin-angle", "Lean at begin", 0, "By how much its first end leans outwards.", -80, 80)), folded(angle_field("end-angle", "Lean at end", 0, "By how much its last end leans outwards.", -80, 80)),
      folded(toggle_field("tapered", "Tapered", false, "Other widths at the end of the edge.")), folded(gap("first-end", "First, at end", "How far on the first face at the end of the edge.")),
      folded(gap("second-end", "Second, at end", "How far on the second face at the end of the edge."))},
-    run, 4, "R",
+    run_ramp, 4, "R",
     [](Step& step, const Mesh& part) { set_field(step, "first", round_number(bounds(part).diagonal() / 8)), set_field(step, "second", round_number(bounds(part).diagonal() / 16)); }};
 
 }  // namespace anvil

@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"faces"}, 1, 0, "The spoiled faces.");
-constexpr Note did{"faces_rebuilt", "1 face rebuilt", "{0} faces rebuilt", Note::Place::card};
+const Field chosen_rebuild_patch = chosen_field({"faces"}, 1, 0, "The spoiled faces.");
+constexpr Note did_rebuild_patch{"faces_rebuilt", "1 face rebuilt", "{0} faces rebuilt", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+Result<StepOutput> run_rebuild_patch(const StepInput& input) {
+  return run_edit(input, chosen_rebuild_patch, did_rebuild_patch, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
     return rebuild_patch(mesh, topology, chosen.list, fields.number("sharp"));
   });
 }
@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::rebuild_patch = {
     "rebuild-patch", "Rebuild patch", "rebuild_patch", "mend", "Make spoiled faces anew from the surface around them; sharp edges that end at them are led on through.", ToolRule::none,
-    {chosen_elements, angle_field("sharp", "Edges sharper than", 30, "Edges around the patch at which the surface turns by more are led on through it; 180: none.", 0, 180)}, run, 35, "Alt+P"};
+    {chosen_rebuild_patch, angle_field("sharp", "Edges sharper than", 30, "Edges around the patch at which the surface turns by more are led on through it; 180: none.", 0, 180)}, run_rebuild_patch, 35, "Alt+P"};
 
 }  // namespace anvil

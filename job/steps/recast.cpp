@@ -11,7 +11,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_recast(const StepInput& input) {
   const Result<std::vector<recast::Part>> opened = opened_parts(input);
   if (!opened) return opened.issue();
   const std::vector<recast::Part>& parts = *opened;
@@ -61,7 +61,7 @@ const StepKind steps::recast = {
      folded(toggle_field("close-holes", "Close holes", true, "Off: the skin is left open where it would span a hole of the parts.")),
      folded(length_field("widest-hole", "Holes up to", 0, "Wider ones, measured across, are left open all the same; 0: none is.", 0)),
      toggle_field("inner", "Keep cavities", true, "Off: only the outer skin is made.")},
-    run, 1, "K",
+    run_recast, 1, "K",
     [](Step& step, const Mesh& part) {
       double detail = bounds(part).diagonal() / 100;
       // Nothing finer is known of a cloud than how far apart its points lie.

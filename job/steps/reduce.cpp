@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_reduce(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
   const FieldReader& fields = input.fields;
   if (auto issue = several_pieces(input, "reduce")) return *issue;
@@ -33,6 +33,6 @@ const StepKind steps::reduce = {
      folded(angle_field("sharp", "Hold edges sharper than", 30, "Edges at which the surface turns by more than this stay lines; 180: none does.", 0, 180)),
      folded(toggle_field("materials", "Hold materials", true, "Edges between two materials stay where they are.")),
      folded(toggle_field("regions", "Hold regions", true, "Edges between two regions stay where they are, where the part has regions."))},
-    run, 4, "Alt+Shift+K"};
+    run_reduce, 4, "Alt+Shift+K"};
 
 }  // namespace anvil

@@ -11,7 +11,7 @@ namespace {
 
 constexpr Note numbered{"regions_numbered", "1 region", "{0} regions", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_regions(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
   StepOutput output;
   output.mesh = *input.mesh;
@@ -33,6 +33,6 @@ const StepKind steps::regions = {
     "regions", "Regions", "regions", "recast", "Give the faces between sharp edges numbers, which are chosen by, held and handed on by later steps.", ToolRule::none,
     {angle_field("sharp", "Parted where sharper than", usual_sharp_angle, "Edges at which the surface turns by more than this part two regions.", 0, 180),
      count_field("least", "Of at least", 1, 1, 1e6, "Regions of fewer faces become part of the neighbour that they share most of their border with.")},
-    run, 7, "Ctrl+Shift+J"};
+    run_regions, 7, "Ctrl+Shift+J"};
 
 }  // namespace anvil

@@ -5,23 +5,23 @@
 namespace anvil {
 namespace {
 
-const Field rule = finish_edges_field();
+const Field rule_round = finish_edges_field();
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_round(const StepInput& input) {
   FinishSettings settings;
   settings.round = true;
   settings.width = input.fields.number("radius");
   settings.segments = input.fields.count("segments");
   settings.weld = input.fields.number("weld");
-  return run_finish(input, rule, settings);
+  return run_finish(input, rule_round, settings);
 }
 
 }  // namespace
 
 const StepKind steps::round = {"round", "Round", "round", "shape", "Round edges off, or fill concave ones with a hollow.", ToolRule::none,
-                               {rule, length_field("radius", "Radius", 2, "Of the round."), count_field("segments", "Segments", 8, 1, 128, "How many flat strips stand for the round."),
+                               {rule_round, length_field("radius", "Radius", 2, "Of the round."), count_field("segments", "Segments", 8, 1, 128, "How many flat strips stand for the round."),
                                 folded(length_field("weld", "Weld within", 0, "Vertices of the result nearer to each other than this are made to meet.", 0))},
-                               run, 2, "O",
+                               run_round, 2, "O",
     [](Step& step, const Mesh& part) { set_field(step, "radius", round_number(bounds(part).diagonal() / 40)); }};
 
 }  // namespace anvil

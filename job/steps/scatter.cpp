@@ -15,7 +15,7 @@ constexpr Note no_room{"scatter_no_room", "no room for 1 more copy at this dista
 
 const Field over = elements_field("faces", "Faces", {"faces"}, 0, 0, "The faces that they are spread over; none chosen: all of them.");
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_scatter(const StepInput& input) {
   std::vector<Vec3> missing;
   const Result<std::vector<Index>> faces = chosen_faces(input, over, false, missing);
   if (!faces) return faces.issue();
@@ -66,6 +66,6 @@ const StepKind steps::scatter = {
      share_field("share", "Keep, %", 100, 0, 100, "How many of them are kept, at random."), share_field("smallest", "Smallest", 1, 0.001, 1000, "The least factor of size."),
      share_field("largest", "Largest", 1, 0.001, 1000, "The greatest factor of size."), toggle_field("upright", "Upright on the face", true, "The tools' third axis stands upright on the face."),
      toggle_field("turned", "Turned at random", true, "Turned about that axis by chance."), count_field("seed", "Seed", 1, 0, 1e9, "Another seed, other places.")},
-    run, 23, "Shift+C"};
+    run_scatter, 23, "Shift+C"};
 
 }  // namespace anvil

@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_sharpen(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
   if (auto issue = several_pieces(input, "sharpen")) return *issue;
   SharpenSettings settings;
@@ -25,6 +25,6 @@ const StepKind steps::sharpen = {
     "sharpen", "Sharpen", "sharpen", "recast", "Give a mesh that was made on a grid the sharp edges back that the grid has rounded.", ToolRule::none,
     {angle_field("sharp", "Edges sharper than", 30, "Surfaces that meet at less than this get no edge, so that rounds larger than the grid stay.", 1, 179),
      folded(length_field("reach", "Reach", 0, "How far from an edge its sides are looked for; 0: about four of the mesh's usual edges.", 0))},
-    run, 8, "Ctrl+Shift+L"};
+    run_sharpen, 8, "Ctrl+Shift+L"};
 
 }  // namespace anvil

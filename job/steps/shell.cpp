@@ -8,7 +8,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_shell(const StepInput& input) {
   const FieldReader& fields = input.fields;
   if (input.pieces > 1) return Issue{"is in several pieces", input.name, {}, "make parts of the pieces first, or hollow it before the step that made them"};
   ShellSettings settings;
@@ -33,7 +33,7 @@ const StepKind steps::shell = {
      folded(length_field("detail", "Detail", 0, "About how long the edges of the new side are; 0: half the thickness.", 0)),
      folded(path_field("drains", "Drains at", "Points near which round holes go through the wall.")),
      folded(length_field("drain-diameter", "Drain diameter", 4, "Of each drain."))},
-    run, 5, "Ctrl+Shift+H",
+    run_shell, 5, "Ctrl+Shift+H",
     [](Step& step, const Mesh& part) { set_field(step, "thickness", round_number(bounds(part).diagonal() / 40)); }};
 
 }  // namespace anvil

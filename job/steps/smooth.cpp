@@ -12,7 +12,7 @@ namespace {
 
 const Field only = elements_field("only", "Only on", {"faces"}, 0, 0, "The faces that are smoothed; none chosen: all of them.");
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_smooth(const StepInput& input) {
   const auto begin = std::chrono::steady_clock::now();
   const FieldReader& fields = input.fields;
   std::vector<Vec3> missing;
@@ -52,6 +52,6 @@ const StepKind steps::smooth = {
      folded(angle_field("sharp", "Hold edges sharper than", 30, "Edges at which the surface turns by more than this stay; 180: none does.", 0, 180)),
      folded(toggle_field("borders", "Hold borders", true, "Open edges stay where they are.")), folded(toggle_field("materials", "Hold materials", true, "Edges between two materials stay where they are.")),
      folded(toggle_field("regions", "Hold regions", true, "Edges between two regions stay where they are, where the part has regions."))},
-    run, 2, "Alt+K"};
+    run_smooth, 2, "Alt+K"};
 
 }  // namespace anvil

@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_stencil(const StepInput& input) {
   StencilSettings settings;
   settings.loops = flattened(*parse_outline(input.fields.text("outline")), input.fields.number("flatness"));
   settings.frame = frame_seen(input.fields.vector("point"), input.fields.vector("normal"), input.fields.vector("right"));
@@ -50,7 +50,7 @@ const StepKind steps::stencil = {
      folded(direction_field("right", "Right", Vec3(1, 0, 0), "The direction of the outline's first numbers.")),
      folded(length_field("eye", "Eye", 0, "How far in front of the plane the eye is for an outline as seen in perspective; 0: straight into the depth.", 0)),
      folded(length_field("flatness", "Flatness", 0.02, "How far a flat piece may lie off its arc."))},
-    run, 7, "S",
+    run_stencil, 7, "S",
     [](Step& step, const Mesh& part) { set_field(step, "to", round_number(bounds(part).diagonal() / 10)); }};
 
 }  // namespace anvil

@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"edges", "vertices"}, 1, 0, "The edges or vertices that go.");
-constexpr Note did{"taken_out", "1 taken out", "{0} taken out", Note::Place::card};
+const Field chosen_take_out = chosen_field({"edges", "vertices"}, 1, 0, "The edges or vertices that go.");
+constexpr Note did_take_out{"taken_out", "1 taken out", "{0} taken out", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+Result<StepOutput> run_take_out(const StepInput& input) {
+  return run_edit(input, chosen_take_out, did_take_out, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
     return chosen.kind == ElementKind::edges ? take_out_edges(mesh, topology, chosen.list) : take_out_vertices(mesh, topology, chosen.list);
   });
 }
@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::take_out = {
     "take-out", "Take out", "take_out", "mend", "Take chosen edges or vertices out: the faces around become one.", ToolRule::none,
-    {chosen_elements}, run, 30, "O"};
+    {chosen_take_out}, run_take_out, 30, "O"};
 
 }  // namespace anvil

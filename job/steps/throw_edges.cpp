@@ -6,7 +6,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_throw_edges(const StepInput& input) {
   std::vector<LinePiece> lines;
   const auto add = [&](const auto& self, const StepInput::Tool& tool) -> void {
     for (const StepInput::Tool& inner : tool.tray) self(self, inner);
@@ -25,6 +25,6 @@ const StepKind steps::throw_edges = {
     "throw-edges", "Throw edges", "project", "shape", "Throw the edges of other parts onto the faces, as edges.", ToolRule::needed,
     {share_field("sharper", "Sharper than", 20, 0, 180, "Edges at which the other part turns by more degrees than this, and its borders."),
      direction_field("direction", "Direction", Vec3(0, 0, -1), "The way in which they are thrown."), thrown_onto(), thrown_through()},
-    run, 25, "Shift+E"};
+    run_throw_edges, 25, "Shift+E"};
 
 }  // namespace anvil

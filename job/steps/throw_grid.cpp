@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_throw_grid(const StepInput& input) {
   const Vec3 &point = input.fields.vector("point"), &normal = input.fields.vector("normal");
   std::vector<LinePiece> lines;
   if (input.fields.text("pattern") == "grid") {
@@ -29,6 +29,6 @@ const StepKind steps::throw_grid = {
      share_field("angle", "Turned by", 0, -360, 360, "How far the grid is turned, in degrees."), outline_field("outline", "Outline", "-10,-10 10,-10 10,10 -10,10", "The outline, in its plane."),
      thrown_onto(), thrown_through(), point_field("point", "Plane at", Vec3::Zero(), "A crossing of the grid, or the origin of the outline."),
      direction_field("normal", "From", Vec3(0, 0, 1), "The side from which the lines are thrown.", "point"), folded(length_field("flatness", "Flatness", 0.02, "How far a flat piece may lie off its arc."))},
-    run, 9, "Shift+G", [](Step& step, const Mesh& part) { set_field(step, "spacing", round_number(bounds(part).diagonal() / 8)); }};
+    run_throw_grid, 9, "Shift+G", [](Step& step, const Mesh& part) { set_field(step, "spacing", round_number(bounds(part).diagonal() / 8)); }};
 
 }  // namespace anvil

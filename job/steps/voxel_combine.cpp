@@ -8,7 +8,7 @@
 namespace anvil {
 namespace {
 
-Result<StepOutput> run(const StepInput& input) {
+Result<StepOutput> run_voxel_combine(const StepInput& input) {
   const Result<std::vector<recast::Part>> opened = opened_parts(input);
   if (!opened) return opened.issue();
   const std::vector<recast::Part>& parts = *opened;
@@ -24,7 +24,7 @@ const StepKind steps::voxel_combine = {
     {choice_field("operation", "Operation", "union", {{"union", "all together"}, {"difference", "the part without the others"}, {"intersection", "what they have in common"}}, "What is done with each of the parts added here."),
      graded(length_field("detail", "Detail", 1, "About how long the new edges are; halved, there are four times as many faces.")),
      length_field("blend", "Blend", 0, "Radius of the rounds where parts meet; 0: they meet in sharp edges.", 0)},
-    run, 3, "Ctrl+Alt+K",
+    run_voxel_combine, 3, "Ctrl+Alt+K",
     [](Step& step, const Mesh& part) {
       set_field(step, "detail", round_number(bounds(part).diagonal() / 100));
       set_field(step, "blend", round_number(bounds(part).diagonal() / 20));

@@ -5,11 +5,11 @@
 namespace anvil {
 namespace {
 
-const Field chosen_elements = chosen_field({"vertices"}, 2, 0, "The vertices that become one; where it goes to the last, that is the last one chosen.");
-constexpr Note did{"vertices_welded_by_hand", "1 vertex welded", "{0} vertices welded", Note::Place::card};
+const Field chosen_weld_chosen = chosen_field({"vertices"}, 2, 0, "The vertices that become one; where it goes to the last, that is the last one chosen.");
+constexpr Note did_weld_chosen{"vertices_welded_by_hand", "1 vertex welded", "{0} vertices welded", Note::Place::card};
 
-Result<StepOutput> run(const StepInput& input) {
-  return run_edit(input, chosen_elements, did, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+Result<StepOutput> run_weld_chosen(const StepInput& input) {
+  return run_edit(input, chosen_weld_chosen, did_weld_chosen, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
     return weld_chosen(mesh, chosen.list, fields.text("to") == "last" ? WeldTo::last : WeldTo::middle);
   });
 }
@@ -18,6 +18,6 @@ Result<StepOutput> run(const StepInput& input) {
 
 const StepKind steps::weld_chosen = {
     "weld", "Weld", "weld", "mend", "Make the chosen vertices one.", ToolRule::none,
-    {chosen_elements, choice_field("to", "Meet", "middle", {{"middle", "in the middle"}, {"last", "at the last chosen"}}, "Where they meet.")}, run, 26, "W"};
+    {chosen_weld_chosen, choice_field("to", "Meet", "middle", {{"middle", "in the middle"}, {"last", "at the last chosen"}}, "Where they meet.")}, run_weld_chosen, 26, "W"};
 
 }  // namespace anvil

@@ -211,11 +211,6 @@ TEST_CASE("what a crash left is offered with its picture and its time") {
 
 namespace {
 
-std::string bytes_in(const std::filesystem::path& path) {
-  std::ifstream in(path, std::ios::binary);
-  return std::string(std::istreambuf_iterator<char>(in), {});
-}
-
 /// Exports a part by the session, as the dialog does once it has its answer.
 void send_out(Driver& d, PartId part, const std::filesystem::path& path) {
   bool ready = false;
@@ -245,7 +240,7 @@ TEST_CASE("the command line runs a job to the same bytes as the window exports, 
       const auto ours = folder / (std::string("window.") + ending), theirs = folder / (std::string("line.") + ending);
       send_out(d, d.named(name), ours);
       REQUIRE(run(std::string("--part '") + name + "' -o '" + theirs.string() + "'") == 0);
-      CHECK(bytes_in(ours) == bytes_in(theirs));
+      CHECK(read_text(ours) == read_text(theirs));
     }
   }
   const PartId clamp = d.named("Mast clamp");
@@ -255,7 +250,7 @@ TEST_CASE("the command line runs a job to the same bytes as the window exports, 
   d.settle();
   send_out(d, clamp, folder / "window.off");
   REQUIRE(run("--part 'Mast clamp' --set 'Mast clamp/source.x=150' -o '" + (folder / "line.off").string() + "'") == 0);
-  CHECK(bytes_in(folder / "window.off") == bytes_in(folder / "line.off"));
+  CHECK(read_text(folder / "window.off") == read_text(folder / "line.off"));
 }
 
 TEST_CASE("a job that is opened again is not computed again, until kept results are emptied") {

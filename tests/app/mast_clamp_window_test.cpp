@@ -3,7 +3,6 @@
 // every way, taken back to the empty job and done again. Volumes are those of boxes, by hand.
 #include <QMenu>
 #include <QToolButton>
-#include <fstream>
 
 #include "app/cards/tool_row.h"
 #include "job/edit.h"
@@ -14,11 +13,6 @@ using namespace anvil;
 using namespace anvil::test;
 
 namespace {
-
-std::string bytes_in(const std::filesystem::path& path) {
-  std::ifstream in(path, std::ios::binary);
-  return std::string(std::istreambuf_iterator<char>(in), {});
-}
 
 void type_position(Driver& d, PartId part, int axis, double value) {
   d.open_card(QStringLiteral("Place"));
@@ -237,6 +231,6 @@ TEST_CASE("the clamp with fourteen tools in two trays: built, changed, taken bac
   while (d.session().history().can_redo()) d.key(Qt::Key_Y, Qt::ControlModifier);
   d.settle();
   REQUIRE(save_job(d.job(), folder / "again.anvil"));
-  CHECK(bytes_in(folder / "end.anvil") == bytes_in(folder / "again.anvil"));
+  CHECK(read_text(folder / "end.anvil") == read_text(folder / "again.anvil"));
   CHECK(d.volume(base) == Approx(made).epsilon(1e-12));
 }

@@ -16,8 +16,6 @@ using namespace anvil::test;
 
 namespace {
 
-constexpr double pi = std::numbers::pi;
-
 Result<BooleanResult> two(const Mesh& a, Operation operation, const Mesh& b) {
   return combine({{shared(a), "A"}, {shared(b), "B", operation}});
 }

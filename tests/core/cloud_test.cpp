@@ -18,8 +18,6 @@ using namespace anvil::test;
 
 namespace {
 
-constexpr double pi = std::numbers::pi;
-
 double ball(double r) { return 4 * pi / 3 * r * r * r; }
 
 /// Points on a ball, as even as spirals get (Vogel, "A better way to construct the sunflower head", 1979).

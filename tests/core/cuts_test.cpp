@@ -23,8 +23,6 @@ using namespace anvil::test;
 
 namespace {
 
-constexpr double pi = std::numbers::pi;
-
 Workpiece part_of(const Mesh& mesh) { return {shared(mesh), "part", true, nullptr}; }
 
 BooleanResult finished(const Mesh& mesh, const EdgeRule& rule, FinishSettings settings) {

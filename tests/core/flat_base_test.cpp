@@ -12,8 +12,6 @@ using namespace anvil::test;
 
 namespace {
 
-constexpr double pi = std::numbers::pi;
-
 Result<BooleanResult> based(const Mesh& mesh, const FlatBaseSettings& settings) {
   return flat_base({shared(mesh), "part"}, settings);
 }

@@ -8,11 +8,10 @@
 
 using namespace anvil;
 using namespace anvil::test;
-using std::numbers::pi;
 
 namespace {
 
-Mesh of(const std::vector<Operand>& operands) {
+Mesh made_of(const std::vector<Operand>& operands) {
   const auto result = combine(operands);
   REQUIRE(result);
   REQUIRE(check_soundness(result->mesh).sound);
@@ -50,21 +49,21 @@ void approaches(double coarse, double fine, double exact) {
 
 TEST_CASE("cube and octahedron: what they have in common is the cuboctahedron, then the truncated octahedron") {
   // Cuboctahedron 5 √2 a³ / 3 with a = √2 (CRC Standard Mathematical Tables; from memory) = 20 / 3.
-  const Mesh cuboctahedron = of({part(cube(2)), part(octahedron(2), Operation::intersection)});
+  const Mesh cuboctahedron = made_of({part(cube(2)), part(octahedron(2), Operation::intersection)});
   CHECK(signed_volume(cuboctahedron) == Approx(20.0 / 3).epsilon(1e-12));
   CHECK(surface_area(cuboctahedron) == Approx(2 * (6 + 2 * std::sqrt(3.0))).epsilon(1e-12));  // 6 squares, 8 triangles
   // Truncated octahedron: the octahedron of radius 3 less six pyramids of height 1 on a square of area 2 (elementary).
-  const Mesh truncated = of({part(octahedron(3)), part(cube(4), Operation::intersection)});
+  const Mesh truncated = made_of({part(octahedron(3)), part(cube(4), Operation::intersection)});
   CHECK(signed_volume(truncated) == Approx(36 - 6 * 2.0 / 3).epsilon(1e-12));
   CHECK(surface_area(truncated) == Approx(2 * (6 + 12 * std::sqrt(3.0))).epsilon(1e-12));  // 6 squares, 8 hexagons
-  CHECK(signed_volume(of({part(octahedron(3)), part(cube(4), Operation::difference)})) == Approx(6 * 2.0 / 3).epsilon(1e-12));
+  CHECK(signed_volume(made_of({part(octahedron(3)), part(cube(4), Operation::difference)})) == Approx(6 * 2.0 / 3).epsilon(1e-12));
 }
 
 TEST_CASE("three equal cylinders along the axes have 8 (2 − √2) r³ in common") {
   // Tricylinder of Steinmetz (CRC Standard Mathematical Tables; from memory).
   auto common = [](double sides) {
     const Mesh cylinder = stock("cylinder", {2, 4, sides});
-    return signed_volume(of({part(cylinder), part(placed(cylinder, {0, 0, 0}, {90, 0, 0}), Operation::intersection),
+    return signed_volume(made_of({part(cylinder), part(placed(cylinder, {0, 0, 0}, {90, 0, 0}), Operation::intersection),
                              part(placed(cylinder, {0, 0, 0}, {0, 90, 0}), Operation::intersection)}));
   };
   approaches(common(48), common(96), 8 * (2 - std::sqrt(2.0)));
@@ -75,7 +74,7 @@ TEST_CASE("a ball drilled through its middle leaves π h³ / 6, whatever the bal
   for (const double hole : {3.0, 4.0}) {
     auto ring = [&](double n) {
       const Mesh ball = stock("sphere", {10, 2 * n, n}), drill = stock("cylinder", {2 * hole, 12, 2 * n});
-      const Mesh mesh = of({part(ball), part(drill, Operation::difference)});
+      const Mesh mesh = made_of({part(ball), part(drill, Operation::difference)});
       CHECK(check_soundness(mesh).genus == 1);
       return signed_volume(mesh);
     };
@@ -91,7 +90,7 @@ TEST_CASE("a ball drilled through its middle leaves π h³ / 6, whatever the bal
 TEST_CASE("a plane cuts the cap π h² (3 R − h) / 3 off a ball") {
   // Bronshtein, Handbook of Mathematics; from memory.
   auto cap = [](double n) {
-    return signed_volume(of({part(stock("sphere", {10, 2 * n, n})), part(placed(cube(20), {0, 0, 10 + 2.5}), Operation::intersection)}));
+    return signed_volume(made_of({part(stock("sphere", {10, 2 * n, n})), part(placed(cube(20), {0, 0, 10 + 2.5}), Operation::intersection)}));
   };
   const double h = 2.5, exact = pi * h * h * (15 - h) / 3;
   // The cut lies on a ring of vertices when the rings are a multiple of three: the cap is then a stack of frusta.
@@ -102,13 +101,13 @@ TEST_CASE("a torus sliced along its axis, across it and into quarters has the pa
   const Mesh torus = stock("torus", {20, 6, 32, 16});
   const double whole = signed_volume(torus);
   CHECK(whole == Approx(2 * pi * pi * 10 * 9).epsilon(0.05));  // Pappus, for the round torus
-  const Mesh halves = of({part(torus), part(placed(cube(40), {20, 0, 0}), Operation::intersection)});
+  const Mesh halves = made_of({part(torus), part(placed(cube(40), {20, 0, 0}), Operation::intersection)});
   CHECK(signed_volume(halves) == Approx(whole / 2).epsilon(1e-9));
   CHECK(check_soundness(halves).genus == 0);
-  const Mesh ring = of({part(torus), part(placed(cube(40), {0, 0, 20}), Operation::difference)});
+  const Mesh ring = made_of({part(torus), part(placed(cube(40), {0, 0, 20}), Operation::difference)});
   CHECK(signed_volume(ring) == Approx(whole / 2).epsilon(1e-9));
   CHECK(check_soundness(ring).genus == 1);
-  const Mesh quarter = of({part(torus), part(placed(cube(40), {20, 20, 0}), Operation::intersection)});
+  const Mesh quarter = made_of({part(torus), part(placed(cube(40), {20, 20, 0}), Operation::intersection)});
   CHECK(signed_volume(quarter) == Approx(whole / 4).epsilon(1e-9));
 }
 
@@ -126,13 +125,13 @@ TEST_CASE("bars through a cube: a sponge of the first and of the second order") 
     }
   };
   drill(9, 0, 0);
-  const Mesh first = of(operands);
+  const Mesh first = made_of(operands);
   CHECK(signed_volume(first) == Approx(27 * 27 * 27 * 20.0 / 27).epsilon(1e-12));
   CHECK(check_soundness(first).genus == 5);
   for (const double x : {-9, 0, 9})
     for (const double y : {-9, 0, 9})
       if (x != 0 || y != 0) drill(3, x, y);
-  const Mesh second = of(operands);
+  const Mesh second = made_of(operands);
   CHECK(signed_volume(second) == Approx(27 * 27 * 27 * std::pow(20.0 / 27, 2)).epsilon(1e-12));
   CHECK(check_soundness(second).genus == 81);
   const Judgement judged = judge(in_triangles(second));
@@ -148,12 +147,12 @@ TEST_CASE("a chain of frusta bored by a stepped drill: volumes of prisms and pyr
   const Mesh lower = stock("frustum", {20, 8, 12, n});
   CHECK(signed_volume(lower) == Approx(frustum).epsilon(1e-12));
   const Mesh upper = placed(lower, {0, 0, 12});  // its foot on the lower one's top
-  const Mesh pair = of({part(lower), part(upper)});
+  const Mesh pair = made_of({part(lower), part(upper)});
   CHECK(signed_volume(pair) == Approx(2 * frustum).epsilon(1e-9));
   CHECK(check_soundness(pair).shells == 1);
   // The wide step ends flush with the foot, the narrow one goes right through.
   const Mesh wide = placed(stock("cylinder", {6, 6, n}), {0, 0, -3}), narrow = placed(stock("cylinder", {4, 40, n}), {0, 0, 6});
-  const Mesh bored = of({part(lower), part(upper), part(wide, Operation::difference), part(narrow, Operation::difference)});
+  const Mesh bored = made_of({part(lower), part(upper), part(wide, Operation::difference), part(narrow, Operation::difference)});
   CHECK(signed_volume(bored) == Approx(2 * frustum - 6 * polygon_area(n, 3) - 18 * polygon_area(n, 2)).epsilon(1e-9));
   CHECK(check_soundness(bored).genus == 1);
 }

@@ -16,7 +16,7 @@ using namespace anvil::test;
 
 namespace {
 
-Workpiece part_of(const Mesh& mesh) { return {shared(mesh), "part", true, nullptr}; }
+Workpiece as_part(const Mesh& mesh) { return {shared(mesh), "part", true, nullptr}; }
 
 /// Boxes here and there in a cube of 10 about the origin, many of them in each other.
 Mesh boxes(std::mt19937& random, std::size_t count) {
@@ -33,7 +33,7 @@ TEST_CASE("a heap taken away and added group after group is what it is at once, 
     std::mt19937 random(seed);
     const std::vector<MadeTool> tools{{boxes(random, 60), Operation::difference, "holes"}, {boxes(random, 50), Operation::unite, "lumps"}};
     const Mesh part = cube(10);
-    const auto in_groups = combine_heaps(part_of(part), tools, {}, 1e-6), at_once = combine_with_made(part_of(part), tools, {}, 1e-6);
+    const auto in_groups = combine_heaps(as_part(part), tools, {}, 1e-6), at_once = combine_with_made(as_part(part), tools, {}, 1e-6);
     REQUIRE(in_groups);
     REQUIRE(at_once);
     CHECK(judge(in_triangles(in_groups->mesh)).sound());
@@ -64,7 +64,7 @@ TEST_CASE("a heap taken away and added group after group is what it is at once, 
 
 TEST_CASE("a heap beside the part says so once") {
   std::mt19937 random(5);
-  const auto result = combine_heaps(part_of(placed(cube(10), {100, 0, 0})), {{boxes(random, 40), Operation::difference, "holes"}}, {}, 1e-6);
+  const auto result = combine_heaps(as_part(placed(cube(10), {100, 0, 0})), {{boxes(random, 40), Operation::difference, "holes"}}, {}, 1e-6);
   REQUIRE(result);
   CHECK(std::count_if(result->report.done.begin(), result->report.done.end(), [](const auto& done) { return done.note == &cut_misses; }) == 1);
   CHECK(result->fresh_edges.empty());
@@ -77,7 +77,7 @@ TEST_CASE("all edges of a ball are finished at widths that fit and that do not")
   const std::vector<Index> all = edges_by_rule(ball, edges, {EdgeRule::By::all}, {});
   double before = signed_volume(ball);
   for (double width : {0.0005, 0.02, 0.2}) {
-    const auto result = finish_edges(part_of(ball), edges, all, {false, width});
+    const auto result = finish_edges(as_part(ball), edges, all, {false, width});
     REQUIRE(result);
     CHECK(judge(in_triangles(result->mesh)).sound());
     CHECK_FALSE(told(result->report, "rounding_not_settled"));

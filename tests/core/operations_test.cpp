@@ -16,7 +16,7 @@ Mesh sheet(double size, const Vec3& position = Vec3::Zero(), const Vec3& angles 
   return placed(stock("sheet", {size, size, 1, 1}), position, angles);
 }
 
-BooleanResult of(const std::vector<Operand>& operands, double contact = -1) {
+BooleanResult result_of(const std::vector<Operand>& operands, double contact = -1) {
   const auto result = combine(operands, {}, {contact, nullptr});
   REQUIRE(result);
   return *result;
@@ -36,7 +36,7 @@ std::vector<double> piece_volumes(const BooleanResult& result) {
 }  // namespace
 
 TEST_CASE("a split keeps everything: the pieces are A − B and A ∩ B, each closed") {
-  const auto volumes = piece_volumes(of({{shared(cube(2)), "A"}, {shared(placed(cube(2), {1, 0.5, 0.25})), "B", Operation::split}}));
+  const auto volumes = piece_volumes(result_of({{shared(cube(2)), "A"}, {shared(placed(cube(2), {1, 0.5, 0.25})), "B", Operation::split}}));
   REQUIRE(volumes.size() == 2);
   const double common = 1 * 1.5 * 1.75;
   CHECK(volumes[0] == Approx(8 - common).epsilon(1e-9));
@@ -45,7 +45,7 @@ TEST_CASE("a split keeps everything: the pieces are A − B and A ∩ B, each cl
 
 TEST_CASE("pieces of a split are told apart by place: a slab through the middle leaves three") {
   const Mesh slab = stock("box", {0.5, 4, 4});
-  const auto volumes = piece_volumes(of({{shared(cube(2)), "A"}, {shared(slab), "B", Operation::split}}));
+  const auto volumes = piece_volumes(result_of({{shared(cube(2)), "A"}, {shared(slab), "B", Operation::split}}));
   REQUIRE(volumes.size() == 3);
   CHECK(volumes[0] + volumes[1] + volumes[2] == Approx(8).epsilon(1e-9));
 }
@@ -53,7 +53,7 @@ TEST_CASE("pieces of a split are told apart by place: a slab through the middle 
 TEST_CASE("pieces of random degenerate splits are each sound for CGAL and sum to the part") {
   for (unsigned seed = 1; seed <= 150; ++seed) {
     const auto [a, b] = random_pair(seed);
-    const auto by = [&](Operation operation) { return of({{shared(a), "A"}, {shared(b), "B", operation}}); };
+    const auto by = [&](Operation operation) { return result_of({{shared(a), "A"}, {shared(b), "B", operation}}); };
     const BooleanResult split = by(Operation::split);
     const double part = signed_volume(by(Operation::difference).mesh) + signed_volume(by(Operation::intersection).mesh);
     INFO("seed " << seed);
@@ -70,7 +70,7 @@ TEST_CASE("pieces of random degenerate splits are each sound for CGAL and sum to
 
 TEST_CASE("a tool that changes nothing where it is is told, and only such a tool") {
   const Operand part{shared(cube(4)), "A"};
-  auto idle = [&](const Mesh& tool, Operation operation) { return count_told(of({part, {shared(tool), "B", operation}}).report, "changes_nothing"); };
+  auto idle = [&](const Mesh& tool, Operation operation) { return count_told(result_of({part, {shared(tool), "B", operation}}).report, "changes_nothing"); };
   const Mesh within = cube(1), apart = placed(cube(1), {9, 0, 0}), across = placed(cube(1), {2, 0, 0}), around = cube(6);
   CHECK(idle(apart, Operation::difference) == 1);
   CHECK(idle(within, Operation::difference) == 0);
@@ -79,7 +79,7 @@ TEST_CASE("a tool that changes nothing where it is is told, and only such a tool
   CHECK(idle(around, Operation::intersection) == 1);
   CHECK(idle(across, Operation::intersection) == 0);
   // Two drills in one hole: each of them is dispensable.
-  const auto twice = of({part, {shared(across), "B"}, {shared(across), "C"}});
+  const auto twice = result_of({part, {shared(across), "B"}, {shared(across), "C"}});
   CHECK(std::count_if(twice.report.done.begin(), twice.report.done.end(), [](const auto& d) { return d.what() == "changes_nothing"; }) == 2);
 }
 
@@ -92,7 +92,7 @@ TEST_CASE("a cavity that a split does not touch stays with the piece around it, 
   append(part, island);
   const double around = signed_volume(ball) - signed_volume(inner);
   // Off to the side, the sheet cuts the ball alone: the cavity stays whole.
-  const auto result = of({{shared(part), "A"}, {shared(sheet(30, {-3, 0.1, 0.2}, {0, 90, 0})), "sheet", Operation::split}});
+  const auto result = result_of({{shared(part), "A"}, {shared(sheet(30, {-3, 0.1, 0.2}, {0, 90, 0})), "sheet", Operation::split}});
   auto volumes = piece_volumes(result);
   REQUIRE(volumes.size() == 3);
   std::sort(volumes.begin(), volumes.end());
@@ -102,13 +102,13 @@ TEST_CASE("a cavity that a split does not touch stays with the piece around it, 
 }
 
 TEST_CASE("open sheets split: one, and several that cross each other, in one go") {
-  const auto one = of({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.5})), "sheet", Operation::split}});
+  const auto one = result_of({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.5})), "sheet", Operation::split}});
   CHECK(count_told(one.report, "cuts_as_sheet") == 1);
   const auto halves = piece_volumes(one);
   REQUIRE(halves.size() == 2);
   CHECK(std::min(halves[0], halves[1]) == Approx(2).epsilon(1e-9));
   // Three planes through one point cut a cube into eight equal pieces.
-  const auto eight = piece_volumes(of({{shared(cube(2)), "A"},
+  const auto eight = piece_volumes(result_of({{shared(cube(2)), "A"},
                                        {shared(sheet(9)), "x", Operation::split},
                                        {shared(sheet(9, Vec3::Zero(), {90, 0, 0})), "y", Operation::split},
                                        {shared(sheet(9, Vec3::Zero(), {0, 90, 0})), "z", Operation::split}}));
@@ -117,7 +117,7 @@ TEST_CASE("open sheets split: one, and several that cross each other, in one go"
 }
 
 TEST_CASE("a sheet that ends inside the part splits nothing off") {
-  const auto result = of({{shared(cube(4)), "A"}, {shared(sheet(2)), "sheet", Operation::split}});
+  const auto result = result_of({{shared(cube(4)), "A"}, {shared(sheet(2)), "sheet", Operation::split}});
   CHECK(result.pieces == 1);
   CHECK(signed_volume(result.mesh) == Approx(64));
   CHECK(judge(result.mesh).sound());
@@ -125,7 +125,7 @@ TEST_CASE("a sheet that ends inside the part splits nothing off") {
 
 TEST_CASE("a partition gives A − B, A ∩ B and B − A, in this order") {
   const auto volumes =
-      piece_volumes(of({{shared(cube(2)), "A"}, {shared(placed(cube(3), {1, 0.5, 0.25})), "B", Operation::partition}}));
+      piece_volumes(result_of({{shared(cube(2)), "A"}, {shared(placed(cube(3), {1, 0.5, 0.25})), "B", Operation::partition}}));
   REQUIRE(volumes.size() == 3);
   const double common = 1.5 * 2 * 2;
   CHECK(volumes[0] == Approx(8 - common).epsilon(1e-9));
@@ -135,7 +135,7 @@ TEST_CASE("a partition gives A − B, A ∩ B and B − A, in this order") {
 
 TEST_CASE("an inlay is the pocket and, unchanged, the piece that fills it") {
   const Mesh plug = placed(stock("prism", {1, 2, 7}), {0.1, 0.2, 1});
-  const auto result = of({{shared(cube(2)), "A"}, {shared(plug), "B", Operation::inlay}});
+  const auto result = result_of({{shared(cube(2)), "A"}, {shared(plug), "B", Operation::inlay}});
   const auto volumes = piece_volumes(result);
   REQUIRE(volumes.size() == 2);
   CHECK(volumes[0] == Approx(8 - polygon_area(7, 0.5)).epsilon(1e-9));
@@ -147,13 +147,13 @@ TEST_CASE("an inlay is the pocket and, unchanged, the piece that fills it") {
 }
 
 TEST_CASE("a score draws the curve into the faces and takes nothing away") {
-  const auto result = of({{shared(cube(2)), "A"}, {shared(stock("cylinder", {1, 5, 24})), "B", Operation::score}});
+  const auto result = result_of({{shared(cube(2)), "A"}, {shared(stock("cylinder", {1, 5, 24})), "B", Operation::score}});
   CHECK(signed_volume(result.mesh) == Approx(8).epsilon(1e-12));
   CHECK(judge(result.mesh).sound());
   CHECK(result.fresh_edges.size() == 2 * 24);
   // A disc in the top and one in the bottom, and the four sides untouched.
   CHECK(count_told(result.report, "polygons_untouched") == 4);
-  const auto by_sheet = of({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.25})), "B", Operation::score}});
+  const auto by_sheet = result_of({{shared(cube(2)), "A"}, {shared(sheet(9, {0, 0, 0.25})), "B", Operation::score}});
   CHECK(by_sheet.mesh.face_count() == 10);  // four sides in two halves each, top and bottom
   CHECK(by_sheet.fresh_edges.size() == 4);
   CHECK(judge(by_sheet.mesh).sound());
@@ -161,8 +161,8 @@ TEST_CASE("a score draws the curve into the faces and takes nothing away") {
 
 TEST_CASE("open trims take faces away and add none; inside and outside are each other's rest") {
   const Mesh part = cube(2), tool = placed(cube(2), {1, 0.5, 0.25});
-  const auto inside = of({{shared(part), "A"}, {shared(tool), "B", Operation::trim_inside}});
-  const auto outside = of({{shared(part), "A"}, {shared(tool), "B", Operation::trim_outside}});
+  const auto inside = result_of({{shared(part), "A"}, {shared(tool), "B", Operation::trim_inside}});
+  const auto outside = result_of({{shared(part), "A"}, {shared(tool), "B", Operation::trim_outside}});
   CHECK(inside.open_on_purpose);
   CHECK(surface_area(inside.mesh) + surface_area(outside.mesh) == Approx(24).epsilon(1e-9));
   // In the tool: of x = 1 all but the strips below, of y = 1 and z = 1 the halves with x > 0.
@@ -173,7 +173,7 @@ TEST_CASE("open trims take faces away and add none; inside and outside are each 
 
 TEST_CASE("gather puts parts together untouched") {
   const Mesh tool = placed(cube(2), {1, 0.5, 0.25});
-  const auto result = of({{shared(cube(2)), "A"}, {shared(tool), "B", Operation::gather}});
+  const auto result = result_of({{shared(cube(2)), "A"}, {shared(tool), "B", Operation::gather}});
   CHECK(result.mesh.face_count() == 12);
   CHECK(result.mesh.positions.size() == 16);
   CHECK(result.sources.input.back() == 1);
@@ -186,12 +186,12 @@ TEST_CASE("a tray is one tool: its members are combined first, in the same pass"
   tray.name = "tray";
   tray.operation = Operation::difference;
   tray.tray = {{shared(stock("box", {1, 1, 4})), "B"}, {shared(stock("box", {4, 4, 0.5})), "C", Operation::difference}};
-  const auto result = of({{shared(cube(2)), "A"}, tray});
+  const auto result = result_of({{shared(cube(2)), "A"}, tray});
   CHECK(signed_volume(result.mesh) == Approx(8 - 1 * 1 * 1.5).epsilon(1e-12));
   CHECK(judge(result.mesh).sound());
   // The same by two runs.
-  const auto inner = of({tray.tray[0], tray.tray[1]});
-  const auto outer = of({{shared(cube(2)), "A"}, {shared(inner.mesh), "B − C"}});
+  const auto inner = result_of({tray.tray[0], tray.tray[1]});
+  const auto outer = result_of({{shared(cube(2)), "A"}, {shared(inner.mesh), "B − C"}});
   CHECK(signed_volume(outer.mesh) == Approx(signed_volume(result.mesh)).epsilon(1e-12));
   tray.tray[1].operation = Operation::split;
   const auto refused = combine({{shared(cube(2)), "A"}, tray});
@@ -211,7 +211,7 @@ TEST_CASE("a sheet bounds nothing and is refused where a solid is needed, with t
 
 TEST_CASE("every face of a result knows the part and the face that it comes from") {
   const Mesh plate = stock("box", {10, 8, 2}), drill = stock("cylinder", {2, 6, 12});
-  const auto result = of({{shared(plate), "plate"}, {shared(drill), "drill"}});
+  const auto result = result_of({{shared(plate), "plate"}, {shared(drill), "drill"}});
   REQUIRE(result.sources.input.size() == result.mesh.face_count());
   std::size_t walls = 0;
   for (std::size_t f = 0; f < result.mesh.face_count(); ++f) {

@@ -31,7 +31,7 @@ BooleanResult recast_of(const std::vector<Mesh>& meshes, RecastSettings settings
   }
   return std::move(*result);
 }
-double volume(const BooleanResult& result) { return signed_volume(result.mesh); }
+double volume_of(const BooleanResult& result) { return signed_volume(result.mesh); }
 
 Mesh turned_over(Mesh mesh) {
   reverse_faces(mesh);
@@ -44,7 +44,7 @@ TEST_CASE("a box stays a box with twelve straight edges, at any angle to the gri
   for (const Vec3& angles : {Vec3(0, 0, 0), Vec3(17, 23, 41), Vec3(45, 0, 0), Vec3(45, 35.26438968, 0), Vec3(1, 0, 0), Vec3(80, 5, 33)}) {
     const Mesh box = placed(stock("box", {30, 20, 10}), {1, 2, 3}, angles);
     const BooleanResult skin = recast_of({box}, {1.3});
-    CHECK(volume(skin) == Approx(6000).epsilon(1e-9));
+    CHECK(volume_of(skin) == Approx(6000).epsilon(1e-9));
     const Kept kept = kept_by_recast(box, skin.mesh, 1.3);
     CHECK(kept.edges > 0.99);
     CHECK(kept.surface == 1);
@@ -88,7 +88,7 @@ TEST_CASE("a skin stays within half a detail where folds are about as narrow as 
 }
 
 TEST_CASE("volumes of balls, rings and boxes come near by second order in the detail") {
-  const auto off = [](const Mesh& mesh, double detail, bool sharp) { return std::abs(volume(recast_of({mesh}, {detail, sharp})) / signed_volume(mesh) - 1); };
+  const auto off = [](const Mesh& mesh, double detail, bool sharp) { return std::abs(volume_of(recast_of({mesh}, {detail, sharp})) / signed_volume(mesh) - 1); };
   for (const Mesh& mesh : {stock("sphere", {20, 96, 48}), placed(stock("torus", {30, 10, 96, 48}), {0, 0, 0}, {20, 30, 40})}) {
     // Four grids each, since a single one may lie luckily.
     double coarse = 0, fine = 0, sharp = 0;
@@ -108,7 +108,7 @@ TEST_CASE("parts that cross, and some that are inside out, are one solid") {
   // Two boxes with a common 5 x 10 x 10 (elementary), and one beside them.
   const Mesh box = stock("box", {20, 10, 10});
   const BooleanResult skin = recast_of({box, turned_over(placed(box, {15, 0, 0})), placed(box, {100, 0, 0}, {0, 0, 30})}, {0.9});
-  CHECK(volume(skin) == Approx(2000 + 2000 - 500 + 2000).epsilon(1e-9));
+  CHECK(volume_of(skin) == Approx(2000 + 2000 - 500 + 2000).epsilon(1e-9));
   CHECK(count_told(skin.report, "recast_faces_turned") == 6);
   // Every face knows where it comes from, and lies on it.
   for (std::size_t f = 0; f < skin.mesh.face_count(); ++f) {
@@ -121,12 +121,12 @@ TEST_CASE("parts that cross, and some that are inside out, are one solid") {
 TEST_CASE("walls and rods thinner than the detail stay where the grid's lines pass through them") {
   const BooleanResult wall = recast_of({placed(stock("box", {30, 20, 0.2}), {0, 0, 0}, {10, 20, 30})}, {1});
   // All around it ends less than half a detail short: no line passes through its narrow sides.
-  CHECK(volume(wall) < 120.001);
-  CHECK(volume(wall) > 29 * 19 * 0.2 * 0.97);
+  CHECK(volume_of(wall) < 120.001);
+  CHECK(volume_of(wall) > 29 * 19 * 0.2 * 0.97);
   // Two sheets of a hollow: its wall is 0.3 thick, the grid 1.
   Mesh hollow = stock("sphere", {20, 48, 24});
   append(hollow, turned_over(stock("sphere", {19.4, 48, 24})));
-  CHECK(volume(recast_of({hollow}, {1})) == Approx(signed_volume(hollow)).epsilon(0.05));
+  CHECK(volume_of(recast_of({hollow}, {1})) == Approx(signed_volume(hollow)).epsilon(0.05));
   // It is told, with where; of a solid, edges at any angle and all, it is not.
   const auto thin = [](const BooleanResult& skin) { return places_told(skin.report, "walls_thinner"); };
   const Affine lies = Placement{{0, 0, 0}, {10, 20, 30}, {1, 1, 1}}.matrix().inverse();
@@ -221,10 +221,10 @@ TEST_CASE("cavities are kept or filled, as asked") {
   Mesh hollow = stock("box", {20, 20, 20});
   append(hollow, turned_over(stock("box", {10, 10, 10})));
   append(hollow, stock("box", {4, 4, 4}));
-  CHECK(volume(recast_of({hollow}, {0.9})) == Approx(8000 - 1000 + 64).epsilon(1e-9));
+  CHECK(volume_of(recast_of({hollow}, {0.9})) == Approx(8000 - 1000 + 64).epsilon(1e-9));
   RecastSettings outer{0.9};
   outer.inner = false;
-  CHECK(volume(recast_of({hollow}, outer)) == Approx(8000).epsilon(1e-9));
+  CHECK(volume_of(recast_of({hollow}, outer)) == Approx(8000).epsilon(1e-9));
 }
 
 TEST_CASE("small holes are spanned, and it is told how many faces lie on no part") {
@@ -232,7 +232,7 @@ TEST_CASE("small holes are spanned, and it is told how many faces lie on no part
   std::vector<std::size_t> gone;
   for (std::size_t f = 0; f < ball.face_count(); f += 17) gone.push_back(f);
   const BooleanResult skin = recast_of({without_faces(ball, gone)}, {0.4});
-  CHECK(volume(skin) == Approx(signed_volume(ball)).epsilon(0.01));
+  CHECK(volume_of(skin) == Approx(signed_volume(ball)).epsilon(0.01));
   std::size_t on_none = 0;
   for (Index f : skin.sources.face) on_none += f == no_index;
   CHECK(on_none > 0);
@@ -281,7 +281,7 @@ TEST_CASE("where a whole face is missing what spans it has straight edges, at an
         if (newell_normal(whole.positions, whole.face(f)).norm() > 1.001 * newell_normal(whole.positions, whole.face(lid)).norm()) lid = f;
       const BooleanResult skin = recast_of({without_faces(whole, {lid})}, {1});
       INFO(kind << " turned by " << angles.transpose());
-      CHECK(volume(skin) == Approx(signed_volume(whole)).epsilon(0.005));
+      CHECK(volume_of(skin) == Approx(signed_volume(whole)).epsilon(0.005));
       const Sharp sharp = sharp_along(whole, skin.mesh);
       CHECK(sharp.found == Approx(sharp.wanted).epsilon(0.06));
       CHECK(sharp.frayed < 0.04 * sharp.wanted);

@@ -36,7 +36,7 @@ double edges_back(const Mesh& body, const Mesh& mesh, double within) {
   return back / all;
 }
 
-Index count_of(const std::vector<Index>& numbers) { return *std::max_element(numbers.begin(), numbers.end()); }
+Index numbers_up_to(const std::vector<Index>& numbers) { return *std::max_element(numbers.begin(), numbers.end()); }
 
 Mesh cut(const Mesh& mesh, const Mesh& tool, Operation operation = Operation::difference) {
   Result<BooleanResult> result = combine({{shared(mesh), "body"}, {shared(tool), "tool", operation}});
@@ -84,7 +84,7 @@ TEST_CASE("voxel meshes of machined bodies get their edges back, and have as man
     INFO(body.name);
     const Sharpened sharp = given_back(body, bench::openvdb_recast(in_triangles(body.mesh), voxel), voxel, 0.6, 0.95);
     // A side is a region; crumbs of fewer than 20 faces are left out.
-    CHECK(count_of(regions_by_angle(sharp.mesh, 30, crumbs)) == count_of(regions_by_angle(body.mesh, 30)));
+    CHECK(numbers_up_to(regions_by_angle(sharp.mesh, 30, crumbs)) == numbers_up_to(regions_by_angle(body.mesh, 30)));
     CHECK(sharp.edges.size() > 100);
   }
 }

@@ -35,7 +35,7 @@ std::map<std::string, std::size_t> uses(const Mesh& mesh) {
   return count;
 }
 
-BooleanResult of(const std::vector<Operand>& operands) {
+BooleanResult with_slots(const std::vector<Operand>& operands) {
   auto result = combine(operands);
   REQUIRE(result);
   REQUIRE(!result->mesh.empty());
@@ -121,7 +121,7 @@ TEST_CASE("the walls that a tool cuts have the tool's material, all else keeps t
   Mesh part = cube(4);
   part.materials = {{"paint", "primer"}, {0, 1, 0, 1, 0, 1}};
   const Mesh tool = placed(stock("cylinder", {2, 9, 24}), {0.5, 0.25, 0}, {10, 20, 0});
-  const BooleanResult result = of({{shared(part), "Part"}, {shared(made_of("bare", tool)), "Tool", Operation::difference}});
+  const BooleanResult result = with_slots({{shared(part), "Part"}, {shared(made_of("bare", tool)), "Tool", Operation::difference}});
   REQUIRE(result.mesh.materials.of_face.size() == result.mesh.face_count());
   std::size_t walls = 0;
   for (std::size_t f = 0; f < result.mesh.face_count(); ++f) {
@@ -135,18 +135,18 @@ TEST_CASE("the walls that a tool cuts have the tool's material, all else keeps t
 
 TEST_CASE("a part without slots among parts with them is unnamed; without any there are none") {
   const Mesh tool = placed(cube(2), {1, 1, 1});
-  const auto mixed = of({{shared(made_of("steel", cube(2))), "Part"}, {shared(tool), "Tool", Operation::unite}});
+  const auto mixed = with_slots({{shared(made_of("steel", cube(2))), "Part"}, {shared(tool), "Tool", Operation::unite}});
   const auto count = uses(mixed.mesh);
   CHECK(count.size() == 2);
   CHECK(count.at("steel") == 6);
   CHECK(count.at(unnamed_slot) == 6);
-  CHECK(of({{shared(cube(2)), "Part"}, {shared(tool), "Tool", Operation::unite}}).mesh.materials.empty());
+  CHECK(with_slots({{shared(cube(2)), "Part"}, {shared(tool), "Tool", Operation::unite}}).mesh.materials.empty());
 }
 
 TEST_CASE("what closes a hole takes the slot that most of its part has") {
   Mesh part = without_faces(cube(4), {2});
   part.materials = {{"rare", "common"}, {1, 0, 1, 1, 1}};
-  const auto result = of({{shared(part), "Part"}, {shared(made_of("bare", placed(cube(1), {0, 0, 0}))), "Tool", Operation::difference}});
+  const auto result = with_slots({{shared(part), "Part"}, {shared(made_of("bare", placed(cube(1), {0, 0, 0}))), "Tool", Operation::difference}});
   std::size_t caps = 0;
   for (std::size_t f = 0; f < result.mesh.face_count(); ++f)
     if (result.sources.face[f] == no_index) {
@@ -160,7 +160,7 @@ TEST_CASE("trays, gathered parts and pieces keep their slots") {
   Operand tray{nullptr, "Tray", Operation::difference};
   tray.tray = {{shared(made_of("brass", placed(cube(1), {2, 0, 0}))), "One"},
                {shared(made_of("bronze", placed(cube(1), {-2, 0, 0}))), "Two", Operation::unite}};
-  const auto result = of({{shared(made_of("steel", cube(4))), "Part"},
+  const auto result = with_slots({{shared(made_of("steel", cube(4))), "Part"},
                           tray,
                           {shared(made_of("rubber", placed(cube(1), {9, 9, 9}))), "Seal", Operation::gather}});
   // A face with a hole in it is given in several polygons.
@@ -171,7 +171,7 @@ TEST_CASE("trays, gathered parts and pieces keep their slots") {
   CHECK(count.at("bronze") == 5);
   CHECK(count.at("rubber") == 6);
 
-  const auto inlay = of({{shared(made_of("steel", cube(4))), "Part"},
+  const auto inlay = with_slots({{shared(made_of("steel", cube(4))), "Part"},
                          {shared(made_of("brass", placed(cube(2), {0, 0, 2}))), "Tool", Operation::inlay}});
   REQUIRE(inlay.pieces == 2);
   CHECK(uses(inlay.piece_mesh(0)).size() == 2);

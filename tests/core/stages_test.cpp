@@ -278,7 +278,7 @@ TEST_CASE("an arrangement covers each of its facets once, facing as it does, and
       REQUIRE(arrangement.touched[t] == arrangement.touched[soup.facet_of(t)]);
       if (arrangement.touched[t]) of_facet[soup.facet_of(t)] += area(at(i), at(j), at(k));
     }
-    for (Index t = 0; t < soup.triangles.size(); ++t) REQUIRE(covered[t] == Catch::Detail::Approx(of_facet[t]).epsilon(1e-9));
+    for (Index t = 0; t < soup.triangles.size(); ++t) REQUIRE(covered[t] == Approx(of_facet[t]).epsilon(1e-9));
     std::set<std::array<Index, 3>> sets;
     for (Triangle t : arrangement.faces) {
       std::sort(t.begin(), t.end());

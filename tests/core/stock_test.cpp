@@ -9,8 +9,6 @@ using namespace anvil::test;
 
 namespace {
 
-constexpr double pi = std::numbers::pi;
-
 double volume_of(const char* kind, std::initializer_list<double> values) {
   return signed_volume(stock(kind, values));
 }

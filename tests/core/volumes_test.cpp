@@ -20,8 +20,6 @@ using namespace anvil::test;
 
 namespace {
 
-constexpr double pi = std::numbers::pi;
-
 double blended(const Mesh& one, const Mesh& other, Operation operation, double detail, double blend) {
   const std::vector<recast::Part> parts{{shared(one), "one"}, {shared(other), "other"}};
   return signed_volume(sound(blend_parts(parts, {operation, detail, blend})).mesh);

@@ -3,6 +3,7 @@
 #include "core/soundness/check.h"
 #include "job/edit.h"
 #include "job/job_file.h"
+#include "tests/job/box_part.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
@@ -10,17 +11,10 @@ using namespace anvil::test;
 
 namespace {
 
-Part box(const std::string& name, const Vec3& size, const Vec3& position = Vec3::Zero()) {
-  Part part;
-  part.name = name;
-  part.source = Primitive::of("box", {size.x(), size.y(), size.z()});
-  part.placement.position = position;
-  return part;
-}
 /// A plate of 100 × 40 × 10 (1) and four pins of 10 × 10 × 20 through it, 20 apart (2 to 5).
 Job plate_and_pins() {
-  Job job = edit::add_part(Job{}, box("Plate", {100, 40, 10}));
-  for (int k = 0; k < 4; ++k) job = edit::add_part(job, box("Pin", {10, 10, 20}, {20.0 * k - 30, 0, 0}));
+  Job job = edit::add_part(Job{}, box_part("Plate", {100, 40, 10}));
+  for (int k = 0; k < 4; ++k) job = edit::add_part(job, box_part("Pin", {10, 10, 20}, {20.0 * k - 30, 0, 0}));
   return job;
 }
 constexpr double plate = 100 * 40 * 10, hole = 10 * 10 * 10, stub = 10 * 10 * 10;  // a pin stands out by a stub
@@ -61,7 +55,7 @@ TEST_CASE("a tray is one tool: what it holds is made into one body first, each r
   CHECK(job.find_use(tray).use->operation == Operation::difference);
   CHECK(volume(job) == Approx(plate - 4 * hole));
   // A core through the first pin, taken away from it within the tray, stands in the hole.
-  job = edit::add_part(job, box("Core", {4, 4, 40}, {-30, 0, 0}));
+  job = edit::add_part(job, box_part("Core", {4, 4, 40}, {-30, 0, 0}));
   job = *edit::add_tools(job, step_of(job), {6}, Operation::difference, tray);
   CHECK(volume(job) == Approx(plate - 4 * hole + 4 * 4 * 10));
   // The tray's operation is that of the whole body.
@@ -134,7 +128,7 @@ TEST_CASE("rows go to any place of a step or a tray, together and in their order
 
 TEST_CASE("one tool serves several parts and several steps") {
   Job job = *edit::combine(plate_and_pins(), 1, {2}, Operation::difference);
-  job = edit::add_part(job, box("Other", {100, 40, 10}, {0, 0, 30}));
+  job = edit::add_part(job, box_part("Other", {100, 40, 10}, {0, 0, 30}));
   job = *edit::combine(job, 6, {2}, Operation::difference);
   job = edit::change_part(job, 2, [](Part& p) { p.source = Primitive::of("box", {10, 10, 100}); });
   CHECK(volume(job) == Approx(plate - hole));
@@ -279,7 +273,7 @@ TEST_CASE("steps are moved, copied, also to another part, and added in the middl
   CHECK(volume(job) == Approx((plate + stub) / 2));
   CHECK(volume(*edit::move_step(job, cut, 0)) == Approx(plate / 2 + hole / 2 + stub));
   std::vector<StepId> copies;
-  job = edit::add_part(job, box("Other", {100, 40, 10}));
+  job = edit::add_part(job, box_part("Other", {100, 40, 10}));
   job = *edit::copy_steps(job, {first, cut}, 6, {}, &copies);
   CHECK(copies.size() == 2);
   CHECK(volume(job, 6) == Approx((plate + stub) / 2));
@@ -310,7 +304,7 @@ TEST_CASE("swap puts a tool in the part's place whatever else there is") {
   Job job = plate_and_pins();
   job = *edit::add_step(job, 1, new_step(steps::mirror));
   job = *edit::combine(job, 1, {2, 3}, Operation::difference);
-  job = edit::add_part(job, box("Other", {100, 40, 10}));
+  job = edit::add_part(job, box_part("Other", {100, 40, 10}));
   job = *edit::combine(job, 6, {2}, Operation::unite);
   StepId cut = 0;
   job = *edit::add_step(job, 1, new_step(steps::plane_cut), &cut);
@@ -335,7 +329,7 @@ TEST_CASE("swap touches no locked part, and a set goes on with a copy of the too
   Job job = *edit::combine(plate_and_pins(), 1, {2}, Operation::difference);
   SetId set = 0;
   job = edit::add_set(job, "Pins", {2, 3}, &set);
-  job = edit::add_part(job, box("Other", {100, 40, 10}));
+  job = edit::add_part(job, box_part("Other", {100, 40, 10}));
   StepId step = 0;
   job = *edit::add_step(job, 6, new_step(steps::combine), &step);
   job = *edit::add_set_tray(job, step, set, Operation::difference);

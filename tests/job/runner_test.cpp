@@ -5,20 +5,13 @@
 #include "core/soundness/check.h"
 #include "job/edit.h"
 #include "job/evaluator.h"
+#include "tests/job/box_part.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
 using namespace anvil::test;
 
 namespace {
-
-Part box(const std::string& name, const Vec3& size, const Vec3& at = Vec3::Zero()) {
-  Part part;
-  part.name = name;
-  part.source = Primitive::of("box", {size.x(), size.y(), size.z()});
-  part.placement.position = at;
-  return part;
-}
 
 /// A kind that breaks as only a programming error or a lack of memory would.
 Result<StepOutput> break_down(const StepInput&) { throw std::runtime_error("out of paper"); }
@@ -54,7 +47,7 @@ struct Listener {
 
 TEST_CASE("a cast lists parts and steps in the order in which a recipe reaches them, leaving out what is off") {
   Job job;
-  for (const char* name : {"A", "B", "C", "D"}) job = edit::add_part(job, box(name, {2, 2, 2}));
+  for (const char* name : {"A", "B", "C", "D"}) job = edit::add_part(job, box_part(name, {2, 2, 2}));
   job = *edit::combine(job, 2, {3}, Operation::unite);       // B: C
   job = *edit::combine(job, 1, {2}, Operation::difference);  // A: B, then a cut, then D
   job = *edit::add_step(job, 1, new_step(steps::plane_cut));
@@ -73,7 +66,7 @@ TEST_CASE("a cast lists parts and steps in the order in which a recipe reaches t
 }
 
 TEST_CASE("tokens stand for places of the cast, move with it, and become the names of now") {
-  Job job = edit::add_part(edit::add_part(Job{}, box("Plate", {2, 2, 2})), box("Pin", {1, 1, 1}));
+  Job job = edit::add_part(edit::add_part(Job{}, box_part("Plate", {2, 2, 2})), box_part("Pin", {1, 1, 1}));
   const Cast cast{{1, 2}, {}};
   const std::string text = "holes in " + cast_token(1) + " and " + cast_token(0) + ", 100 %";
   CHECK(with_names(job, cast, text) == "holes in Pin and Plate, 100 %");
@@ -91,7 +84,7 @@ TEST_CASE("tokens stand for places of the cast, move with it, and become the nam
 }
 
 TEST_CASE("pieces of a split are those of the result, and shells where there is one piece") {
-  Job job = edit::add_part(edit::add_part(Job{}, box("Bar", {30, 4, 4})), box("Knife", {2, 10, 10}));
+  Job job = edit::add_part(edit::add_part(Job{}, box_part("Bar", {30, 4, 4})), box_part("Knife", {2, 10, 10}));
   job = *edit::combine(job, 1, {2}, Operation::split);
   RecipeRunner runner;
   const auto split = runner.evaluate(job, 1, {}, false);
@@ -112,7 +105,7 @@ TEST_CASE("pieces of a split are those of the result, and shells where there is 
 
 TEST_CASE("a part that breaks on the worker is told by itself, the others are served, and its last result stays") {
   Listener listener;
-  Job job = edit::add_part(edit::add_part(Job{}, box("First", {2, 2, 2})), box("Second", {3, 3, 3}));
+  Job job = edit::add_part(edit::add_part(Job{}, box_part("First", {2, 2, 2})), box_part("Second", {3, 3, 3}));
   listener.evaluator.request(std::make_shared<const Job>(job), 1, false);
   listener.evaluator.wait_idle();
   const Job broken = *edit::add_step(job, 2, new_step(breaking));
@@ -135,7 +128,7 @@ TEST_CASE("a part that breaks on the worker is told by itself, the others are se
 
 TEST_CASE("stop ends what does not end, wakes who waits, and says nothing of parts it did not finish") {
   Listener listener;
-  Job job = edit::add_part(edit::add_part(Job{}, box("First", {2, 2, 2})), box("Second", {3, 3, 3}));
+  Job job = edit::add_part(edit::add_part(Job{}, box_part("First", {2, 2, 2})), box_part("Second", {3, 3, 3}));
   job = *edit::add_step(job, 1, new_step(endless));
   listener.evaluator.request(std::make_shared<const Job>(job), 1, false);
   while (listener.evaluator.activity().what.empty()) std::this_thread::yield();
@@ -164,7 +157,7 @@ TEST_CASE("a recipe of several combine steps finds the engine's own cache again"
   }());
   for (int k = 0; k < 3; ++k) {
     PartId id = 0;
-    job = edit::add_part(job, box("Cut", {10, 10, 10}, {25, 12.0 * (k - 1), 0}), &id);
+    job = edit::add_part(job, box_part("Cut", {10, 10, 10}, {25, 12.0 * (k - 1), 0}), &id);
     StepId step = 0;
     job = *edit::add_step(job, 1, new_step(steps::combine), &step);
     job = *edit::add_tools(job, step, {id}, Operation::difference);

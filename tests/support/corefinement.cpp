@@ -2,8 +2,7 @@
 #include "tests/support/corefinement.h"
 
 #include <CGAL/Exact_predicates_inexact_constructions_kernel.h>
-#include <CGAL/boost/graph/IO/polygon_mesh_io.h>
-#include <CGAL/IO/polygon_soup_io.h>
+#include <CGAL/boost/graph/IO/STL.h>
 #include <CGAL/Polygon_mesh_processing/corefinement.h>
 #include <CGAL/Polygon_mesh_processing/polygon_soup_to_polygon_mesh.h>
 #include <CGAL/Polygon_mesh_processing/repair_polygon_soup.h>
@@ -35,7 +34,7 @@ bool corefine(Surface& part, Surface& tool, CgalOperation operation) {
 Surface read_surface(const std::string& path) {
   std::vector<Surface::Point> points;
   std::vector<std::array<std::size_t, 3>> triangles;
-  if (!CGAL::IO::read_polygon_soup(path, points, triangles)) throw std::runtime_error("CGAL cannot read " + path);
+  if (!CGAL::IO::read_STL(path, points, triangles)) throw std::runtime_error("CGAL cannot read " + path);
   pmp::merge_duplicate_points_in_polygon_soup(points, triangles);
   Surface surface;
   pmp::polygon_soup_to_polygon_mesh(points, triangles, surface);
@@ -51,7 +50,7 @@ bool cgal_subtract_files(const std::string& part, const std::string& tool, const
   if (!corefine(a, b, CgalOperation::difference)) return false;
   a.collect_garbage();
   if (pmp::does_self_intersect<CGAL::Parallel_if_available_tag>(a)) return false;
-  return CGAL::IO::write_polygon_mesh(result, a, CGAL::parameters::use_binary_mode(true));
+  return CGAL::IO::write_STL(result, a, CGAL::parameters::use_binary_mode(true));
 }
 
 CgalSolid::CgalSolid(const Mesh& mesh) : state_(std::make_unique<State>()) {

@@ -30,7 +30,7 @@ class CgalSolid {
   std::unique_ptr<State> state_;
 };
 
-/// What the command line does for `combine --op difference`, with CGAL alone: reads two files, merges equal points, finds out
+/// What the command line does for `combine --op difference`, with CGAL alone: reads two STL files, merges equal points, finds out
 /// whether each crosses itself, subtracts, looks whether the result crosses itself, and writes it.
 /// @return false when something crosses itself or the result is not manifold. Throws std::runtime_error
 bool cgal_subtract_files(const std::string& part, const std::string& tool, const std::string& result);

@@ -8,6 +8,9 @@
 
 namespace anvil::test {
 
+using Random = std::mt19937;
+inline int below(Random& random, int n) { return static_cast<int>(random() % static_cast<unsigned>(n)); }
+
 class Dice {
  public:
   explicit Dice(unsigned seed) : random_(seed * 2654435761u + 12345u) {}
@@ -22,7 +25,7 @@ class Dice {
   }
 
  private:
-  std::mt19937 random_;
+  Random random_;
 };
 
 }  // namespace anvil::test

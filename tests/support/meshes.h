@@ -12,6 +12,8 @@
 
 namespace anvil::test {
 
+inline constexpr double pi = std::numbers::pi;
+
 inline Mesh stock(const char* kind, std::initializer_list<double> values) {
   return *make_mesh(Primitive::of(kind, values));
 }

@@ -9,15 +9,12 @@
 #include <random>
 
 #include "core/boolean/combine.h"
+#include "tests/support/dice.h"
 #include "tests/support/meshes.h"
 #include "tests/support/referee.h"
 
 namespace anvil::test {
 namespace {
-
-using Random = std::mt19937;
-
-int below(Random& random, int n) { return static_cast<int>(random() % static_cast<unsigned>(n)); }
 
 Mesh random_solid(Random& random) {
   const auto size = [&] { return static_cast<double>(2 + below(random, 7)); };

@@ -15,9 +15,9 @@
 #include "core/shape/ramp.h"
 #include "core/shape/stencil.h"
 #include "tests/support/dice.h"
+#include "tests/support/judged.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_chains.h"
-#include "tests/support/referee.h"
 
 namespace anvil::test {
 namespace {
@@ -71,13 +71,6 @@ Mesh make_body(unsigned number) {
       return made.empty() ? cube(8) : made;
     }
   }
-}
-
-std::string judged(const char* name, const Mesh& mesh) {
-  if (mesh.empty()) return {};
-  const Judgement j = judge(in_triangles(mesh));
-  if (j.sound()) return {};
-  return fmt::format("{}: manifold {} closed {} crosses {} bounds {} outward {} degenerate {}", name, j.manifold, j.closed, j.self_intersects, j.bounds_volume, j.outward, j.degenerate);
 }
 
 double volume_of(const Mesh& mesh) { return mesh.empty() ? 0 : signed_volume(mesh); }

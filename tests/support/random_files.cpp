@@ -10,6 +10,7 @@
 
 #include "core/boolean/combine.h"
 #include "core/io/mesh_file.h"
+#include "tests/support/dice.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_solids.h"
 #include "tests/support/referee.h"
@@ -17,9 +18,6 @@
 namespace anvil::test {
 namespace {
 
-using Random = std::mt19937;
-
-int below(Random& random, int n) { return static_cast<int>(random() % static_cast<unsigned>(n)); }
 double between(Random& random, double low, double high) { return std::uniform_real_distribution<double>(low, high)(random); }
 
 /// A box with rounded edges and corners: the octants of a faceted ball, drawn apart.

@@ -8,19 +8,13 @@
 #include "core/recast/recast.h"
 #include "tests/support/damage.h"
 #include "tests/support/dice.h"
+#include "tests/support/judged.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
 #include "tests/support/random_cuts.h"
-#include "tests/support/referee.h"
 
 namespace anvil::test {
 namespace {
-
-std::string judged(const Mesh& mesh) {
-  const Judgement j = judge(in_triangles(mesh));
-  if (j.sound()) return {};
-  return fmt::format("not sound: manifold {} closed {} crosses {} bounds {} outward {} degenerate {}", j.manifold, j.closed, j.self_intersects, j.bounds_volume, j.outward, j.degenerate);
-}
 
 /// A piece of about size 10, somewhere about the origin.
 Mesh piece(Dice& dice) {

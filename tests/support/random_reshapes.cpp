@@ -14,10 +14,10 @@
 #include "core/recast/volumes.h"
 #include "tests/support/damage.h"
 #include "tests/support/dice.h"
+#include "tests/support/judged.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
 #include "tests/support/random_cuts.h"
-#include "tests/support/referee.h"
 
 namespace anvil::test {
 namespace {
@@ -45,12 +45,6 @@ Mesh finer(const Mesh& mesh, unsigned times) {
     now = std::move(next);
   }
   return now;
-}
-
-std::string judged(const Mesh& mesh) {
-  const Judgement j = judge(in_triangles(mesh));
-  if (j.sound()) return {};
-  return fmt::format("manifold {} closed {} crosses {} bounds {} outward {} degenerate {}", j.manifold, j.closed, j.self_intersects, j.bounds_volume, j.outward, j.degenerate);
 }
 
 double farthest(const Mesh& from, const Mesh& to) {

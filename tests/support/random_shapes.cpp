@@ -7,6 +7,7 @@
 
 #include "core/shape/mirror.h"
 #include "core/shape/plane_cut.h"
+#include "tests/support/judged.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_solids.h"
 #include "tests/support/referee.h"
@@ -16,14 +17,6 @@ namespace anvil::test {
 namespace {
 
 /// Says what is wrong with a closed result as strangers read it: in triangles.
-std::string judged(const char* name, const Mesh& mesh) {
-  if (mesh.empty()) return {};
-  const Judgement j = judge(in_triangles(mesh));
-  if (j.sound()) return {};
-  return fmt::format("{}: manifold {} closed {} crosses {} bounds {} outward {} degenerate {}", name, j.manifold, j.closed,
-                     j.self_intersects, j.bounds_volume, j.outward, j.degenerate);
-}
-
 /// One piece of a result as a mesh.
 Mesh piece_of(const BooleanResult& result, Index piece) {
   std::vector<std::size_t> gone;

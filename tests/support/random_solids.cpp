@@ -14,10 +14,6 @@
 namespace anvil::test {
 namespace {
 
-using Random = std::mt19937;
-
-int below(Random& random, int n) { return static_cast<int>(random() % static_cast<unsigned>(n)); }
-
 /// Tetrahedra with corners on a grid of 5³ points; every one closed, so the soup is too.
 Mesh tetrahedra(Random& random, int count) {
   Mesh mesh;

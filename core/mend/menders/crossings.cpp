@@ -8,7 +8,7 @@
 namespace anvil {
 namespace {
 
-void apply(MendJob& job, Deed& deed) {
+void apply_crossings(MendJob& job, Deed& deed) {
   const auto& crossings = job.of(families::crossing_faces);
   if (crossings.empty() && !job.is_last_resort) return;
   if (!job.report.closed() && !job.is_last_resort) {
@@ -43,12 +43,12 @@ void apply(MendJob& job, Deed& deed) {
   deed.count = std::max<std::size_t>(1, crossings.size());
 }
 
-constexpr Note did{"crossings_resolved", "crossing faces resolved along 1 line", "crossing faces resolved along {0} lines", Note::Place::card};
+constexpr Note did_crossings{"crossings_resolved", "crossing faces resolved along 1 line", "crossing faces resolved along {0} lines", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::crossings = {"crossings", "Resolve crossings", &families::crossing_faces,
                                    "resolve crossing faces along 1 line", "resolve crossing faces along {0} lines", 85, true,
-                                   "Where faces cross, what they enclose together becomes one solid.", apply, &did, nullptr, false, true};
+                                   "Where faces cross, what they enclose together becomes one solid.", apply_crossings, &did_crossings, nullptr, false, true};
 
 }  // namespace anvil

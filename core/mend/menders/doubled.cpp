@@ -126,14 +126,14 @@ class Doubled {
   std::vector<char> may_go_;  // per stack: faces of it run against each other
 };
 
-void apply(MendJob& job, Deed& deed) { Doubled(job).run(deed); }
+void apply_doubled(MendJob& job, Deed& deed) { Doubled(job).run(deed); }
 
-constexpr Note did{"doubled_taken_out", "1 doubled face taken out", "{0} doubled faces taken out", Note::Place::card};
+constexpr Note did_doubled{"doubled_taken_out", "1 doubled face taken out", "{0} doubled faces taken out", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::doubled = {"doubled", "Take out doubled faces", &families::doubled_faces,
                                  "take out 1 face that lies on another", "take out {0} faces that lie on others", 40, true,
-                                 "Of faces on the same corners one stays, or none where they were a wall inside.", apply, &did, nullptr, true};
+                                 "Of faces on the same corners one stays, or none where they were a wall inside.", apply_doubled, &did_doubled, nullptr, true};
 
 }  // namespace anvil

@@ -10,7 +10,7 @@
 namespace anvil {
 namespace {
 
-void apply(MendJob& job, Deed& deed) {
+void apply_folds(MendJob& job, Deed& deed) {
   std::vector<Index> sorted;
   std::set<Index> seen;
   for (const Defect& defect : job.of(families::crossing_faces))
@@ -26,12 +26,12 @@ void apply(MendJob& job, Deed& deed) {
     }
 }
 
-constexpr Note did{"folded_faces_cut", "1 face cut apart that passed a corner twice", "{0} faces cut apart that passed a corner twice", Note::Place::card};
+constexpr Note did_folds{"folded_faces_cut", "1 face cut apart that passed a corner twice", "{0} faces cut apart that passed a corner twice", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::folds = {"folds", "Cut folded faces", &families::crossing_faces,
                                "cut apart 1 face that passes a corner twice", "cut apart {0} faces that pass a corner twice", 35, true,
-                               "A face that passes a corner twice becomes several that do not.", apply, &did, nullptr, true};
+                               "A face that passes a corner twice becomes several that do not.", apply_folds, &did_folds, nullptr, true};
 
 }  // namespace anvil

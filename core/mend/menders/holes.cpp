@@ -17,7 +17,7 @@ bool is_face_alone(const Mesh& mesh, const Defect& hole) {
   return mesh.face(face).size() == hole.faces.size() && std::all_of(hole.faces.begin(), hole.faces.end(), [&](Index f) { return f == face; });
 }
 
-void apply(MendJob& job, Deed& deed) {
+void apply_holes(MendJob& job, Deed& deed) {
   HoleFiller filler(job.mesh);
   for (const Defect& defect : job.of(families::open_edges)) {
     if (defect.kind != "hole") continue;
@@ -40,12 +40,12 @@ void apply(MendJob& job, Deed& deed) {
   }
 }
 
-constexpr Note did{"holes_filled", "1 hole closed", "{0} holes closed", Note::Place::card};
+constexpr Note did_holes{"holes_filled", "1 hole closed", "{0} holes closed", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::holes = {"holes", "Close holes", &families::open_edges,
                                "close 1 hole, boundary {1}", "close {0} holes, longest boundary {1}", 100, true,
-                               "Flat holes get a flat face, others a smooth surface of least area.", apply, &did, nullptr, true};
+                               "Flat holes get a flat face, others a smooth surface of least area.", apply_holes, &did_holes, nullptr, true};
 
 }  // namespace anvil

@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-void apply(MendJob& job, Deed& deed) {
+void apply_inner_walls(MendJob& job, Deed& deed) {
   for (const Defect& defect : job.of(families::inner_walls)) {
     const bool becomes_cavity = defect.kind == "buried_shell" && job.settings.solid == Solid::alternate;
     for (Index f : defect.faces)
@@ -20,12 +20,12 @@ void apply(MendJob& job, Deed& deed) {
   }
 }
 
-constexpr Note did{"walls_taken_out", "1 inner wall taken out", "{0} inner walls taken out", Note::Place::card};
+constexpr Note did_inner_walls{"walls_taken_out", "1 inner wall taken out", "{0} inner walls taken out", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::inner_walls = {"inner-walls", "Take out inner walls", &families::inner_walls,
                                      "take out 1 wall inside the material", "take out {0} walls inside the material", 60, true,
-                                     "Walls with material on both sides go, so that the surface can be walked all around.", apply, &did};
+                                     "Walls with material on both sides go, so that the surface can be walked all around.", apply_inner_walls, &did_inner_walls};
 
 }  // namespace anvil

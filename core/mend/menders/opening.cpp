@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-void apply(MendJob& job, Deed& deed) {
+void apply_opening(MendJob& job, Deed& deed) {
   if (!job.report.sound || job.analysis.all_welded()) return;
   EditedMesh opened{job.mesh, {}};
   // Faces at such places are cut into triangles: who they were is told by their order.
@@ -21,12 +21,12 @@ void apply(MendJob& job, Deed& deed) {
   job.replaced = std::move(opened);
 }
 
-constexpr Note did{"touching_opened", "1 touching place opened", "{0} touching places opened", Note::Place::card};
+constexpr Note did_opening{"touching_opened", "1 touching place opened", "{0} touching places opened", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::opening = {"opening", "Open touching places", &families::contact_edges,
                                  "open 1 place where it touches itself, by {1}", "open {0} places where it touches itself, by {1}", 120, false,
-                                 "Doubled corners are moved apart into their own material, for files that know no two vertices at one place.", apply, &did};
+                                 "Doubled corners are moved apart into their own material, for files that know no two vertices at one place.", apply_opening, &did_opening};
 
 }  // namespace anvil

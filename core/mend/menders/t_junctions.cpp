@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-void apply(MendJob& job, Deed& deed) {
+void apply_t_junctions(MendJob& job, Deed& deed) {
   const Mesh& mesh = job.mesh;
   CutOnEdges cuts(mesh, job.edit);
   for (const Defect& defect : job.of(families::t_junctions)) {
@@ -27,12 +27,12 @@ void apply(MendJob& job, Deed& deed) {
   cuts.carry_out();
 }
 
-constexpr Note did{"t_junctions_closed", "1 T-junction closed", "{0} T-junctions closed", Note::Place::card};
+constexpr Note did_t_junctions{"t_junctions_closed", "1 T-junction closed", "{0} T-junctions closed", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::t_junctions = {"t-junctions", "Close T-junctions", &families::t_junctions,
                                      "give 1 edge the vertex that lies on it", "give edges the {0} vertices that lie on them", 70, true,
-                                     "A vertex on the inside of another face's edge becomes a corner of that face.", apply, &did, nullptr, true};
+                                     "A vertex on the inside of another face's edge becomes a corner of that face.", apply_t_junctions, &did_t_junctions, nullptr, true};
 
 }  // namespace anvil

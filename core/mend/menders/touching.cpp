@@ -99,18 +99,18 @@ class Separate {
   UnionFind same_;           // corners at one vertex that stay together
 };
 
-void apply(MendJob& job, Deed& deed) {
+void apply_touching(MendJob& job, Deed& deed) {
   if (job.of(families::non_manifold_edges).empty() && job.of(families::non_manifold_vertices).empty()) return;
   Separate(job).run(deed);
 }
 
-constexpr Note did{"walls_separated", "touching walls separated at 1 vertex", "touching walls separated at {0} vertices", Note::Place::card};
+constexpr Note did_touching{"walls_separated", "touching walls separated at 1 vertex", "touching walls separated at {0} vertices", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::touching = {"touching", "Separate touching walls", &families::non_manifold_edges,
                                   "separate the walls that touch at 1 vertex", "separate the walls that touch at {0} vertices", 90, true,
-                                  "Where walls touch along an edge or at a vertex, each gets vertices of its own.", apply, &did,
+                                  "Where walls touch along an edge or at a vertex, each gets vertices of its own.", apply_touching, &did_touching,
                                   &families::non_manifold_vertices, true};
 
 }  // namespace anvil

@@ -76,14 +76,14 @@ class Weld {
   std::vector<std::array<Index, 2>> pairs_;  // places in vertices_
 };
 
-void apply(MendJob& job, Deed& deed) { Weld(job, deed).run(); }
+void apply_weld(MendJob& job, Deed& deed) { Weld(job, deed).run(); }
 
-constexpr Note did{"vertices_welded", "1 vertex welded", "{0} vertices welded", Note::Place::card};
+constexpr Note did_weld{"vertices_welded", "1 vertex welded", "{0} vertices welded", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::weld = {"weld", "Weld seams", &families::unwelded_vertices,
                               "weld 1 vertex to one at its place", "weld {0} vertices to those at their place", 10, true,
-                              "Vertices of open edges that lie at one place become one, the nearest first.", apply, &did, nullptr, true};
+                              "Vertices of open edges that lie at one place become one, the nearest first.", apply_weld, &did_weld, nullptr, true};
 
 }  // namespace anvil

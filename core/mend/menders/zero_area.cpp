@@ -9,7 +9,7 @@
 namespace anvil {
 namespace {
 
-void apply(MendJob& job, Deed& deed) {
+void apply_zero_area(MendJob& job, Deed& deed) {
   const Mesh& mesh = job.mesh;
   const EdgeTable& edges = job.analysis.edges;
   CutOnEdges cuts(mesh, job.edit);
@@ -53,12 +53,12 @@ void apply(MendJob& job, Deed& deed) {
   cuts.carry_out();
 }
 
-constexpr Note did{"zero_area_taken_out", "1 face of no area taken out", "{0} faces of no area taken out", Note::Place::card};
+constexpr Note did_zero_area{"zero_area_taken_out", "1 face of no area taken out", "{0} faces of no area taken out", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::zero_area = {"zero-area", "Take out zero-area faces", &families::zero_area_faces,
                                    "take out 1 face of no area", "take out {0} faces of no area", 30, true,
-                                   "Faces whose corners lie on one line go; the faces beside them meet instead.", apply, &did, nullptr, true};
+                                   "Faces whose corners lie on one line go; the faces beside them meet instead.", apply_zero_area, &did_zero_area, nullptr, true};
 
 }  // namespace anvil

@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-void apply(MendJob& job, Deed& deed) {
+void apply_zero_length(MendJob& job, Deed& deed) {
   for (const Defect& defect : job.of(families::zero_length_edges)) {
     for (const auto& [v, w] : defect.edges) {
       if (v != w) job.edit.merge_vertex(std::max(v, w), std::min(v, w));
@@ -20,12 +20,12 @@ void apply(MendJob& job, Deed& deed) {
   }
 }
 
-constexpr Note did{"zero_length_taken_out", "1 edge of no length taken out", "{0} edges of no length taken out", Note::Place::card};
+constexpr Note did_zero_length{"zero_length_taken_out", "1 edge of no length taken out", "{0} edges of no length taken out", Note::Place::card};
 
 }  // namespace
 
 const Mender menders::zero_length = {"zero-length", "Take out zero-length edges", &families::zero_length_edges,
                                      "take out 1 edge of no length", "take out {0} edges of no length", 20, true,
-                                     "The two ends of an edge of no length become one vertex; faces of no extent go.", apply, &did, nullptr, true};
+                                     "The two ends of an edge of no length become one vertex; faces of no extent go.", apply_zero_length, &did_zero_length, nullptr, true};
 
 }  // namespace anvil

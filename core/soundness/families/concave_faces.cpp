@@ -5,7 +5,7 @@
 namespace anvil {
 namespace {
 
-std::vector<Defect> find(const Analysis& a) {
+std::vector<Defect> find_concave_faces(const Analysis& a) {
   if (a.triangles_only) return {};
   return defects_of_faces_that(a, families::concave_faces, "concave face", "concave faces", [&](Index f) {
     const auto ring = a.mesh.face(f);
@@ -23,6 +23,6 @@ std::vector<Defect> find(const Analysis& a) {
 
 /// Polygons with a corner that turns the other way.
 const Family families::concave_faces = {"concave_faces", "Concave faces", "concave face", "concave faces", Marker::hook,
-                                FamilyRole::note, 160, find};
+                                FamilyRole::note, 160, find_concave_faces};
 
 }  // namespace anvil

@@ -4,7 +4,7 @@
 namespace anvil {
 namespace {
 
-std::vector<Defect> find(const Analysis& a) {
+std::vector<Defect> find_needles(const Analysis& a) {
   return defects_of_faces_that(a, families::needles, "needle", "needles", [&](Index f) {
     if (a.mesh.face(f).size() != 3) return false;
     const TriangleShape shape = shape_of(a, f);
@@ -16,6 +16,6 @@ std::vector<Defect> find(const Analysis& a) {
 
 /// Triangles with one side far shorter than the two others.
 const Family families::needles = {"needles", "Needles", "needle", "needles", Marker::dot,
-                                FamilyRole::note, 140, find};
+                                FamilyRole::note, 140, find_needles};
 
 }  // namespace anvil

@@ -7,7 +7,7 @@
 namespace anvil {
 namespace {
 
-std::vector<Defect> find(const Analysis& a) {
+std::vector<Defect> find_non_planar_faces(const Analysis& a) {
   if (a.triangles_only) return {};
   return defects_of_faces_that(a, families::non_planar_faces, "face that is not flat", "faces that are not flat", [&](Index f) {
     const auto ring = a.mesh.face(f);
@@ -25,6 +25,6 @@ std::vector<Defect> find(const Analysis& a) {
 
 /// Polygons with a corner farther than the tolerance from their plane.
 const Family families::non_planar_faces = {"non_planar_faces", "Faces that are not flat", "face that is not flat", "faces that are not flat", Marker::hook,
-                                FamilyRole::note, 150, find};
+                                FamilyRole::note, 150, find_non_planar_faces};
 
 }  // namespace anvil

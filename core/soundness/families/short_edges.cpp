@@ -10,7 +10,7 @@
 namespace anvil {
 namespace {
 
-std::vector<Defect> find(const Analysis& a) {
+std::vector<Defect> find_short_edges(const Analysis& a) {
   std::vector<Defect> defects;
   if (a.tolerance == 0) return defects;
   tbb::enumerable_thread_specific<std::vector<Index>> parts;
@@ -38,6 +38,6 @@ std::vector<Defect> find(const Analysis& a) {
 
 /// Edges no longer than the tolerance, but for those of no length.
 const Family families::short_edges = {"short_edges", "Short edges", "short edge", "short edges", Marker::dot,
-                                FamilyRole::note, 130, find};
+                                FamilyRole::note, 130, find_short_edges};
 
 }  // namespace anvil
