@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <optional>
+#include <unordered_set>
 
 #include "core/mesh/edges.h"
 
@@ -46,15 +47,16 @@ std::optional<Index> sharpest(const WorkedTriangles& work, Index v, double least
 /// What a leg goes through, in order: vertices, and what each triangle is cut by.
 class Walk {
  public:
-  Walk(WorkedTriangles& work, const Leg& leg, Index from, Index to, double held, double close) : work_(work), leg_(leg), to_(to), held_(held), close_(close), at_{from, no_index} {}
+  Walk(WorkedTriangles& work, const Leg& leg, Index from, Index to, double held, double close) : work_(work), leg_(leg), to_(to), held_(held), close_(close), at_{from, no_index} { pass(); }
 
   /// @return false when the end is not reached; then `work` is as it was but for vertices
   bool run() {
-    line_ = {at_.vertex};
-    for (std::size_t step = 0; step <= work_.triangles().size(); ++step) {
-      if (!(at_.corner == no_index ? leave_vertex() : leave_edge())) return false;
-      line_.push_back(at_.vertex);
+    constexpr double beyond = 0.5;  // of the leg: behind its start or past its end a line does not go straight on, but around the body
+    while (at_.corner == no_index ? leave_vertex() : leave_edge()) {
+      if (!pass()) return false;
       if (at_.vertex == to_) return fits();
+      const double way = leg_.way(work_.positions[at_.vertex]);
+      if (way < -beyond || way > 1 + beyond) return false;
     }
     return false;
   }
@@ -79,7 +81,16 @@ class Walk {
     std::vector<Triangle> into;
   };
 
-  double off(Index v) const { return v == to_ || std::find(line_.begin(), line_.end(), v) != line_.end() ? 0 : leg_.off(work_.positions[v]); }
+  /// @return false where the line has been before: it goes in circles
+  bool pass() {
+    line_.push_back(at_.vertex);
+    return passed_.insert(at_.vertex).second;
+  }
+  bool divide(Index triangle, std::vector<Triangle> into) {
+    cuts_.push_back({triangle, std::move(into)});
+    return divided_.insert(triangle).second;
+  }
+  double off(Index v) const { return v == to_ || passed_.contains(v) ? 0 : leg_.off(work_.positions[v]); }
   bool is_held(Index v) const {
     if (v == to_ || v == line_[0] || work_.on_border(v)) return true;
     return std::any_of(work_.fan(v).begin(), work_.fan(v).end(), [&](Index t) {
@@ -135,7 +146,7 @@ class Walk {
           return true;
         }
         const double way = leg_.way(work_.positions[w]) - here;
-        if (off(w) == 0 && way * leg_.length > best * (work_.positions[w] - work_.positions[v]).norm() && std::find(line_.begin(), line_.end(), w) == line_.end())
+        if (off(w) == 0 && way * leg_.length > best * (work_.positions[w] - work_.positions[v]).norm() && !passed_.contains(w))
           best = way * leg_.length / (work_.positions[w] - work_.positions[v]).norm(), over = w, through = no_index;
       }
       const double a = off(p), b = off(q);
@@ -151,8 +162,7 @@ class Walk {
     if (through == no_index || work_.opposite(through) == no_index) return false;
     const Index triangle = through / 3, p = work_.at(through), q = work_.at(next_in_triangle(through));
     at_ = cross(through);
-    if (at_.corner != no_index) cuts_.push_back({triangle, {{v, p, at_.vertex}, {v, at_.vertex, q}}});
-    return true;
+    return at_.corner == no_index || divide(triangle, {{v, p, at_.vertex}, {v, at_.vertex, q}});
   }
 
   /// The triangle behind the edge that was crossed last: on to its third corner, or through one of the two other edges.
@@ -162,35 +172,29 @@ class Walk {
     const double a = off(p), b = off(q), apex = off(r);
     const std::vector<Triangle> halves{{p, m, r}, {m, q, r}};
     if (apex == 0) {
-      cuts_.push_back({triangle, halves});
       at_ = {r, no_index};
-      return true;
+      return divide(triangle, halves);
     }
     const bool left = (apex > 0) != (a > 0);  // through the edge r to p, else q to r
     if (!left && (apex > 0) == (b > 0)) return false;
     const Index out = left ? next_in_triangle(next_in_triangle(c)) : next_in_triangle(c);
     if (work_.opposite(out) == no_index) return false;
-    const Place next = cross(out);
-    if (next.corner == no_index) {
-      cuts_.push_back({triangle, halves});
+    at_ = cross(out);
+    if (at_.corner == no_index) return divide(triangle, halves);
+    const Index n = at_.vertex;
+    // The corner that is cut off, and the rest over its shorter diagonal.
+    const auto length = [&](Index v, Index w) { return (work_.positions[v] - work_.positions[w]).norm(); };
+    std::vector<Triangle> into;
+    if (left) {
+      into.push_back({p, m, n});
+      if (length(m, r) < length(q, n)) into.insert(into.end(), {{m, q, r}, {m, r, n}});
+      else into.insert(into.end(), {{m, q, n}, {q, r, n}});
     } else {
-      const Index n = next.vertex;
-      // The corner that is cut off, and the rest over its shorter diagonal.
-      const auto length = [&](Index v, Index w) { return (work_.positions[v] - work_.positions[w]).norm(); };
-      std::vector<Triangle> into;
-      if (left) {
-        into.push_back({p, m, n});
-        if (length(m, r) < length(q, n)) into.insert(into.end(), {{m, q, r}, {m, r, n}});
-        else into.insert(into.end(), {{m, q, n}, {q, r, n}});
-      } else {
-        into.push_back({m, q, n});
-        if (length(m, r) < length(p, n)) into.insert(into.end(), {{m, n, r}, {p, m, r}});
-        else into.insert(into.end(), {{p, m, n}, {p, n, r}});
-      }
-      cuts_.push_back({triangle, std::move(into)});
+      into.push_back({m, q, n});
+      if (length(m, r) < length(p, n)) into.insert(into.end(), {{m, n, r}, {p, m, r}});
+      else into.insert(into.end(), {{p, m, n}, {p, n, r}});
     }
-    at_ = next;
-    return true;
+    return divide(triangle, std::move(into));
   }
 
   /// Does no triangle that was cut look another way than before?
@@ -207,7 +211,9 @@ class Walk {
   const double held_, close_;
   Place at_;
   std::vector<Index> line_;
+  std::unordered_set<Index> passed_;  ///< those of the line
   std::vector<Cut> cuts_;
+  std::unordered_set<Index> divided_;  ///< triangles: each once
   std::vector<std::pair<Index, Vec3>> moved_;
   const std::size_t first_new_ = work_.positions.size();
 };

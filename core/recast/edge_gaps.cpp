@@ -148,6 +148,7 @@ ClosedGaps close_edge_gaps(const Mesh& mesh, const std::vector<std::array<Index,
     ClosedGaps closed;
     std::vector<std::pair<std::array<Index, 2>, Line>> lines;
     for (const std::array<Index, 2>& gap : gaps) {
+      check_stop(control);
       const Result<std::vector<Index>> led = lead(work, gap, 1, held);
       if (!led) continue;
       lines.emplace_back(gap, pairs(*led));

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/recast/edge_triangles.h"
 
+#include <tbb/parallel_sort.h>
+
 #include <Eigen/LU>
 #include <algorithm>
-#include <map>
+#include <unordered_set>
 
 #include "core/mesh/edges.h"
 #include "core/mesh/triangulate.h"
@@ -23,6 +25,11 @@ EdgeTriangles::EdgeTriangles(const Mesh& mesh, PlacedVertices& moved, double usu
   const TriangleList list = triangulate(mesh_);
   for (Index f = 0; f < mesh_.face_count(); ++f)
     for (Index v : mesh_.face(f)) cut_[f] = cut_[f] || !moved_.sides[v].empty();
+  for (Index f = 0; f < mesh_.face_count(); ++f) {
+    const auto face = mesh_.face(f);
+    for (std::size_t k = 0; k < face.size() && !cut_[f]; ++k)
+      edges_of_others_.push_back(pair_key(std::min(face[k], face[(k + 1) % face.size()]), std::max(face[k], face[(k + 1) % face.size()])));
+  }
   for (Index f = 0; f < mesh_.face_count(); ++f) {
     const auto face = mesh_.face(f);
     if (!cut_[f] || face.size() != 4) continue;
@@ -150,35 +157,35 @@ bool EdgeTriangles::join_vertices() {
 /// Turns edges between the triangles while the two lie better in the sides afterwards, together.
 void EdgeTriangles::turn() {
   constexpr int rounds = 20;
+  const auto key = [](Index v, Index w) { return pair_key(std::min(v, w), std::max(v, w)); };
+  // Only what has changed, or was in the way of another, is looked at again.
+  std::vector<char> look(triangles_.size(), 1);
   for (int round = 0; round < rounds; ++round) {
     check_stop(control_);
     const std::vector<Index> opposite = find_opposites(triangles_, {}, mesh_.positions.size());
     // Edges that there are, so that none is made twice.
-    std::map<std::uint64_t, int> known;
-    for (Index f = 0; f < mesh_.face_count(); ++f) {
-      if (cut_[f]) continue;
-      const auto face = mesh_.face(f);
-      for (std::size_t k = 0; k < face.size(); ++k) known[pair_key(std::min(face[k], face[(k + 1) % face.size()]), std::max(face[k], face[(k + 1) % face.size()]))] = 1;
-    }
+    std::vector<std::uint64_t> known = edges_of_others_;
     for (const Triangle& t : triangles_)
-      for (std::size_t k = 0; k < 3; ++k) known[pair_key(std::min(t[k], t[(k + 1) % 3]), std::max(t[k], t[(k + 1) % 3]))] = 1;
-    std::vector<char> touched(triangles_.size(), 0);
-    bool turned = false;
+      for (std::size_t k = 0; k < 3; ++k) known.push_back(key(t[k], t[(k + 1) % 3]));
+    tbb::parallel_sort(known.begin(), known.end());
+    std::unordered_set<std::uint64_t> made;
+    std::vector<char> touched(triangles_.size(), 0), look_again(triangles_.size(), 0);
     for (Index c = 0; c < opposite.size(); ++c) {
       const Index o = opposite[c];
-      if (o == no_index || o < c || touched[c / 3] || touched[o / 3]) continue;
+      if (o == no_index || o < c || touched[c / 3] || touched[o / 3] || !(look[c / 3] || look[o / 3])) continue;
       Triangle &s = triangles_[c / 3], &t = triangles_[o / 3];
       const Index from = s[c % 3], to = s[(c % 3 + 1) % 3], left = s[(c % 3 + 2) % 3], right = t[(o % 3 + 2) % 3];
-      if (known.contains(pair_key(std::min(left, right), std::max(left, right)))) continue;
       const Triangle one{left, right, to}, other{right, left, from};
       if (score(one, other) <= score(s, t) + 1e-3) continue;
+      look_again[c / 3] = look_again[o / 3] = 1;
+      if (std::binary_search(known.begin(), known.end(), key(left, right)) || made.contains(key(left, right))) continue;
       s = one;
       t = other;
       touched[c / 3] = touched[o / 3] = 1;
-      known[pair_key(std::min(left, right), std::max(left, right))] = 1;
-      turned = true;
+      made.insert(key(left, right));
     }
-    if (!turned) return;
+    if (made.empty()) return;
+    look = std::move(look_again);
   }
 }
 

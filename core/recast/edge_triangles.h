@@ -46,6 +46,7 @@ class EdgeTriangles {
   const double usual_;
   const Control& control_;
   std::vector<char> cut_;  // per face: it is in triangles
+  std::vector<std::uint64_t> edges_of_others_;  // of the faces that are not, the smaller vertex first
   std::vector<Triangle> triangles_;
   std::vector<Index> triangle_face_;
 };
