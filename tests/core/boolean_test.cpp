@@ -196,7 +196,7 @@ TEST_CASE("a solid that touches itself along an edge is separated there and says
 
 TEST_CASE("random degenerate solids: every combination is sound and volumes add up") {
   // The first cases of tests/core/boolean_fuzz.cpp, side by side: each is small.
-  std::vector<std::string> wrong(500);
+  std::vector<std::string> wrong(300);
   tbb::parallel_for(std::size_t{0}, wrong.size(), [&](std::size_t k) {
     const auto [a, b] = random_pair(static_cast<unsigned>(k + 1));
     wrong[k] = what_is_wrong(a, b);

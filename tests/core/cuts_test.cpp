@@ -515,8 +515,8 @@ TEST_CASE("random chamfers, ramps, pushes, stencils and thrown lines on forty bo
   // Once wrong: widths far beyond what fits of which a larger one took less away, and a gain thinner than the contact tolerance.
   for (unsigned seed : {1124u, 1176u, 2616u, 2500u, 1248u}) CHECK(what_is_wrong_with_finish(seed) == "");
   // A share of build/release/tests/cut_fuzz.
-  for (const auto& [name, wrong, cases] : {std::tuple("finish", &what_is_wrong_with_finish, 14u), std::tuple("ramp", &what_is_wrong_with_ramp, 80u), std::tuple("push", &what_is_wrong_with_push, 80u),
-                                           std::tuple("stencil", &what_is_wrong_with_stencil, 18u), std::tuple("thrown", &what_is_wrong_with_thrown, 80u)})
+  for (const auto& [name, wrong, cases] : {std::tuple("finish", &what_is_wrong_with_finish, 9u), std::tuple("ramp", &what_is_wrong_with_ramp, 50u), std::tuple("push", &what_is_wrong_with_push, 50u),
+                                           std::tuple("stencil", &what_is_wrong_with_stencil, 12u), std::tuple("thrown", &what_is_wrong_with_thrown, 50u)})
     for (unsigned seed = 1; seed < cases; ++seed) {
       INFO(name << " seed " << seed);
       CHECK(wrong(seed) == "");
