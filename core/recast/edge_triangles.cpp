@@ -12,6 +12,12 @@
 
 namespace anvil::recast {
 
+namespace {
+
+std::uint64_t edge_key(Index v, Index w) { return pair_key(std::min(v, w), std::max(v, w)); }
+
+}  // namespace
+
 bool PlacedVertices::is_edge(Index v, Index w) const {
   if (sides[v].empty() || sides[w].empty()) return false;
   constexpr double alike = 0.9, along = 0.3;
@@ -28,7 +34,7 @@ EdgeTriangles::EdgeTriangles(const Mesh& mesh, PlacedVertices& moved, double usu
   for (Index f = 0; f < mesh_.face_count(); ++f) {
     const auto face = mesh_.face(f);
     for (std::size_t k = 0; k < face.size() && !cut_[f]; ++k)
-      edges_of_others_.push_back(pair_key(std::min(face[k], face[(k + 1) % face.size()]), std::max(face[k], face[(k + 1) % face.size()])));
+      edges_of_others_.push_back(edge_key(face[k], face[(k + 1) % face.size()]));
   }
   for (Index f = 0; f < mesh_.face_count(); ++f) {
     const auto face = mesh_.face(f);
@@ -157,7 +163,6 @@ bool EdgeTriangles::join_vertices() {
 /// Turns edges between the triangles while the two lie better in the sides afterwards, together.
 void EdgeTriangles::turn() {
   constexpr int rounds = 20;
-  const auto key = [](Index v, Index w) { return pair_key(std::min(v, w), std::max(v, w)); };
   // Only what has changed, or was in the way of another, is looked at again.
   std::vector<char> look(triangles_.size(), 1);
   for (int round = 0; round < rounds; ++round) {
@@ -166,7 +171,7 @@ void EdgeTriangles::turn() {
     // Edges that there are, so that none is made twice.
     std::vector<std::uint64_t> known = edges_of_others_;
     for (const Triangle& t : triangles_)
-      for (std::size_t k = 0; k < 3; ++k) known.push_back(key(t[k], t[(k + 1) % 3]));
+      for (std::size_t k = 0; k < 3; ++k) known.push_back(edge_key(t[k], t[(k + 1) % 3]));
     tbb::parallel_sort(known.begin(), known.end());
     std::unordered_set<std::uint64_t> made;
     std::vector<char> touched(triangles_.size(), 0), look_again(triangles_.size(), 0);
@@ -178,11 +183,11 @@ void EdgeTriangles::turn() {
       const Triangle one{left, right, to}, other{right, left, from};
       if (score(one, other) <= score(s, t) + 1e-3) continue;
       look_again[c / 3] = look_again[o / 3] = 1;
-      if (std::binary_search(known.begin(), known.end(), key(left, right)) || made.contains(key(left, right))) continue;
+      if (std::binary_search(known.begin(), known.end(), edge_key(left, right)) || made.contains(edge_key(left, right))) continue;
       s = one;
       t = other;
       touched[c / 3] = touched[o / 3] = 1;
-      made.insert(key(left, right));
+      made.insert(edge_key(left, right));
     }
     if (made.empty()) return;
     look = std::move(look_again);
