@@ -13,20 +13,20 @@ constexpr double half_ulp = 0x1p-53;
 // Static filter bound: Shewchuk 1997, o3derrboundA.
 constexpr double orient3d_bound = (7 + 56 * half_ulp) * half_ulp;
 
-int orient2d_exact(const Point2& a, const Point2& b, const Point2& c) {
+auto area_exact(const Point2& a, const Point2& b, const Point2& c) {
   const auto acx = difference(a.x, c.x), acy = difference(a.y, c.y);
   const auto bcx = difference(b.x, c.x), bcy = difference(b.y, c.y);
-  return (acx * bcy - acy * bcx).sign();
+  return acx * bcy - acy * bcx;
 }
 
-int orient3d_exact(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+auto volume_exact(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   const auto bx = difference(b.x(), a.x()), by = difference(b.y(), a.y()), bz = difference(b.z(), a.z());
   const auto cx = difference(c.x(), a.x()), cy = difference(c.y(), a.y()), cz = difference(c.z(), a.z());
   const auto dx = difference(d.x(), a.x()), dy = difference(d.y(), a.y()), dz = difference(d.z(), a.z());
   const auto xy = (bx * cy - by * cx) * dz;
   const auto yz = (by * cz - bz * cy) * dx;
   const auto zx = (bz * cx - bx * cz) * dy;
-  return (xy + yz + zx).sign();
+  return xy + yz + zx;
 }
 
 /// Is p on the closed segment ab, the three being collinear?
@@ -57,7 +57,7 @@ int orient2d(const Point2& a, const Point2& b, const Point2& c) {
   if ((a.x == b.x && a.x == c.x) || (a.y == b.y && a.y == c.y)) return 0;
   auto same = [](const Point2& p, const Point2& q) { return p.x == q.x && p.y == q.y; };
   if (same(a, b) || same(b, c) || same(c, a)) return 0;
-  return orient2d_exact(a, b, c);
+  return area_exact(a, b, c).sign();
 }
 
 int orient3d_if_sure(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
@@ -79,7 +79,20 @@ int orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
   // Flush axis-aligned faces are the common case in hard-surface work: settle them without expansions.
   for (int k = 0; k < 3; ++k)
     if (a[k] == b[k] && a[k] == c[k] && a[k] == d[k]) return 0;
-  return orient3d_exact(a, b, c, d);
+  return volume_exact(a, b, c, d).sign();
+}
+
+// Both determinants are affine in their last point: that of a middle is the middle of three of them.
+int orient2d_of_middle(const Point2& a, const Point2& b, const std::array<Point2, 3>& of) {
+  const int first = orient2d_if_sure(a, b, of[0]);
+  if (first != 0 && first == orient2d_if_sure(a, b, of[1]) && first == orient2d_if_sure(a, b, of[2])) return first;
+  return (area_exact(a, b, of[0]) + area_exact(a, b, of[1]) + area_exact(a, b, of[2])).sign();
+}
+
+int orient3d_of_middle(const Vec3& a, const Vec3& b, const Vec3& c, const std::array<Vec3, 3>& of) {
+  const int first = orient3d_if_sure(a, b, c, of[0]);
+  if (first != 0 && first == orient3d_if_sure(a, b, c, of[1]) && first == orient3d_if_sure(a, b, c, of[2])) return first;
+  return (volume_exact(a, b, c, of[0]) + volume_exact(a, b, c, of[1]) + volume_exact(a, b, c, of[2])).sign();
 }
 
 bool collinear(const Vec3& a, const Vec3& b, const Vec3& c) {

@@ -3,6 +3,7 @@
 // expansions where it cannot decide. No tolerance anywhere.
 #pragma once
 
+#include <array>
 #include <cmath>
 
 #include "core/mesh/mesh.h"
@@ -51,6 +52,10 @@ inline int orient2d_if_sure(const Point2& a, const Point2& b, const Point2& c) {
 /// Sign of (b−a)×(c−a)·(d−a): 1 when d lies on the side that the normal of abc points to, 0 when the
 /// four points are exactly coplanar.
 int orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
+
+/// The same of the middle of three points, which need not be a double.
+int orient2d_of_middle(const Point2& a, const Point2& b, const std::array<Point2, 3>& of);
+int orient3d_of_middle(const Vec3& a, const Vec3& b, const Vec3& c, const std::array<Vec3, 3>& of);
 
 /// As orient3d, but 0 also where floating-point arithmetic alone cannot tell.
 int orient3d_if_sure(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);

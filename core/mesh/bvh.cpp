@@ -72,25 +72,55 @@ void Bvh::Box::add(const Box& o) {
   }
 }
 
+namespace {
+
+/// Twice the middle of a triangle's box.
+Vec3 doubled_middle(std::span<const Vec3> positions, const Triangle& t) {
+  const Vec3 &a = positions[t[0]], &b = positions[t[1]], &c = positions[t[2]];
+  return a.cwiseMin(b).cwiseMin(c) + a.cwiseMax(b).cwiseMax(c);
+}
+
+/// The place on a Morton curve of 2^10 steps a side through a cube.
+std::uint32_t morton_key(const Vec3& doubled_middle, const Vec3& lo, double span) {
+  std::uint32_t key = 0;
+  for (int k = 0; k < 3; ++k) {
+    const double cell = (0.5 * doubled_middle[k] - lo[k]) / span * 1023.0;
+    key |= spread(cell > 0 ? static_cast<std::uint32_t>(std::min(cell, 1023.0)) : 0) << k;
+  }
+  return key;
+}
+
+/// Where far more share a place of the curve than a leaf holds, as beside a stray far off, they are put in order among themselves, by a
+/// curve through their own middles. Ends: those at its two ends come to different places.
+void order_within_places(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<Keyed> items) {
+  constexpr std::size_t many = 64;
+  for (std::size_t begin = 0, end = 0; begin < items.size(); begin = end) {
+    while (end < items.size() && items[end].key == items[begin].key) ++end;
+    if (end - begin <= many) continue;
+    const std::span<Keyed> together = items.subspan(begin, end - begin);
+    Box3 middles;
+    for (const Keyed& item : together) middles.add(0.5 * doubled_middle(positions, triangles[item.index]));
+    const double span = middles.size().maxCoeff();
+    if (!(span > 0)) continue;
+    for (Keyed& item : together) item.key = morton_key(doubled_middle(positions, triangles[item.index]), middles.lo, span);
+    std::stable_sort(together.begin(), together.end(), [](const Keyed& x, const Keyed& y) { return x.key < y.key; });
+    if (together.front().key == together.back().key) continue;  // numbers without a difference that counts
+    order_within_places(positions, triangles, together);
+  }
+}
+
+}  // namespace
+
 std::vector<Index> morton_order(std::span<const Vec3> positions, std::span<const Triangle> triangles) {
   Box3 all;
   for (const Vec3& p : positions) all.add(p);
   const double span = std::max(all.size().maxCoeff(), 1e-300);
   std::vector<Keyed> keyed(triangles.size());
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, keyed.size(), 8192), [&](const auto& range) {
-    for (std::size_t i = range.begin(); i < range.end(); ++i) {
-      const Vec3 &a = positions[triangles[i][0]], &b = positions[triangles[i][1]],
-                 &c = positions[triangles[i][2]];
-      std::uint32_t key = 0;
-      for (int k = 0; k < 3; ++k) {
-        const double lo = std::min({a[k], b[k], c[k]}), hi = std::max({a[k], b[k], c[k]});
-        const double cell = (0.5 * (lo + hi) - all.lo[k]) / span * 1023.0;
-        key |= spread(static_cast<std::uint32_t>(std::clamp(cell, 0.0, 1023.0))) << k;
-      }
-      keyed[i] = {key, static_cast<Index>(i)};
-    }
+    for (std::size_t i = range.begin(); i < range.end(); ++i) keyed[i] = {morton_key(doubled_middle(positions, triangles[i]), all.lo, span), static_cast<Index>(i)};
   });
   radix_sort(keyed);
+  order_within_places(positions, triangles, keyed);
   std::vector<Index> order(keyed.size());
   for (std::size_t i = 0; i < keyed.size(); ++i) order[i] = keyed[i].index;
   return order;
@@ -182,6 +212,8 @@ struct Bvh::PairWalk {
   }
 
   void cross(std::size_t a, std::size_t b) const {
+    constexpr std::size_t seldom = 63;  // of the nodes some
+    if ((a & seldom) == 0 && stop.stop_requested()) throw Stopped{};
     if (one_group(a, b)) return;
     if (!tree.nodes_[a].overlaps(tree.nodes_[b])) return;
     if (a >= tree.leaves_) return leaf_pair(a, b);

@@ -4,6 +4,7 @@
 // too often, never no.
 #pragma once
 
+#include <algorithm>
 #include <functional>
 #include <optional>
 
@@ -31,6 +32,12 @@ class Bvh {
   /// Calls visit(i, j) once for every pair i ≠ j of triangles whose boxes overlap. Calls come from
   /// several threads at once and in no particular order. Throws Stopped.
   void for_each_pair(const std::function<void(Index, Index)>& visit, const std::stop_token& stop) const;
+
+  /// Calls visit(triangle) for those whose boxes overlap `box`, until it returns false; may be called for some too many, never
+  /// for too few. Sides of `box` may be infinite.
+  /// @return whether it went through all of them
+  template <class Visit>
+  bool for_each_overlapping(const Box3& box, Visit&& visit) const;
 
   struct Hit {
     Index triangle;
@@ -97,5 +104,33 @@ class Bvh {
   std::vector<Index> group_of_;  ///< of each node: the group of all its triangles, no_index when they differ
   std::size_t leaves_ = 1;    ///< power of two
 };
+
+template <class Visit>
+bool Bvh::for_each_overlapping(const Box3& box, Visit&& visit) const {
+  // Differences of doubles are rounded in one way for what is asked and for what is kept, and what is kept was then rounded outwards.
+  const Vec3 lo = box.lo - centre_, hi = box.hi - centre_;
+  const auto misses = [&](const float* from, const float* to, std::size_t stride) {
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto axis = static_cast<Eigen::Index>(k);
+      if (!(from[k * stride] <= hi[axis] && to[k * stride] >= lo[axis])) return true;
+    }
+    return false;
+  };
+  std::array<std::size_t, 128> stack{1};  // two for each level, and the tree is perfect
+  for (std::size_t waiting = 1; waiting > 0;) {
+    const std::size_t node = stack[--waiting];
+    if (misses(nodes_[node].lo, nodes_[node].hi, 1)) continue;
+    if (node < leaves_) {
+      stack[waiting++] = 2 * node + 1;
+      stack[waiting++] = 2 * node;
+      continue;
+    }
+    const std::size_t begin = (node - leaves_) * leaf_size;
+    const Leaf& leaf = leaf_boxes_[node - leaves_];
+    for (std::size_t i = begin; i < std::min(order_.size(), begin + leaf_size); ++i)
+      if (!misses(&leaf.lo[0][i - begin], &leaf.hi[0][i - begin], leaf_size) && !visit(order_[i])) return false;
+  }
+  return true;
+}
 
 }  // namespace anvil

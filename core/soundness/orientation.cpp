@@ -11,6 +11,7 @@
 #include "core/exact/volume.h"
 #include "core/mesh/orient.h"
 #include "core/mesh/winding.h"
+#include "core/query/line_winding.h"
 #include "core/soundness/analysis.h"
 
 namespace anvil {
@@ -78,61 +79,115 @@ std::vector<Patch> collect_patches(const Analysis& a, const std::vector<char>& p
   return patches;
 }
 
-/// Is a point inside closed triangles? By a line along an axis, exact; nothing when the point lies on one of
-/// them or no line misses all their edges.
-std::optional<bool> is_inside(const std::vector<Vec3>& points, const std::vector<Triangle>& triangles,
-                              const Vec3& p) {
-  for (int axis = 0; axis < 3; ++axis) {
-    const Projection plane{(axis + 1) % 3, (axis + 2) % 3};
-    int winding = 0;
-    bool clear = true;
-    for (const Triangle& t : triangles) {
-      const Vec3 &a = points[t[0]], &b = points[t[1]], &c = points[t[2]];
-      const Vec3 lo = a.cwiseMin(b).cwiseMin(c), hi = a.cwiseMax(b).cwiseMax(c);
-      if (p[plane.u] < lo[plane.u] || p[plane.u] > hi[plane.u] || p[plane.v] < lo[plane.v] ||
-          p[plane.v] > hi[plane.v])
-        continue;
-      const int sides[] = {orient2d(plane(a), plane(b), plane(p)), orient2d(plane(b), plane(c), plane(p)),
-                           orient2d(plane(c), plane(a), plane(p))};
-      const auto [least, most] = std::minmax({sides[0], sides[1], sides[2]});
-      if (least < 0 && most > 0) continue;
-      if (least == 0 || most == 0) {
-        clear = false;
-        break;
-      }
-      const int facing = least, side = orient3d(a, b, c, p);
-      if (side == 0) return std::nullopt;
-      if (side * facing < 0) winding += facing;
+/// Which patches enclose which. One that is closed is asked exactly, at a corner or else at the middle of a triangle that does not
+/// lie on it, whatever the order of faces; one that is open by most of the full angle.
+class Enclosures {
+ public:
+  Enclosures(const Analysis& a, const std::vector<Patch>& patches) : a_(a), patches_(patches) {
+    for (Index k = 0; k < patches.size(); ++k) {
+      if (!patches[k].has_inside()) continue;
+      const auto first = static_cast<Index>(corners_.size());
+      corners_.insert(corners_.end(), {patches[k].box.lo, patches[k].box.hi});
+      boxes_.push_back({first, first + 1, first});
+      of_box_.push_back(k);
     }
-    if (clear) return winding != 0;
+    tree_.emplace(corners_, boxes_);
   }
-  return std::nullopt;
-}
 
-/// Does patch `outer` enclose `inner`? Judged at a corner that does not lie on the other's surface; where the outer one is
-/// open, by most of the full angle.
-bool encloses(const Analysis& a, const Patch& outer, const Patch& inner) {
-  if ((inner.box.lo.array() < outer.box.lo.array()).any() ||
-      (inner.box.hi.array() > outer.box.hi.array()).any())
-    return false;
-  const std::size_t step = std::max<std::size_t>(1, inner.triangles.size() / 4);
-  for (std::size_t i = 0; i < inner.triangles.size(); i += step) {
-    const double w = std::abs(outer.winding(a.mesh.positions, a.mesh.positions[inner.triangles[i][0]]));
-    if (std::abs(w - std::round(w)) < 0.02) return w > 0.5;  // on the surface it is a share of the full angle
-    if (!outer.closed()) {
-      Vec3 middle = Vec3::Zero();
-      for (Index v : inner.triangles[i]) middle += a.mesh.positions[v] / 3;
-      return std::abs(outer.winding(a.mesh.positions, middle)) > 0.5;
-    }
+  /// The patches that enclose patch k.
+  std::vector<Index> around(Index k) {
+    if (patches_[k].triangles.empty()) return {};  // nothing but faces of zero area
+    const Box3& box = patches_[k].box;
+    std::vector<Index> enclosing, closed;
+    tree_->for_each_overlapping(Box3{box.lo, box.lo}, [&](Index i) {
+      const Patch& other = patches_[of_box_[i]];
+      if (of_box_[i] == k || (box.lo.array() < other.box.lo.array()).any() || (box.hi.array() > other.box.hi.array()).any()) return true;
+      if (other.closed())
+        closed.push_back(of_box_[i]);
+      else if (std::abs(other.winding(a_.mesh.positions, first_corner(patches_[k]))) > 0.5)
+        enclosing.push_back(of_box_[i]);
+      return true;
+    });
+    a_.check_stop();
+    if (!closed.empty()) ask_closed(k, std::move(closed), enclosing);
+    return enclosing;
   }
-  const std::vector<Index>& places = outer.places(a);  // a corner of the other lies on its surface
-  for (const Triangle& t : inner.triangles)
-    for (Index v : t)
-      if (std::binary_search(places.begin(), places.end(), a.positions.id[v]))
-        continue;
-      else if (const auto exact = is_inside(a.mesh.positions, outer.triangles, a.mesh.positions[v])) return *exact;
-  return false;  // on the other's surface all over
-}
+
+ private:
+  static bool before(const Vec3& p, const Vec3& q) { return std::lexicographical_compare(p.begin(), p.end(), q.begin(), q.end()); }
+  const Vec3& first_corner(const Patch& patch) const {
+    const Vec3* first = &a_.mesh.positions[patch.triangles[0][0]];
+    for (const Triangle& t : patch.triangles)
+      for (Index v : t)
+        if (before(a_.mesh.positions[v], *first)) first = &a_.mesh.positions[v];
+    return *first;
+  }
+
+  /// Takes those of `open` that are decided at a place, and keeps those on which the place lies.
+  void decide(const std::vector<LineWinding::Around>& around, std::vector<Index>& open, std::vector<Index>& enclosing) const {
+    std::erase_if(open, [&](Index k) {
+      const auto found = std::lower_bound(around.begin(), around.end(), k, [](const LineWinding::Around& one, Index surface) { return one.surface < surface; });
+      if (found == around.end() || found->surface != k) return true;
+      if (!found->on && found->winding != 0) enclosing.push_back(k);
+      return !found->on;
+    });
+  }
+
+  void ask_closed(Index k, std::vector<Index> open, std::vector<Index>& enclosing) {
+    const Patch& patch = patches_[k];
+    const std::vector<Vec3>& points = a_.mesh.positions;
+    const LineWinding& lines = surfaces();
+    decide(lines.around(first_corner(patch)), open, enclosing);
+    if (open.empty()) return;
+    // It touches these there; where it has all its corners on another, the middle of a triangle lies beside it.
+    std::vector<Index> corners;
+    for (const Triangle& t : patch.triangles) corners.insert(corners.end(), t.begin(), t.end());
+    const auto is_less = [&](Index v, Index w) { return before(points[v], points[w]); };
+    std::sort(corners.begin(), corners.end(), is_less);
+    corners.erase(std::unique(corners.begin(), corners.end(), [&](Index v, Index w) { return points[v] == points[w]; }), corners.end());
+    for (const Index v : corners) {
+      const bool on_all = std::all_of(open.begin(), open.end(), [&](Index outer) {
+        const auto& places = patches_[outer].places(a_);
+        return std::binary_search(places.begin(), places.end(), a_.positions.id[v]);
+      });
+      a_.check_stop();
+      if (!on_all) decide(lines.around(points[v]), open, enclosing);
+      if (open.empty()) return;
+    }
+    std::vector<std::array<Index, 3>> own;
+    for (const Triangle& t : patch.triangles) {
+      std::array<Index, 3> sorted = t;
+      std::sort(sorted.begin(), sorted.end(), is_less);
+      own.push_back(sorted);
+    }
+    std::sort(own.begin(), own.end(), [&](const auto& s, const auto& t) { return std::lexicographical_compare(s.begin(), s.end(), t.begin(), t.end(), is_less); });
+    for (const auto& t : own) {
+      a_.check_stop();
+      decide(lines.around({points[t[0]], points[t[1]], points[t[2]]}), open, enclosing);
+      if (open.empty()) return;
+    }  // on their surface all over: it lies within none of these
+  }
+
+  const LineWinding& surfaces() {
+    if (lines_) return *lines_;
+    for (Index k = 0; k < patches_.size(); ++k)
+      if (patches_[k].closed()) {
+        triangles_.insert(triangles_.end(), patches_[k].triangles.begin(), patches_[k].triangles.end());
+        surface_.resize(triangles_.size(), k);
+      }
+    return lines_.emplace(a_.mesh.positions, triangles_, surface_);
+  }
+
+  const Analysis& a_;
+  const std::vector<Patch>& patches_;
+  std::vector<Vec3> corners_;  ///< of the boxes of patches that have an inside
+  std::vector<Triangle> boxes_;
+  std::vector<Index> of_box_;
+  std::optional<Bvh> tree_;
+  std::vector<Triangle> triangles_;  ///< of all closed patches; made with the lines, when first asked for
+  std::vector<Index> surface_;
+  std::optional<LineWinding> lines_;
+};
 
 /// How far the rest of the mesh has its inside on both sides of each patch: the lesser of two winding numbers.
 class BothSides {
@@ -296,35 +351,38 @@ Orientation orientation_of(const Analysis& a) {
   a.check_stop();
   const std::vector<Patch> patches = collect_patches(a, parity);
 
-  std::vector<std::size_t> by_size;
-  for (std::size_t k = 0; k < patches.size(); ++k)
-    if (patches[k].has_inside()) by_size.push_back(k);
-  std::stable_sort(by_size.begin(), by_size.end(), [&](std::size_t x, std::size_t y) {
-    return std::abs(patches[x].volume) > std::abs(patches[y].volume);
+  // Those within fewer others come first: whatever encloses one has been looked at before it.
+  std::vector<Index> in_order;
+  std::vector<std::vector<Index>> enclosing(patches.size());
+  Enclosures enclosures(a, patches);
+  for (Index k = 0; k < patches.size(); ++k)
+    if (patches[k].has_inside()) {
+      enclosing[k] = enclosures.around(k);
+      in_order.push_back(k);
+    }
+  std::stable_sort(in_order.begin(), in_order.end(), [&](Index x, Index y) {
+    const std::size_t n = enclosing[x].size(), m = enclosing[y].size();
+    return n != m ? n < m : std::abs(patches[x].volume) > std::abs(patches[y].volume);
   });
+  std::vector<std::size_t> rank(patches.size(), patches.size());
 
   // turn_first[k]: the patch's first face (and all that agree with it) has to be turned over.
   std::vector<char> turn_first(patches.size(), 0);
   std::vector<int> corrected(patches.size(), 0);
   std::vector<char> was_turned(patches.size(), 0);
-  for (std::size_t rank = 0; rank < by_size.size(); ++rank) {
-    const std::size_t k = by_size[rank];
+  for (std::size_t place = 0; place < in_order.size(); ++place) {
+    const Index k = in_order[place];
+    rank[k] = place;
     const Patch& patch = patches[k];
     int around = 0;  // winding number just outside this shell
-    bool in_turned = false;  // the last shell around it was turned over
-    for (std::size_t earlier = 0; earlier < rank; ++earlier) {
-      a.check_stop();
-      const std::size_t outer = by_size[earlier];
-      if (!encloses(a, patches[outer], patch)) continue;
+    Index innermost = no_index;
+    for (const Index outer : enclosing[k]) {
+      if (rank[outer] >= place) continue;  // shells that cross may enclose each other's corners
       around += corrected[outer];
-      in_turned = was_turned[outer] != 0;
+      if (innermost == no_index || rank[outer] > rank[innermost]) innermost = outer;
     }
-    // Shells of a few units in the last place are told exactly.
-    const int sign = (is_thin(patch.volume, patch.triangles.size(), patch.box) ? volume_sign(a.mesh.positions, patch.triangles)
-                      : patch.volume < 0 ? -1
-                                         : 1) < 0
-                         ? -1
-                         : 1;
+    const bool in_turned = innermost != no_index && was_turned[innermost] != 0;  // the last shell around it was turned over
+    const int sign = volume_sign(a.mesh.positions, patch.triangles) < 0 ? -1 : 1;
     const bool mostly_first = 2 * patch.turned <= patch.faces.size();
     const int as_stored = mostly_first ? sign : -sign;  // sign of the orientation that most faces have
     int wanted = 1;
