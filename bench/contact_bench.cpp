@@ -65,7 +65,7 @@ std::function<void()> moved(const std::string& name) {
   auto operands = std::make_shared<std::vector<Operand>>(operands_of(name));
   return [=] {
     operands->back().placement.pretranslate(Vec3(0.01, 0, 0));
-    must(combine(*operands, {}, {-1, cache.get()}));
+    must(combine(*operands, {}, {{}, cache.get()}));
   };
 }
 

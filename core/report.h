@@ -34,11 +34,16 @@ struct OperationReport {
   std::vector<Done> done;
   std::vector<Stage> stages;
   double seconds = 0;        ///< wall clock, the whole operation
+  double moved = 0;  ///< the largest distance by which contact and rounding moved a vertex, or bent an edge or a face to one
+  std::vector<std::string> fallbacks;  ///< names of the ways that were taken because the first ended in a contradiction
   std::string empty_reason;  ///< why the result is empty; "" when it is not
 
   void tell(const Note& note, std::size_t count, std::string part, std::vector<Vec3> places = {}) {
     done.push_back({&note, count, std::move(part), std::move(places)});
   }
+  /// Adds what an operation that followed, or one that came before, had to tell.
+  void add(OperationReport later);
+  void begin_with(OperationReport earlier);
 };
 
 /// What was done, as people read it: "2 holes closed in Float housing".

@@ -172,7 +172,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     Box3 box;
     for (const PreparedPtr& p : parts) box.add(p->box.lo), box.add(p->box.hi);
     const double extent = std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
-    const double tolerance = settings.contact < 0 ? contact_share * box.diagonal() : settings.contact;
+    const double tolerance = contact_tolerance(settings.contact, box);
     const double contact = passes > 0 ? tolerance : 0;
     const Untouched untouched = stage("untouched", 0.12, [&] { return find_untouched(parts, 2 * (contact + max_repair_contact * extent), all_near, control); });
     auto [soup, meeting] = stage("gather", 0.15, [&] { return gather(untouched, expression.scores()); });
@@ -187,13 +187,13 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     bool near_misses = contact == 0;
     const std::size_t given_pairs = pairs.size(), max_pairs = 16 * given_pairs + 50'000;
     for (int k = 0; k < passes && contact > 0; ++k) {
-      const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, flat_within, control); });
+      const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, flat_within, 0, control); });
       if (k == 0 && made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
       if (!made.changed) break;
       near_misses = true;
       const bool again = k + 1 < passes;
       try {
-        pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, {again ? contact : 0, again ? nullptr : &made.involved, max_pairs}, control); });
+        pairs = stage("pairs", 0.3, [&] { return find_pairs(soup, {again ? contact : 0, nullptr, max_pairs}, control); });
       } catch (const Contradiction& contradiction) {
         throw ContactDiverges(contradiction.what());
       }
@@ -218,6 +218,8 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       if (pass.idle[k]) result.report.tell(changes_nothing, 1, names[k]->name, {parts[k]->box.centre()});
     if (pass.dissolved > 0) result.report.tell(skins_dissolved, pass.dissolved, names.front()->name, pass.dissolved_at);
     if (pass.left_out > 0) result.report.tell(skins_left_out, pass.left_out, names.front()->name);
+    // What was moved by more than rounding may cross what lies beside it in its own part.
+    const bool moved_visibly = soup.reach.largest() > std::ldexp(extent, -40);
     soup = {};
     // Beyond all repair level the result is given as rounding left it, with a note.
     const bool may_be_unsound = level > max_repair_level;
@@ -231,13 +233,13 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       result.report = before;
       if (!stage("assemble", 1, [&] { return assemble(parts, names, pass.rounded, {how, contact, near_misses || rounds > 0 ? tolerance : 0}, result, control); }))
         return false;
-      // Where rounding had to be settled, or solids touch, the result is looked at again by other code; for crossings, what is not as the
+      // Where rounding had to be settled, contact has moved something, or solids touch, the result is looked at again by other code; for crossings, what is not as the
       // first look found it good.
       const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
                                        [](const auto& done) { return done.note == &contact_edges; });
-      if (how == Assembly::anyhow || (rounds == 0 && !touches) || opens || result.mesh.empty()) return true;
+      if (how == Assembly::anyhow || (rounds == 0 && !touches && !moved_visibly) || opens || result.mesh.empty()) return true;
       return stage("check", 1, [&] {
-        const std::vector<char> settled = touches ? std::vector<char>() : settled_faces(pass.rounded, result.mesh);
+        const std::vector<char> settled = touches || moved_visibly ? std::vector<char>() : settled_faces(pass.rounded, result.mesh);
         return is_sound(result.mesh, result.piece, result.pieces, control.stop, settled);
       });
     };
@@ -266,6 +268,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
         throw Contradiction("the result is not sound");
     }
     result.open_on_purpose = opens;
+    result.report.moved = pass.moved;
     if (pass.rounded.triangles.empty()) result.report.empty_reason = why_empty(operands);
     carry_slots(names, result);
     // Not so where parts were only gathered, where pieces lie wall to wall, or where rounding was left unsettled.
@@ -284,34 +287,44 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
   return result;
 }
 
-/// The largest coordinate of all parts in the common space.
-double extent_of(const std::vector<Operand>& operands) {
-  double extent = 0;
+/// The bounds of all parts in the common space.
+Box3 bounds_of(const std::vector<Operand>& operands) {
+  Box3 all;
   for (const Operand& operand : operands)
     for_each_part(operand, [&](const Operand& part) {
-      const Box3 box = bounds(*part.mesh);
-      const Vec3 half = 0.5 * box.size();
-      const Vec3 reach = (part.placement * box.centre()).cwiseAbs() + part.placement.linear().cwiseAbs() * half;
-      extent = std::max(extent, reach.maxCoeff());
+      for (Index v : part.mesh->corners) all.add(part.placement * part.mesh->positions[v]);
     });
-  return extent;
+  return all;
+}
+/// The largest coordinate of all parts there.
+double extent_of(const std::vector<Operand>& operands) {
+  const Box3 box = bounds_of(operands);
+  return box.empty() ? 0 : std::max(box.lo.cwiseAbs().maxCoeff(), box.hi.cwiseAbs().maxCoeff());
 }
 
 /// The step of a grid of 2^bits steps from zero to the largest coordinate, about.
 double grid_step(const std::vector<Operand>& operands, int bits) { return std::ldexp(1.0, std::ilogb(std::max(extent_of(operands), 1e-300)) + 1 - bits); }
 
-/// The contact tolerance that was asked for, or about the one that is meant where none was.
-double contact_of(const std::vector<Operand>& operands, const CombineSettings& settings) {
-  return settings.contact < 0 ? contact_share * extent_of(operands) : settings.contact;
-}
+/// Parts that are not quite where they were.
+struct MovedParts {
+  std::vector<Operand> operands;
+  std::size_t count = 0;  ///< of parts that moved
+  double farthest = 0;    ///< any corner went
+};
 
 /// All parts with their corners on that grid: what was at one place but for rounding is there exactly.
-std::vector<Operand> on_grid(std::vector<Operand> operands, int bits) {
+MovedParts on_grid(std::vector<Operand> operands, int bits) {
   const double step = grid_step(operands, bits);
+  MovedParts moved;
   auto put = [&](Operand& operand) {
     auto mesh = std::make_shared<Mesh>(*operand.mesh);
     place(*mesh, operand.placement);
-    for (Vec3& p : mesh->positions) p = step * (p / step).array().round().matrix();
+    for (Vec3& p : mesh->positions) {
+      const Vec3 on = step * (p / step).array().round().matrix();
+      moved.farthest = std::max(moved.farthest, (on - p).norm());
+      p = on;
+    }
+    ++moved.count;
     operand.mesh = std::move(mesh);
     operand.placement = Affine::Identity();
     operand.free_of_crossings = false;
@@ -320,11 +333,12 @@ std::vector<Operand> on_grid(std::vector<Operand> operands, int bits) {
     if (&operand != &operands.front() && operand.operation == Operation::gather) continue;  // goes through as it is
     for_each_part(operand, put);
   }
-  return operands;
+  moved.operands = std::move(operands);
+  return moved;
 }
 
-/// All parts but the first, each moved another way by some 1e-11 of the largest coordinate.
-std::vector<Operand> nudged(std::vector<Operand> operands, int k) {
+/// All parts but the first, those of trays too, each moved another way by some 1e-11 of the largest coordinate.
+MovedParts nudged(std::vector<Operand> operands, int k) {
   const double extent = extent_of(operands);
   std::uint32_t random = 97;
   auto part = [&] {
@@ -332,12 +346,20 @@ std::vector<Operand> nudged(std::vector<Operand> operands, int k) {
     return (random >> 8) / 16777216.0 - 0.5;
   };
   const double step = std::ldexp(extent, k - 36);
-  for (std::size_t j = 1; j < operands.size(); ++j) {
-    if (operands[j].operation == Operation::gather) continue;  // goes through as it is
-    const Vec3 by = step * Vec3(part(), part(), part());
-    for_each_part(operands[j], [&](Operand& moved) { moved.placement.pretranslate(by); });
+  MovedParts moved;
+  bool first = true;
+  for (Operand& operand : operands) {
+    if (!first && operand.operation == Operation::gather) continue;  // goes through as it is
+    for_each_part(operand, [&](Operand& member) {
+      if (std::exchange(first, false)) return;
+      const Vec3 by = step * Vec3(part(), part(), part());
+      member.placement.pretranslate(by);
+      moved.farthest = std::max(moved.farthest, by.norm());
+      ++moved.count;
+    });
   }
-  return operands;
+  moved.operands = std::move(operands);
+  return moved;
 }
 
 }  // namespace
@@ -385,6 +407,7 @@ namespace {
 
 /// A way to combine, each farther from what was asked for than the one before (docs/decisions/safe-rounding.md).
 struct Attempt {
+  const char* name;  ///< in the report; "" where it is no fallback
   int passes;    ///< of the contact that was asked for; 0: without it
   int nudge;     ///< the tools moved by far less than anybody can see, but by far more than rounding; no_nudge: not
   int level;     ///< of snap-rounding repair
@@ -393,10 +416,23 @@ struct Attempt {
 constexpr int no_nudge = -1;
 constexpr int finest_grid = 33;  // moves corners by no more than a nudge does
 constexpr Attempt attempts[] = {
-    {1, no_nudge, 0},     {6, no_nudge, 0},     {0, no_nudge, 0},     {0, no_nudge, 1},     {1, no_nudge, 0, 27},
-    {0, no_nudge, 0, 27}, {0, no_nudge, 0, 26}, {0, no_nudge, 0, 24}, {0, no_nudge, 0, 22}, {0, no_nudge, 0, finest_grid},
-    {0, 0, 0},            {0, 1, 1},            {0, 2, 0},            {0, 3, 1},            {0, no_nudge, 2},
-    {0, no_nudge, 3},     {0, no_nudge, max_repair_level + 1}};
+    {"", 1, no_nudge, 0},
+    {"contact in several passes", 6, no_nudge, 0},
+    {"without contact", 0, no_nudge, 0},
+    {"repair by small steps", 0, no_nudge, 1},
+    {"grid of 27 bits, with contact", 1, no_nudge, 0, 27},
+    {"grid of 27 bits", 0, no_nudge, 0, 27},
+    {"grid of 26 bits", 0, no_nudge, 0, 26},
+    {"grid of 24 bits", 0, no_nudge, 0, 24},
+    {"grid of 22 bits", 0, no_nudge, 0, 22},
+    {"grid of 33 bits", 0, no_nudge, 0, finest_grid},
+    {"tools moved by rounding", 0, 0, 0},
+    {"tools moved by rounding", 0, 1, 1},
+    {"tools moved by rounding", 0, 2, 0},
+    {"tools moved by rounding", 0, 3, 1},
+    {"repair by larger steps", 0, no_nudge, 2},
+    {"repair by the largest steps", 0, no_nudge, 3},
+    {"rounding left unsettled", 0, no_nudge, max_repair_level + 1}};
 
 /// What ends well mostly has fewer than 20 pairs for each triangle that rounding has broken something at, seldom more than 40; what has a hundred
 /// takes minutes, mostly to come to nothing. So all ways are tried without much patience first.
@@ -404,16 +440,27 @@ constexpr std::size_t patiences[] = {RepairSettings::least_patience, 45, RepairS
 
 Result<BooleanResult> carry_out(const Attempt& attempt, std::size_t patience, const std::vector<Operand>& operands, const Control& control,
                                 const CombineSettings& settings) {
-  const std::vector<Operand> moved = attempt.grid > 0           ? on_grid(operands, attempt.grid)
-                                     : attempt.nudge != no_nudge ? nudged(operands, attempt.nudge)
-                                                                 : std::vector<Operand>();
-  const std::vector<Operand>& parts = moved.empty() ? operands : moved;
+  const MovedParts moved = attempt.grid > 0           ? on_grid(operands, attempt.grid)
+                           : attempt.nudge != no_nudge ? nudged(operands, attempt.nudge)
+                                                       : MovedParts();
+  if (attempt.nudge != no_nudge && moved.count == 0) throw Contradiction("there is no tool to be moved");
+  const std::vector<Operand>& parts = moved.operands.empty() ? operands : moved.operands;
+  const auto with = [&](bool every_triangle) {
+    Result<BooleanResult> result = compute(parts, control, settings, attempt.passes, every_triangle, attempt.level, patience);
+    if (!result) return result;
+    OperationReport& report = result->report;
+    report.moved += moved.farthest;
+    if (*attempt.name != '\0') report.fallbacks.push_back(attempt.name);
+    if (attempt.grid > 0) report.tell(put_on_grid, 1, fmt::format("{:.2g}", grid_step(operands, attempt.grid)));
+    if (attempt.nudge != no_nudge) report.tell(tools_nudged, moved.count, operands.front().name);
+    return result;
+  };
   if (!settings.every_triangle) try {
-      return compute(parts, control, settings, attempt.passes, false, attempt.level, patience);
+      return with(false);
     } catch (const ReachesUntouched&) {
       // Then with every triangle.
     }
-  return compute(parts, control, settings, attempt.passes, true, attempt.level, patience);
+  return with(true);
 }
 
 }  // namespace
@@ -453,17 +500,14 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
     if (diverges && attempt.passes > 1) return std::nullopt;  // it begins as the first did
     CombineSettings now = settings;
     if (attempt.grid > 0) {
-      if (attempt.grid != finest_grid && 4 * grid_step(operands, attempt.grid) > contact_of(operands, settings)) return std::nullopt;
+      if (attempt.grid != finest_grid && 4 * grid_step(operands, attempt.grid) > contact_tolerance(settings.contact, bounds_of(operands))) return std::nullopt;
       now.cache = nullptr;
     }
     try {
       Result<BooleanResult> result = carry_out(attempt, patience, operands, control, now);
       if (!result && attempt.grid > 0) return std::nullopt;  // a part may be too thin for the grid
       if (!result) return result;
-      const std::string& name = operands.front().name;
-      if (attempt.grid > 0) result->report.tell(put_on_grid, 1, fmt::format("{:.2g}", grid_step(operands, attempt.grid)));
-      if (attempt.passes == 0 && settings.contact != 0) result->report.tell(contact_left_out, 1, name);
-      if (attempt.nudge != no_nudge) result->report.tell(tools_nudged, operands.size() - 1, name);
+      if (attempt.passes == 0 && settings.contact != 0) result->report.tell(contact_left_out, 1, operands.front().name);
       return result;
     } catch (const Contradiction& contradiction) {
       if (dynamic_cast<const GivenUp*>(&contradiction) != nullptr) given_up.push_back(&attempt);

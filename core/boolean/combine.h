@@ -4,8 +4,10 @@
 
 #include <array>
 #include <memory>
+#include <optional>
 #include <string>
 
+#include "core/boolean/contact_tolerance.h"
 #include "core/control.h"
 #include "core/mesh/attributes.h"
 #include "core/report.h"
@@ -81,13 +83,11 @@ class CombineCache {
   std::unique_ptr<State> state_;
 };
 
-constexpr double contact_share = 1e-6;  ///< of the diagonal: the contact tolerance where none is given
-
 /// What a combination may be told beside its parts.
 struct CombineSettings {
-  /// What lies nearer than this is made to meet exactly, in the unit of the coordinates; 0 turns it off,
-  /// negative means 1e-6 of the diagonal of all parts' bounds.
-  double contact = -1;
+  /// What lies nearer than this is made to meet exactly, in the unit of the coordinates; 0 turns it off. Nothing: what
+  /// contact_tolerance() gives for the bounds of all parts.
+  std::optional<double> contact = {};
   CombineCache* cache = nullptr;  ///< none: nothing is kept
   bool resolve = false;  ///< a single part is cleared of its own crossings, instead of going through as it is
   bool impatient = false;         ///< what takes snap-rounding repair more than a while is an Issue, not waited for

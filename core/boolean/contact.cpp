@@ -72,41 +72,66 @@ class PointsAlong {
   std::vector<Index> first_;  ///< per vertex, of the edges whose smaller one it is
 };
 
-/// Vertices nearer than the tolerance become the one with the smallest number.
-/// @param may_meet  per pair; of the others no vertices are as near
-std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, const std::vector<char>& may_meet, const std::vector<Index>& involved,
-                           double tolerance) {
-  UnionFind sets(soup.points.size());
-  const double most = tolerance * tolerance;
-  for (std::size_t k = 0; k < pairs.size(); ++k) {
-    const TrianglePair& pair = pairs[k];
-    if (!may_meet[k]) continue;
-    for (Index a : soup.triangles[pair.s])
-      for (Index b : soup.triangles[pair.t])
-        if (a != b && (soup.points[a] - soup.points[b]).squaredNorm() <= most) {
-          // Chains of near points must not creep: only what is near the one that stays.
-          const Index ra = sets.find(a), rb = sets.find(b);
-          if (ra != rb && (soup.points[ra] - soup.points[rb]).squaredNorm() <= most) sets.unite(ra, rb);
-        }
+/// Vertices nearer than the tolerance become one of them, where possible the one with the smallest number. What others have been moved
+/// to stays: chains of near vertices do not creep.
+class Merging {
+ public:
+  Merging(Soup& soup, double tolerance, double farthest) : soup_(soup), tolerance_(tolerance), farthest_(farthest), to_(soup.points.size(), no_index) {}
+
+  void meet(Index a, Index b) {
+    if (!((soup_.points[a] - soup_.points[b]).squaredNorm() <= tolerance_ * tolerance_)) return;
+    const Index lo = std::min(place_of(a), place_of(b)), hi = std::max(place_of(a), place_of(b));
+    if (lo == hi) return;
+    const double apart = (soup_.points[lo] - soup_.points[hi]).norm();
+    if (!(apart <= tolerance_)) return;
+    if (may_move(hi, apart))
+      move(hi, lo, apart);
+    else if (may_move(lo, apart))
+      move(lo, hi, apart);
   }
-  std::size_t merged = 0;
-  std::vector<char> changed(soup.points.size(), 0);
-  for (Index v = 0; v < soup.points.size(); ++v)
-    if (sets.find(v) != v) {
-      changed[v] = 1;
-      soup.maybe_non_manifold[sets.find(v)] = 1;
-      ++merged;
-    }
-  if (merged == 0) return 0;
+  std::size_t count() const { return count_; }
+  bool is_moved(Index v) const { return to_[v] != no_index; }
+  /// Where a vertex is now; what it was moved to may have been moved on.
+  Index place_of(Index v) const {
+    while (to_[v] != no_index) v = to_[v];
+    return v;
+  }
+
+ private:
+  bool may_move(Index v, double by) const { return soup_.reach[v] == 0 || soup_.reach[v] + by <= farthest_; }
+  void move(Index v, Index to, double by) {
+    to_[v] = to;
+    soup_.reach.raise(to, by + soup_.reach[v]);
+    soup_.maybe_non_manifold[to] = 1;
+    ++count_;
+  }
+  Soup& soup_;
+  double tolerance_, farthest_;
+  std::vector<Index> to_;
+  std::size_t count_ = 0;
+};
+
+/// @param may_meet  per pair; of the others no vertices are as near
+/// @return how many vertices are no more
+std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, const std::vector<char>& may_meet, const std::vector<Index>& involved,
+                           double tolerance, double farthest) {
+  Merging merging(soup, tolerance, farthest);
+  for (std::size_t k = 0; k < pairs.size(); ++k) {
+    if (!may_meet[k]) continue;
+    for (Index a : soup.triangles[pairs[k].s])
+      for (Index b : soup.triangles[pairs[k].t])
+        if (a != b) merging.meet(a, b);
+  }
+  if (merging.count() == 0) return 0;
   for (Index i : involved)
     for (Index& v : soup.triangles[i])
-      if (changed[v]) {
-        v = sets.find(v);
+      if (merging.is_moved(v)) {
+        v = merging.place_of(v);
         soup.moved.set(v);
         soup.provenance[i].whole = false;
         soup.needs_self_test.set(i);
       }
-  return merged;
+  return merging.count();
 }
 
 class Contacts {
@@ -116,11 +141,17 @@ class Contacts {
     struct Crossing {
       EdgeKey here, there;
       Vec3 at;
+      double off;  ///< of each edge
+    };
+    struct Bend {
+      Index point;
+      double off;
     };
     std::vector<Cuts::EdgePoint> edge_points;
     std::vector<Cuts::FacePoint> face_points;
     std::vector<Cuts::Segment> segments;
     std::vector<Crossing> crossings;
+    std::vector<Bend> bends;  ///< edges and faces that go through a point beside them from now on
     std::vector<Index> touched, nearly;
     bool any_inexact = false;
 
@@ -148,10 +179,12 @@ class Contacts {
       take(cuts_.segments, some.segments);
       take(touched_, some.touched);
       take(nearly_, some.nearly);
+      take(bends_, some.bends);
       any_inexact_ = any_inexact_ || some.any_inexact;
-      for (const auto& [here, there, p] : some.crossings) {
+      for (const auto& [here, there, p, off] : some.crossings) {
         const auto [it, is_new] = crossings_.try_emplace({here, there}, static_cast<Index>(given_points_ + new_points_.size()));
         if (is_new) new_points_.push_back(p);
+        bends_.push_back({it->second, off});
         cuts_.edge_points.push_back({here.first, here.second, it->second});
         cuts_.edge_points.push_back({there.first, there.second, it->second});
       }
@@ -194,6 +227,7 @@ class Contacts {
         // On a line that only cuts a flat face into triangles, what counts is how far it lay from the face.
         found.note_moved(onto, is_seen(onto, k) || !(length > 0) ? off : std::abs(normal.dot(p - origin)) / length);
         found.edge_points.push_back({edge_key(a, b).first, edge_key(a, b).second, v});
+        found.bends.push_back({v, off});
       }
       if (at_edge) {
         found.touch(onto);
@@ -202,7 +236,9 @@ class Contacts {
       if (!(length > 0) || !is_inside(onto, plane, p, 0)) continue;
       found.face_points.push_back({soup_.facet_of(onto), v});
       found.any_inexact = found.any_inexact || orient3d(at(t[0]), at(t[1]), at(t[2]), p) != 0;
-      found.note_moved(onto, std::abs(normal.dot(p - origin)) / length);
+      const double off = std::abs(normal.dot(p - origin)) / length;
+      found.bends.push_back({v, off});
+      found.note_moved(onto, off);
       found.touch(onto);
     }
   }
@@ -245,7 +281,7 @@ class Contacts {
         found.any_inexact = found.any_inexact || orient3d(at(a), at(b), at(c), at(d)) != 0;
         const EdgeKey one = edge_key(a, b), two = edge_key(c, d);
         const EdgeKey here = std::min(one, two), there = std::max(one, two);
-        found.crossings.push_back({here, there, 0.5 * (p + q)});
+        found.crossings.push_back({here, there, 0.5 * (p + q), 0.5 * (p - q).norm()});
         if (is_seen(first, j) && is_seen(second, k)) found.note_moved(first, (p - q).norm());
         found.touch(first);
         found.touch(second);
@@ -305,13 +341,14 @@ class Contacts {
     for (const auto& p : cuts_.face_points) places_.push_back({p.triangle, p.point, no_index});
     first_place_ = bucket_sort(places_, soup_.triangles.size(), [](const Place& place) { return place.facet; });
   }
-  /// Puts the points at which edges pass each other into the soup.
+  /// Puts the points at which edges pass each other into the soup, and notes how far edges and faces are bent to points.
   void add_points() {
     for (const Vec3& p : new_points_) {
       soup_.points.push_back(p);
       soup_.moved.append(true);
       soup_.maybe_non_manifold.push_back(1);
     }
+    for (const auto& [point, off] : bends_) soup_.reach.raise(point, off);
   }
   /// Of all that is near, something does not meet exactly already.
   bool any_inexact() const { return any_inexact_; }
@@ -497,6 +534,7 @@ class Contacts {
   std::size_t given_points_;
   Cuts cuts_;
   std::vector<Index> touched_, nearly_;
+  std::vector<Found::Bend> bends_;
   bool any_inexact_ = false;
   std::vector<Place> places_;       ///< by facet, point and edge
   std::vector<Index> first_place_;  ///< per facet
@@ -688,14 +726,14 @@ void count_places(const std::vector<Triangle>& met, const std::vector<Vec3>& poi
 
 /// On the facets that the soup has.
 /// @param all_exact  they are all exactly flat
-ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, bool all_exact, const Control& control) {
+ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, double farthest, bool all_exact, const Control& control) {
   ContactCount count;
   const bool none_moved = soup.moved.uniform();
   soup.moved.spread(soup.points.size());
   soup.needs_self_test = Flags::none();
   soup.needs_self_test.spread(soup.triangles.size());
   // All that can change lies in pairs, unless only some triangles were asked for.
-  std::vector<Index>& involved = count.involved;
+  std::vector<Index> involved;
   const bool all_active = soup.active.uniform();
   if (all_active) {
     for (const TrianglePair& pair : pairs) involved.insert(involved.end(), {pair.s, pair.t});
@@ -720,7 +758,7 @@ ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, doubl
     });
   };
   look_at_pairs();
-  const bool merged = merge_vertices(soup, pairs, may_meet, involved, tolerance) > 0;
+  const bool merged = merge_vertices(soup, pairs, may_meet, involved, tolerance, farthest) > 0;
   std::vector<Triangle> met;
   for (Index i : involved)
     if (soup.needs_self_test[i]) met.push_back(soup.triangles[i]);
@@ -828,9 +866,9 @@ ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, doubl
 
 }  // namespace
 
-ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, double flat_within, const Control& control) {
+ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, double flat_within, double farthest, const Control& control) {
   NearlyFlat nearly_flat(soup, flat_within);
-  ContactCount count = make_facets_meet(soup, std::move(pairs), tolerance, nearly_flat.none(), control);
+  ContactCount count = make_facets_meet(soup, std::move(pairs), tolerance, farthest, nearly_flat.none(), control);
   nearly_flat.part_again();
   return count;
 }

@@ -8,6 +8,7 @@
 #include <tuple>
 
 #include "core/boolean/invalid_triangles.h"
+#include "core/exact/volume.h"
 #include "core/mesh/attributes.h"
 #include "core/mesh/triangulate.h"
 #include "core/mesh/union_find.h"
@@ -122,6 +123,7 @@ class Opening {
     if (doubled_.empty()) return opened;
     opened.source = cut_polygons();
     find_directions();
+    find_shells();
     std::vector<Index> failing(doubled_.size());
     for (Index k = 0; k < failing.size(); ++k) failing[k] = k;
     for (std::size_t round = 0; round < std::size(tries) && !failing.empty(); ++round) {
@@ -210,13 +212,26 @@ class Opening {
     }
   }
 
+  /// Shells with a vertex that shares its position: they must not turn inside out.
+  void find_shells() {
+    UnionFind joined(mesh_.positions.size());
+    for (const auto& [a, b, c] : list_.triangles) joined.unite(a, b), joined.unite(b, c);
+    std::map<Index, Index> number;
+    for (const Doubled& one : doubled_) number.try_emplace(joined.find(one.vertex), static_cast<Index>(number.size()));
+    shells_.resize(number.size());
+    for (const Triangle& t : list_.triangles)
+      if (const auto shell = number.find(joined.find(t[0])); shell != number.end()) shells_[shell->second].triangles.push_back(t);
+    for (Index k = 0; k < doubled_.size(); ++k) shells_[number[joined.find(doubled_[k].vertex)]].doubled.push_back(k);
+    for (Shell& shell : shells_) shell.sign = volume_sign(mesh_.positions, shell.triangles);
+  }
+
   void move(const Doubled& one) {
     Vec3 p = one.from + 0.5 * one.width * one.scale * one.direction;
     if (settings_.floats) p = p.cast<float>().cast<double>();
     mesh_.positions[one.vertex] = p;
   }
 
-  /// Of the doubled ones: those still at a position of another, or with a face that crosses or has collapsed.
+  /// Of the doubled ones: those still at a position of another, with a face that crosses or has collapsed, or of a shell that has turned.
   std::vector<Index> still_failing() {
     std::vector<char> fails(doubled_.size(), 0), suspect(list_.triangles.size(), 0);
     const WeldMap weld = weld_equal(mesh_.positions);
@@ -242,6 +257,9 @@ class Opening {
     for (std::size_t i = 0; i < invalid.size(); ++i)
       for (Index v : list_.triangles[i])
         if (invalid[i] && place_[v] != no_index) fails[place_[v]] = 1;
+    for (const Shell& shell : shells_)
+      if (shell.sign != 0 && volume_sign(mesh_.positions, shell.triangles) != shell.sign)
+        for (Index k : shell.doubled) fails[k] = 1;
     std::vector<Index> failing;
     for (Index k = 0; k < fails.size(); ++k)
       if (fails[k]) failing.push_back(k);
@@ -291,7 +309,13 @@ class Opening {
   Mesh& mesh_;
   const OpeningSettings& settings_;
   const Control& control_;
+  struct Shell {
+    std::vector<Triangle> triangles;
+    std::vector<Index> doubled;
+    int sign = 0;
+  };
   std::vector<Doubled> doubled_;
+  std::vector<Shell> shells_;
   std::vector<Index> place_;  ///< per vertex, in doubled_; no_index for one that is alone
   TriangleList list_;
 };

@@ -127,21 +127,6 @@ std::size_t close(Mesh& mesh, bool may_be_sheet, const std::string& name, Prepar
   return own;
 }
 
-/// Does it enclose less than it excludes?
-bool is_inside_out(const Prepared& part) {
-  const Vec3 origin = part.points[part.triangles[0][0]];
-  double six_volumes = 0, size = 0;
-  for (const Triangle& t : part.triangles) {
-    const Vec3 a = part.points[t[0]] - origin, b = part.points[t[1]] - origin, c = part.points[t[2]] - origin;
-    six_volumes += a.dot((b - a).cross(c - a));
-    size = std::max(size, a.cwiseAbs().maxCoeff());
-  }
-  const double reach = std::max(size, origin.cwiseAbs().maxCoeff());
-  // Of the thinnest, rounding would decide.
-  const bool thin = std::abs(six_volumes) < 1e-13 * static_cast<double>(part.triangles.size()) * size * size * reach;
-  return thin ? volume_sign(part.points, part.triangles) < 0 : six_volumes < 0;
-}
-
 /// Triangles that cannot pass as part of an untouched region.
 Flags find_near_non_manifold(const Prepared& part, const Mesh& mesh, bool faces_lost_triangles, bool faces_turned) {
   std::vector<char> near_non_manifold(part.triangles.size(), faces_turned);
@@ -295,7 +280,7 @@ Result<PreparedPtr> prepare(const Operand& operand, bool may_be_sheet, const Con
   out->triangles = std::move(list.triangles);
   find_blocks(*out);
   for (const Box3& block : out->blocks) out->box.add(block.lo), out->box.add(block.hi);
-  if (!out->sheet && is_inside_out(*out)) out->done.push_back({&operands_turned_right, 1, operand.name, {out->box.centre()}});
+  if (!out->sheet && volume_sign(out->points, out->triangles) < 0) out->done.push_back({&operands_turned_right, 1, operand.name, {out->box.centre()}});
   out->one_triangle_each = operand.mesh->triangles_only();
   if (!out->one_triangle_each)
     for (std::size_t f = 0; f < mesh.face_count(); ++f) out->first_corner.push_back(mesh.face(f).empty() ? 0 : mesh.face(f)[0]);

@@ -26,12 +26,13 @@ int contact_bits(int level, int round) {
 }
 
 /// The same where rounding was to 32 bits.
+constexpr int max_float_contact_bits = 10;
 int float_contact_bits(int level, int round) {
   switch (level) {
-    case 0: return std::min(round + 2, 10);
+    case 0: return std::min(round + 2, max_float_contact_bits);
     case 1: return 2;
     case 3: return -2;  // where slivers lie a few steps apart, more makes ever more of them
-    default: return std::min(2 * round + 2, 10);
+    default: return std::min(2 * round + 2, max_float_contact_bits);
   }
 }
 
@@ -62,6 +63,7 @@ Pass arrange(Soup& soup, std::vector<TrianglePair> pairs, const CellClassifier& 
   Selection selection = stage("classify", 0.7, [&] { return classify(soup, arrangement, classifier, control); });
   Pass pass;
   pass.rounded = stage("round", 0.8, [&] { return round_points(soup, arrangement, selection, to_float); });
+  pass.moved = pass.rounded.reach.largest();
   pass.pieces = selection.pieces;
   pass.bounds = std::move(selection.bounds);
   pass.idle = std::move(selection.idle);
@@ -112,6 +114,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     Soup again = soup_again(std::move(pass.rounded), std::move(near), pieces);
     const double tolerance = to_float ? std::ldexp(step, float_contact_bits(level, rounds))
                                       : std::min(std::ldexp(step, contact_bits(level, rounds)), max_repair_contact * extent);
+    const double farthest = to_float ? std::ldexp(step, 2 + max_float_contact_bits) : std::max(thinnest, 2 * max_repair_contact * extent);
     std::vector<TrianglePair> pairs;
     try {
       pairs = find_pairs(again, {tolerance, nullptr, max_pairs}, control);
@@ -123,7 +126,7 @@ int repair_rounding(Pass& pass, const RepairSettings& settings, StageClock& stag
     bool changed_by_contact = false;
     for (int k = 0; k < passes; ++k) {
       if (k > 0) pairs = find_pairs(again, {tolerance, nullptr, max_pairs}, control);
-      if (!make_contact(again, pairs, tolerance, 0, control).changed) break;
+      if (!make_contact(again, pairs, tolerance, 0, farthest, control).changed) break;
       changed_by_contact = true;
       for (std::size_t i = 0; i < again.triangles.size(); ++i)
         if (again.needs_self_test[i]) again.provenance[i].looked_at = false;

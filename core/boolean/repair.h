@@ -13,6 +13,7 @@ struct Pass {
   Index pieces = 0;
   std::vector<char> bounds, idle;
   std::size_t left_out = 0, dissolved = 0;
+  double moved = 0;  ///< the farthest that a point has been moved to what is in the result, so far
   std::vector<Vec3> dissolved_at;
 };
 

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <cmath>
 
 #include "core/boolean/rounded.h"
 #include "core/boolean/separate.h"
@@ -37,6 +38,7 @@ void merge_equal(Rounded& out) {
     out.merged.set(near[k]);
     out.merged.set(to);
     out.maybe_non_manifold[to] = out.moved[to] = 1;
+    out.reach.raise(to, out.reach[near[k]]);
   }
   std::size_t kept = 0;
   for (std::size_t i = 0; i < out.triangles.size(); ++i) {
@@ -109,6 +111,16 @@ Rounded round_points(const Soup& soup, const Arrangement& arrangement, const Sel
       out.maybe_non_manifold[id[v]] = v >= given || soup.maybe_non_manifold[v];
     }
   });
+
+  for (Index v = 0; v < id.size(); ++v) {
+    if (id[v] == no_index) continue;
+    if (v < given) {
+      out.reach.raise(id[v], soup.reach[v]);
+    } else {
+      const auto off = [&](int axis) { return arrangement.points.coordinate(v, axis).error; };
+      out.reach.raise(id[v], std::hypot(off(0), off(1), off(2)));
+    }
+  }
 
   out.triangles.resize(begin.back());
   out.provenance.resize(begin.back());
@@ -208,6 +220,7 @@ Soup soup_again(Rounded rounded, std::vector<char> near, Index pieces) {
   soup.points = std::move(rounded.points);
   soup.moved = Flags::of(std::move(rounded.moved));
   soup.maybe_non_manifold = std::move(rounded.maybe_non_manifold);
+  soup.reach = std::move(rounded.reach);
   soup.seam = std::move(rounded.seam);
   std::vector<char> active;
   if (pieces == 1) {

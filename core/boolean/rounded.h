@@ -13,6 +13,7 @@ struct Rounded {
   std::vector<char> inexact;             ///< the last rounding has moved it
   std::vector<char> maybe_non_manifold;  ///< as in Soup; new points are
   Flags merged;                          ///< others fell together with it
+  Reach reach;                           ///< as in Soup; of a new point also what rounding may have moved it by
 
   // Triangles.
   std::vector<Triangle> triangles;

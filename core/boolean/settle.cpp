@@ -3,8 +3,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <optional>
 
 #include "core/boolean/assemble.h"
@@ -14,8 +16,10 @@
 #include "core/boolean/invalid_triangles.h"
 #include "core/boolean/repair.h"
 #include "core/mesh/attributes.h"
+#include "core/mesh/bvh.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/nearest.h"
+#include "core/mesh/union_find.h"
 #include "core/soundness/check.h"
 
 namespace anvil {
@@ -23,8 +27,10 @@ namespace {
 
 using namespace boolean;
 
-constexpr Note float_settled{"float_settled", "settled to 32-bit coordinates, nothing moved farther than {1} mm",
-                             "settled to 32-bit coordinates in {0} rounds, nothing moved farther than {1} mm"};
+constexpr Note float_settled{"float_settled", "settled to 32-bit coordinates, no corner moved farther than {1} mm",
+                             "settled to 32-bit coordinates in {0} rounds, no corner moved farther than {1} mm"};
+constexpr Note left_out_for_floats{"left_out_for_floats", "1 place thinner than 32-bit coordinates hold was left out, or went with what lies beside it; it reached {1} mm beyond what is left",
+                                    "{0} places thinner than 32-bit coordinates hold were left out, or went with what lies beside them; they reached up to {1} mm beyond what is left"};
 constexpr Note moved_beyond_rounding{"moved_beyond_rounding", "1 vertex moved by more than 8 steps of 32 bits to keep it sound",
                                      "{0} vertices moved by more than 8 steps of 32 bits to keep it sound"};
 constexpr Note touching_opened{"touching_opened", "1 place where it touches itself opened by {1} mm", "{0} places where it touches itself opened by {1} mm"};
@@ -63,6 +69,49 @@ Movement movement(const Mesh& from, const Mesh& settled, std::span<const Index> 
     if (movement.at.size() < OperationReport::max_places) movement.at.push_back(settled.positions[v]);
   }
   return movement;
+}
+
+/// What is no more in a settled mesh.
+struct LeftOut {
+  double farthest = 0;  ///< any corner that was there before lies from what is left
+  std::vector<Vec3> at;  ///< the farthest corner of each place
+};
+/// Measured from the corners that were there before to what is left; those that hang together count as one place.
+LeftOut left_out(const Mesh& from, const Mesh& settled) {
+  LeftOut out;
+  // Nearly all stand where they stood, but for rounding.
+  const auto less = [](const Vec3& p, const Vec3& q) { return std::tie(p.x(), p.y(), p.z()) < std::tie(q.x(), q.y(), q.z()); };
+  std::vector<Vec3> stand = settled.positions;
+  std::sort(stand.begin(), stand.end(), less);
+  std::vector<Index> gone;
+  for (Index v = 0; v < from.positions.size(); ++v)
+    if (!std::binary_search(stand.begin(), stand.end(), as_float(from.positions[v]), less)) gone.push_back(v);
+  if (gone.empty() || settled.empty()) return out;
+  const TriangleList list = triangulate(settled);
+  const Bvh tree(settled.positions, list.triangles);
+  std::vector<double> off(from.positions.size(), 0);
+  for (Index v : gone) {
+    const double distance = std::sqrt(tree.nearest(settled.positions, list.triangles, from.positions[v]).square);
+    out.farthest = std::max(out.farthest, distance);
+    if (distance > 8 * step_of_floats(from.positions[v])) off[v] = distance;
+  }
+  UnionFind joined(from.positions.size());
+  for (std::size_t f = 0; f < from.face_count(); ++f) {
+    Index last = no_index;
+    for (Index v : from.face(f)) {
+      if (off[v] == 0) continue;
+      if (last != no_index) joined.unite(v, last);
+      last = v;
+    }
+  }
+  std::map<Index, Index> farthest;  // of each place
+  for (Index v : gone) {
+    if (off[v] == 0) continue;
+    Index& most = farthest.try_emplace(joined.find(v), v).first->second;
+    if (off[v] > off[most]) most = v;
+  }
+  for (const auto& [place, v] : farthest) out.at.push_back(from.positions[v]);
+  return out;
 }
 
 struct Try {
@@ -250,8 +299,14 @@ class Settling {
 
   void tell_movement(const Settled& result) {
     const Movement moved = movement(mesh_, result.mesh, result.source);
+    LeftOut gone = left_out(mesh_, result.mesh);
+    report_.moved = std::max({report_.moved, moved.farthest, gone.farthest});
     report_.tell(float_settled, std::max<std::size_t>(1, result.rounds), fmt::format("{:.2g}", moved.farthest));
     if (moved.beyond > 0) report_.tell(moved_beyond_rounding, moved.beyond, "", moved.at);
+    if (gone.at.empty()) return;
+    const std::size_t count = gone.at.size();
+    gone.at.resize(std::min(count, OperationReport::max_places));
+    report_.tell(left_out_for_floats, count, fmt::format("{:.2g}", gone.farthest), std::move(gone.at));
   }
 
   /// Opens touching places where that is asked for. @return false where some are left

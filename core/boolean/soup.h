@@ -2,6 +2,9 @@
 // Stages 1 and 2: the near triangles of all parts as one list, which of them may meet, and contact.
 #pragma once
 
+#include <algorithm>
+#include <vector>
+
 #include "core/boolean/untouched.h"
 #include "core/exact/points.h"
 
@@ -20,6 +23,22 @@ struct FaceProvenance {
   unsigned char non_manifold_edges = 0;  ///< bit k: other faces of the result touch that edge
 };
 
+/// How far what a point stands for lay from it: the farthest of the vertices that were moved to it, and of the edges and faces
+/// that were bent to it.
+class Reach {
+ public:
+  double operator[](std::size_t point) const { return point < of_.size() ? of_[point] : 0; }
+  void raise(std::size_t point, double to) {
+    if (!(to > 0)) return;
+    if (of_.size() <= point) of_.resize(point + 1, 0);
+    of_[point] = std::max(of_[point], to);
+  }
+  double largest() const { return of_.empty() ? 0 : *std::max_element(of_.begin(), of_.end()); }
+
+ private:
+  std::vector<double> of_;  ///< of the first points; of the others 0
+};
+
 /// All near triangles as one list on vertices that are welded by bit-equal position.
 struct Soup {
   struct Part {
@@ -34,6 +53,7 @@ struct Soup {
   std::vector<Vec3> points;
   std::vector<char> maybe_non_manifold;  ///< faces of several parts, or separate fans, may meet there
   Flags moved;                           ///< rounding or contact has moved it
+  Reach reach;
 
   // Triangles, part after part; none is exactly degenerate.
   std::vector<Triangle> triangles;
@@ -103,10 +123,11 @@ struct ContactCount {
   std::size_t places = 0;       ///< edges and faces that met another nearly, not exactly; what hangs together is one
   std::vector<Vec3> places_at;  ///< at most OperationReport::max_places
   bool changed = false;         ///< the soup is not what it was
-  std::vector<Index> involved;  ///< triangles that may meet others now
 };
 /// @param flat_within  polygons of which no corner lies farther off the others' plane are cut as wholes, a length; 0: only
 ///                     those that are exactly flat
-ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, double flat_within, const Control& control);
+/// @param farthest     a point that others have been moved to moves on only where none of them ends farther from where it was; with 0 it
+///                     stays where it is
+ContactCount make_contact(Soup& soup, std::vector<TrianglePair> pairs, double tolerance, double flat_within, double farthest, const Control& control);
 
 }  // namespace anvil::boolean

@@ -59,7 +59,7 @@ Result<BooleanResult> base_of_closed(const Workpiece& part, const FlatBaseSettin
   Result<BooleanResult> cut = plane_cut(part.mesh, part.name, how, control);
   if (!cut || cut->mesh.empty() || settings.foot == 0) return cut;
   // The floor: what looks down in the plane.
-  const double within = contact_share * bounds(*part.mesh).diagonal();
+  const double within = contact_tolerance({}, bounds(*part.mesh));
   std::vector<Loop2> loops;
   for (Index f = 0; f < cut->mesh.face_count(); ++f) {
     const auto face = cut->mesh.face(f);
@@ -75,9 +75,7 @@ Result<BooleanResult> base_of_closed(const Workpiece& part, const FlatBaseSettin
   if (!made) return made;
   for (std::size_t f = 0; f < made->sources.face.size(); ++f)
     if (made->sources.face[f] != no_index) made->sources.face[f] = cut->sources.face[made->sources.face[f]];
-  for (auto& done : made->report.done) cut->report.done.push_back(std::move(done));
-  made->report.done = std::move(cut->report.done);
-  made->report.seconds += cut->report.seconds;
+  made->report.begin_with(std::move(cut->report));
   return made;
 }
 
@@ -87,7 +85,7 @@ Result<BooleanResult> flat_base(const Workpiece& part, const FlatBaseSettings& s
   const HalfSpace plane(settings.point, settings.normal);
   const PlaneFrame frame{plane.point(), plane.u(), plane.v(), plane.normal()};
   if (is_closed(*part.mesh)) return base_of_closed(part, settings, plane, frame, control);
-  const double within = contact_share * bounds(*part.mesh).diagonal();
+  const double within = contact_tolerance({}, bounds(*part.mesh));
   Clipped clipped = clip(*part.mesh, plane, within);
   BooleanResult result;
   if (clipped.above.empty()) {
@@ -126,8 +124,7 @@ Result<BooleanResult> flat_base(const Workpiece& part, const FlatBaseSettings& s
     if (!settled) return settled;
     for (Index& f : settled->sources.face)
       if (f != no_index) f = f < own ? source[f] : no_index;
-    for (auto& done : settled->report.done) result.report.done.push_back(std::move(done));
-    settled->report.done = std::move(result.report.done);
+    settled->report.begin_with(std::move(result.report));
     return settled;
   }
   for (Index f : source) result.sources.add(0, f);

@@ -41,6 +41,8 @@ void add_report(OperationReport& sum, OperationReport&& run) {
       same->seconds += stage.seconds;
   }
   sum.seconds += run.seconds;
+  sum.moved = std::max(sum.moved, run.moved);
+  sum.fallbacks.insert(sum.fallbacks.end(), run.fallbacks.begin(), run.fallbacks.end());
   sum.empty_reason = run.empty_reason;
 }
 

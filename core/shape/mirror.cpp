@@ -154,7 +154,7 @@ class Mirror {
   void flatten_seam() {
     rounding_ = 8 * std::ldexp(bounds(*source_).hi.cwiseAbs().cwiseMax(bounds(*source_).lo.cwiseAbs()).maxCoeff() +
                                    settings_.point.cwiseAbs().maxCoeff(), -52);
-    contact_ = contact_share * bounds(*source_).diagonal();
+    contact_ = contact_tolerance({}, bounds(*source_));
     const double near = std::max({settings_.weld, rounding_, contact_});
     auto moved = std::make_shared<Mesh>(*source_);
     moved->origins.clear();
@@ -202,7 +202,7 @@ class Mirror {
 
   /// The half and its image with one vertex where they meet in the plane, and without faces in it.
   Result<Mirrored> joined(Half& half) {
-    for (auto& done : half.report.done) report_.done.push_back(std::move(done));
+    report_.add(std::move(half.report));
     const auto original = std::make_shared<const Mesh>(half.mesh);
     std::vector<char> on(half.mesh.positions.size(), 0), of_cap = on;
     for (std::size_t f = 0; f < half.face.size(); ++f)
@@ -305,7 +305,7 @@ class Mirror {
                                         {image, name_, Operation::unite, Affine::Identity(), false, {}}};
     // A half meets its image exactly: nothing has to be brought to meet, and so nothing moves.
     CombineSettings exact;
-    exact.contact = face.empty() ? -1 : 0;
+    if (!face.empty()) exact.contact = 0;
     Result<BooleanResult> result = combine(operands, control_, exact);
     if (!result && !result.issue().what.starts_with(bounds_nothing)) return result.issue();
     if (!result)
@@ -318,8 +318,7 @@ class Mirror {
     if (!face.empty())
       for (Index& f : mirrored.result.sources.face) f = f == no_index ? no_index : face[f];
     carry(mirrored.result);
-    for (auto& done : mirrored.result.report.done) report_.done.push_back(std::move(done));
-    mirrored.result.report.done = std::move(report_.done);
+    mirrored.result.report.begin_with(std::move(report_));
     mirrored.soundness = check_soundness(mirrored.result.mesh, control_.stop);
     return mirrored;
   }

@@ -18,7 +18,7 @@ struct MirrorSettings {
   Vec3 normal = Vec3(1, 0, 0);     ///< any length but zero
   MirrorHow how = MirrorHow::half;
   /// Vertices nearer to the plane than this are put onto it, mesh units; at least a millionth of the part's diagonal.
-  double weld = 1e-3;
+  double weld = 0;
   bool free_of_crossings = false;  ///< the part is known not to cross itself
   CombineCache* cache = nullptr;   ///< as for combine()
 };

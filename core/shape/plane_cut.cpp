@@ -47,9 +47,10 @@ BooleanResult both_pieces(BooleanResult above, BooleanResult below) {
   both.fresh_edges = std::move(above.fresh_edges);
   for (const auto& [v, w] : below.fresh_edges) both.fresh_edges.push_back({v + base, w + base});
   both.report = std::move(above.report);
-  for (auto& done : below.report.done)
-    if (std::none_of(both.report.done.begin(), both.report.done.end(), [&](const auto& d) { return d.note == done.note; }))
-      both.report.done.push_back(std::move(done));
+  std::erase_if(below.report.done, [&](const auto& done) {
+    return std::any_of(both.report.done.begin(), both.report.done.end(), [&](const auto& d) { return d.note == done.note; });
+  });
+  both.report.add(std::move(below.report));
   return both;
 }
 
@@ -75,7 +76,7 @@ class PlaneCut {
   }
 
  private:
-  double contact_tolerance() const { return settings_.contact < 0 ? contact_share * bounds(*mesh_).diagonal() : settings_.contact; }
+  double contact_tolerance() const { return anvil::contact_tolerance(settings_.contact, bounds(*mesh_)); }
 
   Result<BooleanResult> missed(bool all_below) {
     const bool kept = settings_.keep == KeepSide::both || (settings_.keep == KeepSide::below) == all_below;

@@ -14,7 +14,7 @@ struct PlaneCutSettings {
   Vec3 normal = Vec3(0, 0, 1);       ///< towards "above"; any length but zero
   KeepSide keep = KeepSide::below;
   bool cap = true;                   ///< close the cut by a flat face; else it stays open on purpose
-  double contact = -1;               ///< as for combine(), of the part; 0: exactly where the plane is
+  std::optional<double> contact = {};  ///< as for combine(), of the part; 0: exactly where the plane is
   bool free_of_crossings = false;    ///< the part is known not to cross itself
   CombineCache* cache = nullptr;     ///< as for combine()
 };

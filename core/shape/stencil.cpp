@@ -23,7 +23,7 @@ Result<Mesh> stencil_solid(const StencilSettings& settings, const Box3& part) {
   // Thinner than what counts as one place it is a line drawn to and fro.
   double around = 0;
   for (const auto& [from, to] : region.boundary) around += (region.points[to] - region.points[from]).norm();
-  if (region.empty() || 2 * region.area() < contact_share * part.diagonal() * around) return Issue{"the outline encloses nothing", "", {}, "draw it with some width"};
+  if (region.empty() || 2 * region.area() < contact_tolerance({}, part) * around) return Issue{"the outline encloses nothing", "", {}, "draw it with some width"};
   double nearest = 1e300, farthest = -1e300;
   for (int k = 0; k < 8; ++k) {
     const Vec3 corner(k & 1 ? part.hi.x() : part.lo.x(), k & 2 ? part.hi.y() : part.lo.y(), k & 4 ? part.hi.z() : part.lo.z());

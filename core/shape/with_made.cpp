@@ -4,7 +4,7 @@
 #include <algorithm>
 
 namespace anvil {
-Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, double contact) {
+Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, std::optional<double> contact) {
   std::vector<Operand> operands{{part.mesh, part.name, Operation::unite, Affine::Identity(), part.free_of_crossings}};
   std::vector<std::string> made;
   bool takes_only = true;
@@ -13,7 +13,7 @@ Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeT
     operands.push_back({std::make_shared<const Mesh>(std::move(tool.mesh)), std::move(tool.name), tool.operation, Affine::Identity(), tool.free_of_crossings});
   CombineSettings settings;
   settings.cache = part.cache;
-  settings.contact = contact < 0 ? contact_share * bounds(*part.mesh).diagonal() : contact;
+  settings.contact = contact_tolerance(contact, bounds(*part.mesh));
   Result<BooleanResult> result = combine(operands, control, settings);
   if (!result) return result;
   // How a tool was made ready that nobody brought in is nobody's concern.
@@ -31,7 +31,7 @@ Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeT
 
 double contact_for(const Mesh& part, double width) {
   constexpr double share_of_width = 0.01;
-  return std::min(contact_share * bounds(part).diagonal(), share_of_width * width);
+  return std::min(contact_tolerance({}, bounds(part)), share_of_width * width);
 }
 
 BooleanResult unchanged_part(const Mesh& mesh) {

@@ -27,9 +27,9 @@ inline constexpr Note cut_misses{"cut_misses", "it lies beside {1} and changes n
 
 /// Combines the part with what was made, in order. Faces of the tools that come through are faces of the part, made anew, with its most
 /// used material. The contact tolerance is that of the part alone, however large the tools are.
-/// @param contact  as for combine(), negative: a millionth of the part's diagonal
+/// @param contact  as for combine(), of the part alone
 /// @return as combine(). Throws Stopped.
-Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, double contact = -1);
+Result<BooleanResult> combine_with_made(const Workpiece& part, std::vector<MadeTool> tools, const Control& control, std::optional<double> contact = {});
 
 /// The contact tolerance for a cut that is only so wide: a millionth of the part's diagonal, or less, so that the cut itself does not count as near faces.
 /// @param width  mesh units, above 0

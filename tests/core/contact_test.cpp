@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Flush faces, equal radii and exact touching: no skin, no sliver, and exactly the faces that must be there.
 // (Common practice: tools end flush with their part, halves are mirrored and joined, files are stored in float.)
+#include <fmt/format.h>
+#include <tbb/parallel_for.h>
+
 #include <numbers>
 
 #include "core/boolean/combine.h"
@@ -9,6 +12,7 @@
 #include "job/edit.h"
 #include "job/job_file.h"
 #include "job/recipe_runner.h"
+#include "tests/support/dice.h"
 #include "tests/support/meshes.h"
 #include "tests/support/random_chains.h"
 #include "tests/support/referee.h"
@@ -18,7 +22,7 @@ using namespace anvil::test;
 
 namespace {
 
-BooleanResult of(const Mesh& a, Operation operation, const Mesh& b, double contact = -1) {
+BooleanResult of(const Mesh& a, Operation operation, const Mesh& b, std::optional<double> contact = {}) {
   const auto result = combine({{shared(a), "A"}, {shared(b), "B", operation}}, {}, {contact, nullptr});
   REQUIRE(result);
   CHECK(judge(result->mesh).sound());
@@ -304,4 +308,67 @@ TEST_CASE("a sheet that is to keep what it has in common with a plate is named a
     CHECK(result->error->remedy.find("split or score") != std::string::npos);
     CHECK(!result->mesh->empty());
   }
+}
+
+namespace {
+
+/// An upright prism over a profile that runs counter-clockwise.
+Mesh upright(const std::vector<std::array<double, 2>>& profile, double from, double to) {
+  Mesh mesh;
+  const auto n = static_cast<Index>(profile.size());
+  std::vector<Index> floor, roof;
+  for (const double z : {from, to})
+    for (const auto& [x, y] : profile) mesh.add_vertex({x, y, z});
+  for (Index k = 0; k < n; ++k) floor.push_back(n - 1 - k), roof.push_back(n + k);
+  mesh.add_face(floor);
+  mesh.add_face(roof);
+  for (Index k = 0; k < n; ++k) mesh.add_face({k, (k + 1) % n, n + (k + 1) % n, n + k});
+  return mesh;
+}
+
+/// A block with teeth on top, each narrower than the tolerance.
+Mesh comb(Dice& dice, double width, double tolerance) {
+  std::vector<std::array<double, 2>> profile{{0, 0}, {width, 0}};
+  const double height = dice.between(1, 2), tooth = dice.between(0.05, 0.9) * tolerance;
+  for (double x = width; x >= 0; x -= dice.between(0.2, 0.9) * tolerance)
+    profile.push_back({x, height + (profile.size() % 2 == 0 ? 0 : tooth)});
+  if (profile.back()[0] > 1e-9) profile.push_back({0, height});
+  return upright(profile, 0, dice.between(1, 3));
+}
+
+}  // namespace
+
+TEST_CASE("contact moves nothing farther than its tolerance, however many edges are shorter than that, and says how far it went") {
+  constexpr double tolerance = 0.1;
+  constexpr unsigned cases = 2000;
+  std::vector<std::string> wrong(cases);
+  tbb::parallel_for(0u, cases, [&](unsigned seed) {
+    Dice dice(seed);
+    const double width = dice.between(0.6, 2.5);
+    const Mesh a = comb(dice, width, tolerance);
+    Mesh b = comb(dice, width, tolerance);
+    // Flush, nearly flush, or turned over onto the teeth of the other.
+    const Vec3 off = dice.between(0, 1.2) * tolerance * dice.direction();
+    if (dice.upto(2) == 0) {
+      for (Vec3& p : b.positions) p = Vec3(p.x(), 3.5 - p.y(), p.z());
+      reverse_faces(b);
+    }
+    for (Vec3& p : b.positions) p += off;
+    const Operation operation = std::array{Operation::unite, Operation::difference, Operation::intersection}[seed % 3];
+    const auto result = combine({{shared(a), "A"}, {shared(b), "B", operation}}, {}, {tolerance});
+    const auto say = [&](const std::string& what) { wrong[seed] = fmt::format("seed {}: {}", seed, what); };
+    if (!result) return say(result.issue().message());
+    if (result->mesh.empty()) return;
+    if (!check_soundness(result->mesh).sound) return say("not sound");
+    // By CGAL: from each corner of the result to the nearest place of the two.
+    Mesh both = in_triangles(a);
+    append(both, in_triangles(b));
+    const double farthest = farthest_from(in_triangles(result->mesh), both).length;
+    if (farthest > tolerance * (1 + 1e-9)) return say(fmt::format("a corner lies {} off, said {}", farthest, result->report.moved));
+    if (result->report.moved > tolerance * (1 + 1e-9)) return say(fmt::format("said to have moved {}", result->report.moved));
+    if (farthest > result->report.moved + 1e-12) return say(fmt::format("a corner lies {} off, said {}", farthest, result->report.moved));
+  });
+  std::erase(wrong, "");
+  for (const std::string& one : wrong) UNSCOPED_INFO(one);
+  CHECK(wrong.empty());
 }

@@ -53,7 +53,7 @@ TEST_CASE("a cut through flat polygons has no corners where lines only cut them 
   const Arrangement arrangement = given.arranged(cuts);
   CHECK(arrangement.points.size() == given.soup.points.size() + 12);
   CHECK(cuts.segments.size() == 2 * 12);
-  for (const double contact : {-1.0, 0.0}) {
+  for (const std::optional<double> contact : {std::optional<double>(), std::optional<double>(0)}) {
     const auto result = combine({{shared(box), "box"}, {shared(tool), "tool"}}, {}, {contact});
     REQUIRE(result);
     CHECK(result->mesh.positions.size() == 20);

@@ -16,7 +16,7 @@ Mesh sheet(double size, const Vec3& position = Vec3::Zero(), const Vec3& angles 
   return placed(stock("sheet", {size, size, 1, 1}), position, angles);
 }
 
-BooleanResult result_of(const std::vector<Operand>& operands, double contact = -1) {
+BooleanResult result_of(const std::vector<Operand>& operands, std::optional<double> contact = {}) {
   const auto result = combine(operands, {}, {contact, nullptr});
   REQUIRE(result);
   return *result;
@@ -234,7 +234,7 @@ TEST_CASE("the cache changes nothing but the time") {
   const auto part = shared(stock("icosphere", {4, 3})), tool = shared(cube(2));
   for (int k = 0; k < 4; ++k) {
     const Affine at(Eigen::Translation3d(0.4 * k, 0.1, 0.2));
-    const auto warm = combine({{part, "A"}, {tool, "B", Operation::difference, at}}, {}, {-1, &cache});
+    const auto warm = combine({{part, "A"}, {tool, "B", Operation::difference, at}}, {}, {{}, &cache});
     const auto cold = combine({{part, "A"}, {tool, "B", Operation::difference, at}});
     REQUIRE(warm);
     REQUIRE(cold);

@@ -47,7 +47,7 @@ std::set<std::array<std::array<double, 3>, 2>> fresh_of(const BooleanResult& res
 
 /// Combines both ways, compares face by face and has CGAL judge every piece.
 void compare(const std::vector<Operand>& operands) {
-  const auto quick = combine(operands), whole = combine(operands, {}, {-1, nullptr, true});
+  const auto quick = combine(operands), whole = combine(operands, {}, {.every_triangle = true});
   REQUIRE(quick);
   REQUIRE(whole);
   CHECK(quick->pieces == whole->pieces);

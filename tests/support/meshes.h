@@ -65,6 +65,7 @@ class TemporaryFolder {
     std::filesystem::remove_all(path_, ignored);
   }
   std::filesystem::path operator/(const std::string& name) const { return path_ / name; }
+  const std::filesystem::path& path() const { return path_; }
   std::size_t file_count() const {
     std::size_t n = 0;
     for ([[maybe_unused]] const auto& entry : std::filesystem::directory_iterator(path_)) ++n;

@@ -109,7 +109,7 @@ Mesh random_prism(std::mt19937& random) {
 
 /// What differs between the same combination of polygons and of triangles.
 /// @param nearly  they are nearly flush: then the volume may, by the tolerance
-std::string difference(const Mesh& a, const Mesh& b, const Mesh& c, Operation operation, double contact, bool nearly) {
+std::string difference(const Mesh& a, const Mesh& b, const Mesh& c, Operation operation, std::optional<double> contact, bool nearly) {
   auto together = [&](auto&& form) {
     return combine({{shared(form(a)), "a"}, {shared(form(b)), "b", operation}, {shared(form(c)), "c", operation}}, {}, {contact});
   };
@@ -129,7 +129,7 @@ std::string difference(const Mesh& a, const Mesh& b, const Mesh& c, Operation op
 }
 
 /// How long the lines are that scoring the first with the others draws.
-double drawn(const Mesh& a, const Mesh& b, const Mesh& c, double contact) {
+double drawn(const Mesh& a, const Mesh& b, const Mesh& c, std::optional<double> contact) {
   const auto result = combine({{shared(a), "a"}, {shared(b), "b", Operation::score}, {shared(c), "c", Operation::score}}, {}, {contact});
   double length = 0;
   for (const auto& [from, to] : result->fresh_edges) length += (result->mesh.positions[from] - result->mesh.positions[to]).norm();
@@ -142,17 +142,17 @@ std::string what_is_wrong_with_prisms(unsigned seed) {
   std::mt19937 random(seed);
   const Mesh a = random_prism(random), b = random_prism(random), c = random_prism(random);
   if (std::string wrong = what_is_wrong(a, b); !wrong.empty()) return wrong;
-  for (const double contact : {-1.0, 0.0})
+  for (const std::optional<double> contact : {std::optional<double>(), std::optional<double>(0)})
     for (const Operation operation : {Operation::unite, Operation::difference, Operation::intersection})
       if (const std::string wrong = difference(a, b, c, operation, contact, false); !wrong.empty())
         return fmt::format("{}{}: {}", key_of(operation), contact == 0 ? " without contact" : "", wrong);
   // Where faces lie on each other, lines that only cut them into triangles are not drawn; which there are depends on contact.
-  if (const double with = drawn(a, b, c, -1), without = drawn(a, b, c, 0); std::abs(with - without) > 1e-6 * without)
+  if (const double with = drawn(a, b, c, {}), without = drawn(a, b, c, 0); std::abs(with - without) > 1e-6 * without)
     return fmt::format("score draws {} with contact and {} without", with, without);
   // Nearly flush, as rounding or a sloppy hand leaves it.
   const Mesh near = placed(b, std::pow(10.0, -6 - static_cast<int>(random() % 5)) * Vec3(1, random() % 2, -static_cast<double>(random() % 2)));
   for (const Operation operation : {Operation::unite, Operation::difference, Operation::intersection})
-    if (const std::string wrong = difference(a, near, c, operation, -1, true); !wrong.empty()) return fmt::format("nearly flush, {}: {}", key_of(operation), wrong);
+    if (const std::string wrong = difference(a, near, c, operation, {}, true); !wrong.empty()) return fmt::format("nearly flush, {}: {}", key_of(operation), wrong);
   return "";
 }
 
