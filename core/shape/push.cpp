@@ -9,6 +9,7 @@
 #include "core/mesh/bvh.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/triangulate.h"
+#include "core/query/meeting_of_planes.h"
 
 namespace anvil {
 namespace {
@@ -29,32 +30,24 @@ Mesh region_of(const Mesh& mesh, std::span<const Index> faces) {
   return region;
 }
 
-/// How far a vertex moves for all faces around it to move by 1, against their normals; by at most four times as far.
+/// How each vertex moves for the planes of all faces around it to move by 1, against their normals: to where these meet then. By at
+/// most four times as far.
 std::vector<Vec3> ways_inwards(const Mesh& region) {
-  std::vector<Vec3> sums(region.positions.size(), Vec3::Zero());
-  std::vector<std::vector<Vec3>> around(region.positions.size());
+  std::vector<std::vector<PlaneAt>> around(region.positions.size());
   for (Index f = 0; f < region.face_count(); ++f) {
     const Vec3 normal = newell_normal(region.positions, region.face(f)).stableNormalized();
-    for (Index v : region.face(f)) {
+    for (Index v : region.face(f))
       // Faces in one plane count once.
-      if (std::any_of(around[v].begin(), around[v].end(), [&](const Vec3& n) { return (n - normal).norm() < 1e-6; })) continue;
-      around[v].push_back(normal);
-      sums[v] += normal;
-    }
+      if (std::none_of(around[v].begin(), around[v].end(), [&](const PlaneAt& plane) { return (plane.normal - normal).norm() < 1e-6; }))
+        around[v].push_back({normal, -1});
   }
   constexpr double longest = 4;
-  for (std::size_t v = 0; v < sums.size(); ++v) {
-    const double length = sums[v].norm();
-    if (length < 1e-9) {
-      sums[v].setZero();
-      continue;
-    }
-    const Vec3 along = sums[v] / length;
-    double least = 1;
-    for (const Vec3& n : around[v]) least = std::min(least, n.dot(along));
-    sums[v] = -along / std::max(least, 1 / longest);
+  std::vector<Vec3> ways;
+  for (const std::vector<PlaneAt>& planes : around) {
+    const Vec3 way = meeting_of(planes);
+    ways.push_back(way.norm() > longest ? Vec3(longest * way.normalized()) : way);
   }
-  return sums;
+  return ways;
 }
 
 }  // namespace
@@ -175,7 +168,7 @@ Result<BooleanResult> push(const Workpiece& part, const PushSettings& settings, 
   }
   const bool inwards = settings.through || settings.depth > 0;
   return combine_with_made(part, {{std::move(*solid), inwards ? Operation::difference : Operation::unite, "what the faces pass over"}}, control,
-                           settings.through ? -1 : contact_for(*part.mesh, std::abs(settings.depth)));
+                           settings.through ? std::optional<double>() : contact_for(*part.mesh, std::abs(settings.depth)));
 }
 
 }  // namespace anvil

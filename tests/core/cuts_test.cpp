@@ -182,6 +182,26 @@ TEST_CASE("a pushed region takes its prism away, flush with the other side it le
   CHECK_FALSE(push(part_of(split), settings).ok());
 }
 
+TEST_CASE("faces that each go their own way keep their planes: a body with all of them pulled out is the body its planes enclose") {
+  // A prism over a regular polygon by its apothem and height; a tetrahedron by its inscribed radius, as whose cube it grows (elementary).
+  constexpr double out = 0.7;
+  for (const double sides : {3.0, 5.0, 6.0, 9.0}) {
+    const Mesh prism = stock("prism", {8, 20, sides});
+    PushSettings settings;
+    for (Index f = 0; f < prism.face_count(); ++f) settings.faces.push_back(f);
+    settings.depth = -out;
+    const double apothem = 4 * std::cos(pi / sides) + out, area = sides * apothem * apothem * std::tan(pi / sides);
+    CHECK(volume(*push(part_of(prism), settings)) == Approx(area * (20 + 2 * out)).epsilon(1e-9));
+    settings.depth = out;
+    const double inner = apothem - 2 * out;
+    CHECK(volume(*push(part_of(prism), settings)) == Approx(sides * inner * inner * std::tan(pi / sides) * (20 - 2 * out)).epsilon(1e-9));
+  }
+  const Mesh tetrahedron = *make_mesh({find_stock("polyhedron"), {std::string("tetrahedron"), 10.0}});
+  PushSettings settings{{0, 1, 2, 3}, -out};
+  const double radius = 10 * std::sqrt(6.0) / 12;
+  CHECK(volume(*push(part_of(tetrahedron), settings)) == Approx(1000 / (6 * std::sqrt(2.0)) * std::pow((radius + out) / radius, 3)).epsilon(1e-9));
+}
+
 TEST_CASE("arrays have the volume of so many, rings too; copies that touch are one") {
   const Mesh block = cube(2);
   CHECK(signed_volume(repeat(part_of(block), grid_places({4, 3, 2}, {3, 3, 3}), {})->mesh) == Approx(24 * 8).epsilon(1e-12));
