@@ -184,15 +184,19 @@ Ground ground_of(const Field& field, const Box3& box, const Control& control) {
     return Ground::Met{std::move(found.crossings), std::move(found.normals), std::move(found.source)};
   };
   ground.nearest = [&field](const Vec3& p) { return nearest_on_field(field, p); };
+  ground.closed = field.closed;
   return ground;
 }
 
 Field offset_field(const SignedDistance& distance, double offset) {
-  return {[&distance, offset](const Vec3& p) {
+  Field field;
+  field.at = [&distance, offset](const Vec3& p) {
     FieldSample sample = distance(p);
     sample.value -= offset;
     return sample;
-  }};
+  };
+  field.closed = true;
+  return field;
 }
 
 Tangent nearest_on_field(const Field& field, const Vec3& p) {

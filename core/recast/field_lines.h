@@ -17,6 +17,7 @@ struct Field {
   double steepest = 1;  ///< its value changes by no more than this times the way, where `may_vanish` does not say otherwise
   /// May it be zero within this reach of a point? Empty: by its value there.
   std::function<bool(const Vec3&, double)> may_vanish = {};
+  bool closed = false;  ///< its zero is a surface without holes: all of a skin lies on it, and is looked at for that
 };
 
 struct FieldCrossings {

@@ -18,6 +18,7 @@
 #include "core/recast/skin_shells.h"
 #include "core/recast/smooth.h"
 #include "core/recast/thicken.h"
+#include "core/soundness/check.h"
 
 namespace anvil {
 namespace {
@@ -33,8 +34,6 @@ constexpr Note walls_thinner{"walls_thinner", "a wall of {1} is thinner than the
 constexpr Note walls_thickened{"walls_thickened", "1 face with a wall thinner than that behind it: made {1} thick", "{0} faces with walls thinner than that behind them: made {1} thick"};
 constexpr Note walls_still_thin{"walls_still_thin", "a wall could not be made as thick as asked for everywhere: at its rim, or where it would meet something", "walls could not be made as thick as asked for everywhere: at their rims, or where they would meet something"};
 constexpr Note thin_walls_left_out{"thin_walls_left_out", "1 wall thinner than {1} was left out", "{0} walls thinner than {1} were left out"};
-constexpr Note skin_finer{"skin_finer", "laid finer than asked for, at {1}, to stay within half a detail in folds about as narrow as that", "laid finer than asked for, at {1}, to stay within half a detail in folds about as narrow as that"};
-constexpr Note skin_strays{"skin_strays", "1 face of the skin is farther than half a detail off what it covers: a finer detail comes nearer", "{0} faces of the skin are farther than half a detail off what they cover: a finer detail comes nearer"};
 constexpr Note holes_left_open{"holes_left_open", "1 hole was left open", "{0} holes were left open"};
 constexpr Note holes_spanned{"holes_spanned", "holes were spanned: 1 face of the skin lies on no part", "holes were spanned: {0} faces of the skin lie on no part"};
 
@@ -82,6 +81,12 @@ int thin_out(Recast& made, const RecastSettings& settings, const std::string& na
   result.mesh.origins.clear();
   for (auto& done : reduced.report.done) result.report.done.push_back(std::move(done));
   return 0;
+}
+
+bool is_sound_in_place(const Part& part, const Control& control) {
+  Mesh mesh = *part.mesh;
+  place(mesh, part.placement);
+  return is_sound(mesh, {}, 1, control.stop);
 }
 
 /// The skin that lies so far outside of another, or inside.
@@ -147,7 +152,15 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   const SkinSettings how{settings.detail, settings.sharp && cloud.points.empty()};
   Result<Skin> skin = Skin{};
   std::optional<Ground> ground;
-  if (!soup.triangles.empty()) {
+  // What is sound needs no skin to be moved out from: its own surface says how far everything is from it.
+  const bool is_own_surface = settings.offset != 0 && cloud.points.empty() && surfaces.size() == 1 && settings.least_wall == 0 && stage("check", 0.15, [&] { return is_sound_in_place(surfaces[0], control); });
+  if (is_own_surface) {
+    const SignedDistance distance(soup.positions, soup.triangles);
+    const Field field = offset_field(distance, settings.offset);
+    Box3 box;
+    for (const Vec3& p : soup.positions) box.add(p);
+    skin = lay_skin(ground_of(field, box.grown(std::max(0.0, settings.offset)), control), name, how, stage, control);
+  } else if (!soup.triangles.empty()) {
     ground = ground_on(soup.positions, soup.triangles, soup.normals, soup.closed, control);
     SkinSettings first = how;
     if (settings.leave_out_thin) first.leave_out = settings.least_wall;
@@ -161,16 +174,11 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
     skin = with_points(*skin, cloud, static_cast<Index>(soup.triangles.size()), settings, name, result.report, stage, control);
     if (!skin) return skin.issue();
   }
-  if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
-  if (skin->step > 0 && skin->step < settings.detail) result.report.tell(skin_finer, 1, fmt::format("{:.4g}", skin->step));
-  if (const std::size_t count = skin->strays.size(); count > 0) {
-    skin->strays.resize(std::min(count, OperationReport::max_places));
-    result.report.tell(skin_strays, count, name, std::move(skin->strays));
-  }
-  if (settings.offset != 0 && !skin->mesh.empty()) {
+  tell_how_laid(*skin, settings.detail, name, result.report);
+  if (settings.offset != 0 && !is_own_surface && !skin->mesh.empty()) {
     skin = moved_out(*skin, settings.offset, name, how, stage, control);
     if (!skin) return skin.issue();
-    if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
+    tell_how_laid(*skin, settings.detail, name, result.report);
   }
   if (skin->mesh.empty()) {
     const bool by_normals = settings.through_points && !cloud.normals.empty();

@@ -250,6 +250,15 @@ Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinS
   return Issue{fmt::format("the skin would cross itself at a detail of {:.4g}", settings.detail), name, {}, "take a finer one, or a coarser one"};
 }
 
+void tell_how_laid(Skin& skin, double detail, const std::string& name, OperationReport& report) {
+  if (skin.settled > 0) report.tell(skin_settled, skin.settled, name);
+  if (skin.step > 0 && skin.step < detail) report.tell(skin_finer, 1, fmt::format("{:.4g}", skin.step));
+  const std::size_t count = skin.strays.size();
+  if (count == 0) return;
+  skin.strays.resize(std::min(count, OperationReport::max_places));
+  report.tell(skin_strays, count, name, std::move(skin.strays));
+}
+
 Ground ground_on(std::span<const Vec3> positions, std::span<const Triangle> triangles, const std::vector<Vec3>& normals, bool closed, const Control& control) {
   Ground ground;
   for (const Vec3& p : positions) ground.box.add(p);

@@ -29,6 +29,8 @@ struct Ground {
 /// Told of what the engine had to settle.
 inline constexpr Note skin_settled{"skin_settled", "1 place of the skin was settled by the engine", "{0} places of the skin were settled by the engine"};
 
+inline constexpr Note skin_finer{"skin_finer", "laid finer than asked for, at {1}, to stay within half a detail in folds about as narrow as that", "laid finer than asked for, at {1}, to stay within half a detail in folds about as narrow as that"};
+inline constexpr Note skin_strays{"skin_strays", "1 face of the skin is farther than half a detail off what it covers: a finer detail comes nearer", "{0} faces of the skin are farther than half a detail off what they cover: a finer detail comes nearer"};
 struct SkinSettings {
   double detail = 1;  ///< about how long the new edges are, mesh units
   bool sharp = true;
@@ -53,6 +55,9 @@ struct Skin {
 /// @param name  for messages
 /// @return sound; empty where nothing is enclosed. An Issue where the grid would be too large, or where no grid leads to a skin that is sound. Throws Stopped.
 Result<Skin> lay_skin(const Ground& ground, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control = {});
+
+/// Tells what had to be settled, where the grid is finer than asked for, and where the skin is farther off than promised all the same.
+void tell_how_laid(Skin& skin, double detail, const std::string& name, OperationReport& report);
 
 /// The ground of a surface. Closed ones are solid where they wind around a point, of others what fills more than half of the view is inside (core/recast/grid_lines.h).
 /// @param positions,triangles,normals  have to live as long as this

@@ -6,7 +6,9 @@
 #include <algorithm>
 #include <atomic>
 #include <numeric>
+#include <optional>
 
+#include "core/mesh/union_find.h"
 #include "core/recast/move_vertices.h"
 #include "core/recast/pass_series.h"
 #include "core/recast/rings.h"
@@ -68,30 +70,59 @@ double sum_of(std::size_t count, const Control& control, const auto& of_one) {
   return std::accumulate(sums.begin(), sums.end(), 0.0);
 }
 
-double volume_of(const Mesh& mesh, const std::vector<Vec3>& at, const Control& control) {
-  if (mesh.corners.empty()) return 0;
-  const Vec3 origin = at[mesh.corners[0]];
-  return sum_of(mesh.face_count(), control, [&](Index f) { return area_of(at, mesh.face(f)).dot_from(origin); }) / 6;
-}
+/// What hangs together: each shell keeps its own volume.
+class Shells {
+ public:
+  explicit Shells(const Mesh& mesh) {
+    if (mesh.corners.empty()) return;
+    UnionFind joined(mesh.positions.size());
+    for (Index f = 0; f < mesh.face_count(); ++f)
+      for (Index v : mesh.face(f)) joined.unite(v, mesh.face(f)[0]);
+    std::vector<Index> shell;
+    const Index all = joined.number(shell);  // those of vertices without a face have nothing to sum
+    std::vector<char> seen(all, 0);
+    Index with_faces = 0;
+    for (Index f = 0; f < mesh.face_count(); ++f)
+      if (char& is_seen = seen[shell[mesh.face(f)[0]]]; !is_seen) is_seen = 1, ++with_faces, origins_.resize(all), origins_[shell[mesh.face(f)[0]]] = mesh.positions[mesh.face(f)[0]];
+    if (with_faces > 1)
+      of_ = std::move(shell), count_ = all;
+    else
+      origins_.assign(1, mesh.positions[mesh.corners[0]]);
+  }
+  Index count() const { return count_; }
+  Index of(Index vertex) const { return of_.empty() ? 0 : of_[vertex]; }
+  /// Of each shell: of one vertex, which does not move, so that what an open shell encloses compares with what it did.
+  const Vec3& origin(Index shell) const { return origins_[shell]; }
 
-struct Look {
-  std::vector<char> movable;  ///< per vertex
-  double volume = 0;
+  /// A sum for each shell, in an order that does not depend on the threads.
+  /// @param vertex_of  one of each thing
+  std::vector<double> sums(std::size_t things, const Control& control, const auto& vertex_of, const auto& of_one) const {
+    if (count_ == 1) return {sum_of(things, control, of_one)};
+    std::vector<double> each(things), sums(count_, 0);
+    for_each_vertex(things, control, [&](Index k) { each[k] = of_one(k); });
+    for (Index k = 0; k < things; ++k) sums[of(vertex_of(k))] += each[k];
+    return sums;
+  }
+  std::vector<double> volumes(const Mesh& mesh, const std::vector<Vec3>& at, const Control& control) const {
+    if (mesh.corners.empty()) return {0};
+    std::vector<double> volumes = sums(mesh.face_count(), control, [&](Index f) { return mesh.face(f)[0]; },
+                                       [&](Index f) { return area_of(at, mesh.face(f)).dot_from(origin(of(mesh.face(f)[0]))); });
+    for (double& volume : volumes) volume /= 6;
+    return volumes;
+  }
+
+ private:
+  std::vector<Index> of_;  ///< per vertex; empty while there is one
+  std::vector<Vec3> origins_{Vec3::Zero()};
+  Index count_ = 1;
 };
 
-/// Which vertices may move, and the volume in passing.
-Look look_over(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const Control& control) {
-  Look look;
+/// Which vertices may move.
+std::vector<char> movable_vertices(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const Control& control) {
   std::vector<Eigen::Vector3f> normals(mesh.face_count());
-  const Vec3 origin = mesh.corners.empty() ? Vec3(Vec3::Zero()) : mesh.positions[mesh.corners[0]];
-  look.volume = sum_of(mesh.face_count(), control, [&](Index f) {
-    const AreaSum area = area_of(mesh.positions, mesh.face(f));
-    normals[f] = area.normal();
-    return area.dot_from(origin);
-  }) / 6;
+  for_each_vertex(mesh.face_count(), control, [&](Index f) { normals[f] = area_of(mesh.positions, mesh.face(f)).normal(); });
   const recast::EdgeHolder holds(mesh, settings.held);
-  std::vector<char>& movable = look.movable;
-  movable.assign(mesh.positions.size(), 1);
+  std::vector<char> movable(mesh.positions.size(), 1);
   const auto stays = [&](Index v) { std::atomic_ref(movable[v]).store(0, std::memory_order_relaxed); };
   for_each_vertex(movable.size(), control, [&](Index v) {
     const auto next = rings.next(v);
@@ -117,7 +148,7 @@ Look look_over(const Mesh& mesh, const Rings& rings, const SmoothSettings& setti
     for (const Rings::Corner& c : corners)
       if (c.previous > v) look_at(c.previous);
   });
-  return look;
+  return movable;
 }
 
 /// Sum over the corners at a vertex: twice the area around it, as a vector along its normal.
@@ -169,26 +200,36 @@ class Passes {
     move(by);
   }
 
-  /// Moves vertices along their normals, all by as much, until the volume is as it was.
-  /// @param lost  what it has less than then
-  void restore_volume(double volume, double lost) {
+  /// Moves vertices along their normals, all of a shell by as much, until each shell has the volume that it had.
+  /// @param lost  what each has less than then
+  void restore_volumes(const Shells& shells, const std::vector<double>& volumes, std::vector<double> lost) {
     constexpr int rounds = 10;
     constexpr double done = 1e-10, well = 0.1;
-    double area = 0;
+    std::vector<double> areas, by(lost.size());
     bool known = false;
-    for (int k = 0; k < rounds && std::abs(lost) > done * std::abs(volume); ++k) {
+    const auto is_open = [&](std::size_t s) { return std::abs(lost[s]) > done * std::abs(volumes[s]); };
+    for (int k = 0; k < rounds; ++k) {
       // The same normals as long as they serve. To first order a step changes the volume by as much times the moving area, a third of each face for each corner.
       if (!known)
-        area = sum_of(at.size(), control_, [&](Index v) {
+        areas = shells.sums(at.size(), control_, [](Index v) { return v; }, [&](Index v) {
           const AreaSum around = movable_[v] ? area_around(rings_, at, v) : AreaSum(at[v]);
           term_[v] = around.normal();
           return around.vector().norm();
-        }) / 6;
-      if (!(area > 0)) return;
-      move(lost / area / unit_);
-      const double now = volume - volume_of(mesh_, at, control_);
-      known = std::abs(now) < well * std::abs(lost);
-      lost = now;
+        });
+      bool any = false;
+      for (std::size_t s = 0; s < lost.size(); ++s) {
+        by[s] = is_open(s) && areas[s] > 0 ? 6 * lost[s] / areas[s] : 0;
+        any = any || by[s] != 0;
+      }
+      if (!any) return;
+      for_each_vertex(at.size(), control_, [&](Index v) { move(v, by[shells.of(v)], term_[v]); });
+      const std::vector<double> now = shells.volumes(mesh_, at, control_);
+      known = true;
+      for (std::size_t s = 0; s < lost.size(); ++s) {
+        const double left = volumes[s] - now[s];
+        known = known && (by[s] == 0 || std::abs(left) < well * std::abs(lost[s]));
+        lost[s] = left;
+      }
     }
   }
 
@@ -218,15 +259,17 @@ class Passes {
   std::vector<Way> ways_, term_, before_;
 };
 
-std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const Look& look, const Control& control) {
+std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSettings& settings, const std::vector<char>& movable, const Control& control) {
   // Taubin's pass band: what is longer than some twenty vertices stays.
   constexpr double pass_band = 0.1;
   // Beyond these a pass, or one with its widening, makes the shortest waves larger, not smaller.
   constexpr double strongest = 0.95, strongest_pair = 0.68;
   PassPair pair{settings.strength * (settings.keep_volume ? strongest_pair : strongest), 0};
   if (settings.keep_volume && pair.narrowing > 0) pair.widening = 1 / (pass_band - 1 / pair.narrowing);
-  Passes passes(mesh, rings, look.movable, control);
-  const double volume = look.volume;
+  Passes passes(mesh, rings, movable, control);
+  std::optional<Shells> shells;
+  if (settings.keep_volume) shells.emplace(mesh);
+  const std::vector<double> volumes = shells ? shells->volumes(mesh, mesh.positions, control) : std::vector<double>();
   // All of them, so many at once; whether the volume could be kept.
   const auto in_batches = [&](Index most) {
     passes.start();
@@ -242,9 +285,12 @@ std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSetti
       if (settings.keep_volume) {
         // Few vertices shrink fast all the same; what has shrunk far cannot be blown up again.
         constexpr double much = 0.01;
-        const double lost = volume - volume_of(mesh, passes.at, control);
-        if (count > 1 && !(std::abs(lost) <= much * std::abs(volume))) return false;
-        passes.restore_volume(volume, lost);
+        std::vector<double> lost = shells->volumes(mesh, passes.at, control);
+        for (std::size_t s = 0; s < lost.size(); ++s) {
+          lost[s] = volumes[s] - lost[s];
+          if (count > 1 && !(std::abs(lost[s]) <= much * std::abs(volumes[s]))) return false;
+        }
+        passes.restore_volumes(*shells, volumes, std::move(lost));
       }
       done += count;
       if (control.progress != nullptr) *control.progress = 0.5 * done / settings.passes;
@@ -260,13 +306,13 @@ std::vector<Vec3> passes(const Mesh& mesh, const Rings& rings, const SmoothSetti
 
 std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings, const Control& control) {
   const Rings rings(mesh);
-  return passes(mesh, rings, settings, look_over(mesh, rings, settings, control), control);
+  return passes(mesh, rings, settings, movable_vertices(mesh, rings, settings, control), control);
 }
 
 Smoothed smooth(const Mesh& mesh, const std::string& name, const SmoothSettings& settings, const Control& control) {
   const Rings rings(mesh);
-  const Look look = look_over(mesh, rings, settings, control);
-  recast::MovedVertices moved = recast::move_vertices(mesh, passes(mesh, rings, settings, look, control), look.movable, control);
+  const std::vector<char> movable = movable_vertices(mesh, rings, settings, control);
+  recast::MovedVertices moved = recast::move_vertices(mesh, passes(mesh, rings, settings, movable, control), movable, control);
   std::vector<Vec3> places;
   for (std::size_t v = 0; v < moved.held_back.size() && places.size() < OperationReport::max_places; ++v)
     if (moved.held_back[v]) places.push_back(moved.positions[v]);

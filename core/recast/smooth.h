@@ -12,7 +12,7 @@ namespace anvil {
 struct SmoothSettings {
   Index passes = 10;
   double strength = 0.5;        ///< 0 to 1: how far towards the middle of its neighbours a vertex goes in a pass; 1 is as far as goes well
-  bool keep_volume = true;      ///< each pass is followed by one that widens what it has narrowed, and the volume ends as it was
+  bool keep_volume = true;      ///< each pass is followed by one that widens what it has narrowed, and each shell ends with the volume it had
   bool along_normals = false;   ///< vertices move square to the surface alone, so that they stay where they are along it
   recast::HeldEdges held = {};  ///< their vertices stay
   bool hold_borders = true;
@@ -27,7 +27,7 @@ struct Smoothed {
 
 /// The passes alone, without the look at what crosses: Laplacian, with keep_volume alternating with a negative one (Taubin, "A signal processing approach to fair surface design",
 /// SIGGRAPH 1995), all of them at once by a polynomial (as Taubin, Zhang and Golub, "Optimal surface smoothing as filter design", ECCV 1996, design theirs; right to a thousandth of each
-/// wave), and at the end offset along its normals by what the volume of the moving vertices' faces has changed. Deterministic. Throws Stopped.
+/// wave), and at the end offset along its normals by what the volume of each shell has changed. Deterministic. Throws Stopped.
 std::vector<Vec3> smooth_passes(const Mesh& mesh, const SmoothSettings& settings, const Control& control = {});
 
 /// Makes the passes, and then holds back the vertices of faces that would cross: half as far, again half as far, at last not at all, and their neighbours with them; and

@@ -2,6 +2,7 @@
 #include "core/recast/volumes.h"
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <chrono>
 #include <limits>
@@ -13,6 +14,7 @@
 #include "core/mesh/edges.h"
 #include "core/mesh/nearest.h"
 #include "core/recast/field_lines.h"
+#include "core/recast/move_vertices.h"
 #include "core/soundness/check.h"
 
 namespace anvil {
@@ -21,6 +23,9 @@ namespace {
 using namespace recast;
 
 constexpr Note skinned_first{"skinned_first", "{1} was not sound: it was re-skinned first", "{1} was not sound: it was re-skinned first"};
+
+constexpr Note nothing_to_blend{"nothing_to_blend", "the parts meet in no edge: there was nothing to round", "the parts meet in no edge: there was nothing to round"};
+constexpr Note walls_not_as_thick{"walls_not_as_thick", "the wall is as thin as {1} in 1 place", "the wall is as thin as {1}, and thinner than asked for in {0} places"};
 
 /// A surface with its distance field.
 struct Solid {
@@ -90,27 +95,27 @@ class Together {
   std::vector<Index> first_{0};
 };
 
-/// The edges in which parts meet, as segments.
+/// The edges in which solids meet, as segments.
 class MeetingEdges {
  public:
-  MeetingEdges(std::span<const Part> parts, Operation operation, const Control& control) {
+  /// @param parts  that the solids are of, for messages; what is not sound of them has been re-skinned
+  static Result<MeetingEdges> of(std::span<const Solid> solids, std::span<const Part> parts, Operation operation, const Control& control) {
     std::vector<Operand> operands;
-    for (const Part& part : parts) operands.push_back({part.mesh, part.name, operation, part.placement});
-    const Result<BooleanResult> whole = combine(operands, control);
-    if (!whole) return;
-    const EdgeTable edges = build_edges(whole->mesh);
-    points_ = whole->mesh.positions;
-    constexpr double flat = 0.9998;  // cosine: faces that lie flush meet in no edge
-    for (const auto& [v, w] : whole->fresh_edges) {
-      const std::array<Index, 2> ends{std::min(v, w), std::max(v, w)};
-      const auto it = std::lower_bound(edges.vertices.begin(), edges.vertices.end(), ends);
-      if (it == edges.vertices.end() || *it != ends) continue;
-      const auto uses = edges.corners_of(static_cast<std::size_t>(it - edges.vertices.begin()));
-      const auto normal = [&](Index corner) { return newell_normal(points_, whole->mesh.face(edges.corner_face[corner])).stableNormalized(); };
-      if (uses.size() == 2 && normal(uses[0]).dot(normal(uses[1])) > flat) continue;
-      segments_.push_back({v, w, w});
+    for (std::size_t k = 0; k < solids.size(); ++k) {
+      if (solids[k].triangles.empty()) continue;
+      auto mesh = std::make_shared<Mesh>();
+      mesh->positions = solids[k].positions;
+      for (const Triangle& t : solids[k].triangles) mesh->add_face(t);
+      operands.push_back({std::move(mesh), parts[k].name, operation, Affine::Identity(), true});
     }
-    if (!segments_.empty()) tree_.emplace(points_, segments_);
+    MeetingEdges edges;
+    if (operands.size() < 2) return edges;
+    const Result<BooleanResult> whole = combine(operands, control);
+    if (!whole)
+      return Issue{"the edges in which the parts meet cannot be found, so that nothing can be rounded there: " + whole.issue().what, whole.issue().subject, whole.issue().places,
+                   "mend the parts first, move one of them slightly, or take a blend of 0"};
+    edges.take(*whole);
+    return edges;
   }
   /// From the nearest place on one of them; there has to be one.
   Vec3 way_from(const Vec3& p) const {
@@ -120,6 +125,22 @@ class MeetingEdges {
   bool empty() const { return segments_.empty(); }
 
  private:
+  void take(const BooleanResult& whole) {
+    const EdgeTable edges = build_edges(whole.mesh);
+    points_ = whole.mesh.positions;
+    constexpr double flat = 0.9998;  // cosine: faces that lie flush meet in no edge
+    for (const auto& [v, w] : whole.fresh_edges) {
+      const std::array<Index, 2> ends{std::min(v, w), std::max(v, w)};
+      const auto it = std::lower_bound(edges.vertices.begin(), edges.vertices.end(), ends);
+      if (it == edges.vertices.end() || *it != ends) continue;
+      const auto uses = edges.corners_of(static_cast<std::size_t>(it - edges.vertices.begin()));
+      const auto normal = [&](Index corner) { return newell_normal(points_, whole.mesh.face(edges.corner_face[corner])).stableNormalized(); };
+      if (uses.size() == 2 && normal(uses[0]).dot(normal(uses[1])) > flat) continue;
+      segments_.push_back({v, w, w});
+    }
+    if (!segments_.empty()) tree_.emplace(points_, segments_);
+  }
+
   std::vector<Vec3> points_;
   std::vector<Triangle> segments_;
   std::optional<Bvh> tree_;
@@ -145,13 +166,19 @@ Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettin
     if (!solid.triangles.empty()) solid.distance = std::make_unique<SignedDistance>(solid.positions, solid.triangles);
   const Together together(solids, settings.operation);
   Field field;
+  field.closed = true;
   field.at = [&](const Vec3& p) { return together.of_result(together.at(p)); };
   const double radius = settings.blend;
   std::optional<MeetingEdges> edges;
   std::optional<Skin> rolled;  // where the ball's middle may be ends here
   TriangleList rolled_list;
   std::optional<SignedDistance> to_rolled;
-  if (radius > 0 && !box.empty()) edges.emplace(stage("edges", 0.2, [&] { return MeetingEdges(parts, settings.operation, control); }));
+  if (radius > 0 && !box.empty()) {
+    Result<MeetingEdges> found = stage("edges", 0.2, [&] { return MeetingEdges::of(solids, parts, settings.operation, control); });
+    if (!found) return found.issue();
+    edges.emplace(std::move(*found));
+    if (edges->empty()) result.report.tell(nothing_to_blend, 1, name);
+  }
   if (edges && !edges->empty()) {
     const Field level{[&](const Vec3& p) {
       FieldSample sample = together.at(p);
@@ -193,7 +220,7 @@ Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettin
   if (!box.empty()) {
     Result<Skin> skin = lay_skin(ground_of(field, box.grown(settings.detail), control), name, {settings.detail, true}, stage, control);
     if (!skin) return skin.issue();
-    if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, name);
+    tell_how_laid(*skin, settings.detail, name, result.report);
     result.mesh = std::move(skin->mesh);
     for (Index t : skin->source) {
       if (t == no_index)
@@ -211,6 +238,75 @@ Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettin
   result.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   return result;
 }
+
+namespace {
+
+/// Where a wall is thinner than asked for.
+struct Thinnest {
+  double thickness = 0;
+  std::size_t count = 0;
+  std::vector<Vec3> at;
+};
+
+/// Moves the new side of a wall to where it is as thick as asked for: its corners onto the offset, and farther where its faces cut in
+/// between them. Each round leaves less of what is missing; there are a few.
+/// @param offset  of the new side; negative: inside
+/// @return what is left
+Thinnest hold_thickness(Mesh& side, const SignedDistance& distance, double offset, const Control& control) {
+  constexpr int rounds = 4;
+  constexpr double enough = 0.002, told = 0.01;  // of the thickness
+  const double wanted = std::abs(offset), way = offset > 0 ? 1 : -1;
+  const TriangleList list = triangulate(side);
+  // What is missing at the middles of faces and of their edges.
+  const auto missing_in = [&](std::size_t t) {
+    const auto& [a, b, c] = list.triangles[t];
+    const Vec3 &p = side.positions[a], &q = side.positions[b], &r = side.positions[c];
+    double missing = 0;
+    for (const Vec3& at : {Vec3((p + q + r) / 3), Vec3((p + q) / 2), Vec3((q + r) / 2), Vec3((r + p) / 2)}) missing = std::max(missing, wanted - way * distance(at).value);
+    return missing;
+  };
+  std::vector<double> missing(list.triangles.size());
+  const auto measure = [&] {
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, missing.size(), 256), [&](const auto& range) {
+      for (std::size_t t = range.begin(); t < range.end() && !control.stop.stop_requested(); ++t) missing[t] = missing_in(t);
+    });
+    check_stop(control);
+  };
+  for (int round = 0; round < rounds; ++round) {
+    measure();
+    std::vector<double> push(side.positions.size(), 0);
+    for (std::size_t t = 0; t < missing.size(); ++t)
+      for (Index v : list.triangles[t]) push[v] = std::max(push[v], missing[t]);
+    std::vector<Vec3> goal = side.positions;
+    std::vector<char> movable(goal.size(), 0);
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, goal.size(), 256), [&](const auto& range) {
+      for (std::size_t v = range.begin(); v < range.end() && !control.stop.stop_requested(); ++v) {
+        const FieldSample here = distance(goal[v]);
+        // Onto the offset in the first round, only outwards in the others.
+        const double off = offset - here.value, by = way * std::max(round == 0 ? way * off : std::max(0.0, way * off), push[v]);
+        movable[v] = std::abs(by) > enough * wanted;
+        if (movable[v]) goal[v] += by * here.gradient;
+      }
+    });
+    check_stop(control);
+    if (std::find(movable.begin(), movable.end(), 1) == movable.end()) break;
+    MovedVertices moved = move_vertices(side, std::move(goal), movable, control);
+    if (!moved.is_sound) break;
+    side.positions = std::move(moved.positions);
+  }
+  measure();
+  Thinnest thinnest{wanted, 0, {}};
+  for (std::size_t t = 0; t < missing.size(); ++t) {
+    thinnest.thickness = std::min(thinnest.thickness, wanted - missing[t]);
+    if (missing[t] <= told * wanted) continue;
+    ++thinnest.count;
+    const auto& [a, b, c] = list.triangles[t];
+    if (thinnest.at.size() < OperationReport::max_places) thinnest.at.push_back((side.positions[a] + side.positions[b] + side.positions[c]) / 3);
+  }
+  return thinnest;
+}
+
+}  // namespace
 
 Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings, const Control& control) {
   const auto begin = std::chrono::steady_clock::now();
@@ -231,10 +327,12 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
   if (!skin) return skin.issue();
   if (skin->mesh.empty())
     return Issue{fmt::format("is nowhere as thick as two walls of {:.4g}, so nothing of it would be hollow", settings.thickness), part.name, {}, "take a thinner wall"};
-  if (skin->settled > 0) result.report.tell(skin_settled, skin->settled, part.name);
+  const Thinnest thinnest = stage("thicken", 0.9, [&] { return hold_thickness(skin->mesh, distance, offset, control); });
+  tell_how_laid(*skin, settings.detail, part.name, result.report);
+  if (!thinnest.at.empty()) result.report.tell(walls_not_as_thick, thinnest.count, fmt::format("{:.4g}", thinnest.thickness), thinnest.at);
   std::vector<FieldSample> at_drains;
   for (const Vec3& drain : settings.drains) at_drains.push_back(distance(drain));
-  // The part and the new side, one of them turned over: nearer to each other than the wall they are nowhere.
+  // The part and the new side, one of them turned over.
   for (Index f = 0; f < own.face_count(); ++f) result.sources.add(0, f);
   for (Index t : skin->source) result.sources.add(0, t == no_index ? no_index : list.face[t]);
   own.materials = {};
@@ -271,14 +369,16 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
     FaceSources sources;
     for (std::size_t f = 0; f < drained->sources.face.size(); ++f)
       sources.add(0, drained->sources.input[f] == 0 && drained->sources.face[f] != no_index ? result.sources.face[drained->sources.face[f]] : no_index);
-    for (auto& done : drained->report.done)
-      if (done.part != "drain") result.report.done.push_back(std::move(done));
+    std::erase_if(drained->report.done, [](const auto& done) { return done.part == "drain"; });
+    result.report.add(std::move(drained->report));
     result.sources = std::move(sources);
     result.mesh = std::move(drained->mesh);
     result.mesh.materials = {};
     result.mesh.regions = {};
     result.fresh_edges = std::move(drained->fresh_edges);
   }
+  if (!stage("check", 1, [&] { return is_sound(result.mesh, {}, 1, control.stop); }))
+    return Issue{fmt::format("a wall of {:.4g} would cross the part's own surface at a detail of {:.4g}", settings.thickness, settings.detail), part.name, {}, "take a finer detail, or a thicker wall"};
   const std::array<const Mesh*, 1> from{part.mesh.get()};
   carry_slots(from, result.sources, result.mesh);
   result.piece.assign(result.mesh.face_count(), 0);

@@ -10,6 +10,7 @@
 #include "core/recast/pass_series.h"
 #include "core/recast/reduce.h"
 #include "core/recast/smooth.h"
+#include "tests/support/dice.h"
 #include "tests/support/meshes.h"
 #include "tests/support/nearest.h"
 #include "tests/support/random_reshapes.h"
@@ -225,6 +226,33 @@ TEST_CASE("an edge that turns by just the angle held from is not held, whichever
     for (int k = 0; k < 12; ++k) {
       CHECK(holds(0, normal(k), 1, normal(k + 1)) == held);
       CHECK(holds(0, Eigen::Vector3f(normal(k).cast<float>()), 1, Eigen::Vector3f(normal(k + 1).cast<float>())) == held);
+    }
+  }
+}
+
+TEST_CASE("smoothing keeps the volume of each shell, the small one beside a large one too, and of a hollow both its walls") {
+  const auto rough = [](double size, unsigned seed) {
+    Mesh ball = stock("icosphere", {size, 4});
+    Dice dice(seed);
+    for (Vec3& p : ball.positions) p *= dice.between(0.985, 1.015);
+    return ball;
+  };
+  Mesh hollow = rough(30, 3);
+  reverse_faces(hollow);
+  const std::vector<Mesh> shells{rough(40, 1), placed(rough(2, 2), {40, 0, 0}), hollow};
+  Mesh all;
+  for (const Mesh& shell : shells) append(all, shell);
+  for (const bool along_normals : {false, true}) {
+    SmoothSettings settings;
+    settings.along_normals = along_normals;
+    const std::vector<Vec3> now = smooth_passes(all, settings);
+    std::size_t first = 0;
+    for (const Mesh& shell : shells) {
+      Mesh smoothed = shell;
+      std::copy_n(now.begin() + static_cast<std::ptrdiff_t>(first), shell.positions.size(), smoothed.positions.begin());
+      first += shell.positions.size();
+      CHECK(signed_volume(smoothed) == Approx(signed_volume(shell)).epsilon(1e-9));
+      CHECK(smoothed.positions != shell.positions);
     }
   }
 }
