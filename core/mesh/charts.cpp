@@ -13,6 +13,7 @@
 #include "core/mesh/bucket_sort.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/edges.h"
+#include "core/query/hubs.h"
 
 namespace anvil {
 namespace {
@@ -401,12 +402,29 @@ void for_each_possible_crossing(std::span<const Vec3> positions, std::span<const
   if (stop.stop_requested()) throw Stopped{};
   const Charts charts = find_charts(positions, triangles, opposite, order, stop);
   const FlatCharts flat(positions, triangles, opposite, charts);
-  Bvh(positions, triangles, near_others(positions, triangles, charts, order), 0, charts.chart)
+  const std::function<void(Index, Index)> look = [&](Index i, Index j) {
+    if (!flat.are_clear(i, j)) visit(i, j);
+  };
+  std::vector<Index> some = near_others(positions, triangles, charts, order);
+  const Hubs hubs(triangles, some, positions.size());
+  if (hubs.empty()) return Bvh(positions, triangles, std::move(some), 0, charts.chart).for_each_pair(look, stop);
+  // Those of one hub are told apart as seen from it, and stand together as those of one chart do otherwise.
+  std::vector<Index> group = charts.chart;
+  for (Index i : some)
+    if (hubs.of(i) != no_index) group[i] = static_cast<Index>(charts.triangles.size()) + hubs.of(i);
+  const auto of_one_chart = [&](Index i, Index j) { return charts.chart[i] != no_index && charts.chart[i] == charts.chart[j]; };
+  Bvh(positions, triangles, std::move(some), 0, group)
       .for_each_pair(
           [&](Index i, Index j) {
-            if (!flat.are_clear(i, j)) visit(i, j);
+            if (!of_one_chart(i, j)) look(i, j);
           },
           stop);
+  hubs.for_each_pair(
+      positions, triangles,
+      [&](Index i, Index j) {
+        if (!of_one_chart(i, j)) look(i, j);
+      },
+      stop);
 }
 
 }  // namespace anvil

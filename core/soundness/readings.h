@@ -9,7 +9,8 @@
 namespace anvil {
 
 /// Checks the mesh as it is, and with every polygon cut by a fan from each of its corners in turn: as many readings as
-/// the largest polygon has corners.
+/// the largest polygon has corners of which not all fans are the same surface. They are where it is exactly flat and convex, no three
+/// corners in line, and no other face has two of its corners that are no edge of it.
 /// @return the report with the most defects; its number of polygons is that of the mesh. Throws Stopped.
 SoundnessReport check_any_reader(const Mesh& mesh, const std::stop_token& stop = {});
 

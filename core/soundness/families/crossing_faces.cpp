@@ -102,7 +102,9 @@ std::vector<Defect> find_crossings(const Analysis& a) {
   for (const auto& [f, g] : shared_diagonals(a.mesh, a.triangles, a.all_welded() ? std::span<const Index>() : a.positions.id, a.crossings_of))
     if (!same_ring(a, f, g)) pairs.push_back({f, g});
   if (pairs.empty()) return {};
+  // Of two faces of many triangles many pairs may cross.
   std::sort(pairs.begin(), pairs.end());
+  pairs.erase(std::unique(pairs.begin(), pairs.end(), [](const Pair& p, const Pair& q) { return p.a == q.a && p.b == q.b; }), pairs.end());
 
   std::vector<Defect> defects;
   std::vector<char> told(a.mesh.face_count(), 0);

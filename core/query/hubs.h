@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Vertices at which very many triangles meet, as at the tip of a cone: the boxes of all of them overlap there, whatever lies beside what.
+#pragma once
+
+#include <functional>
+#include <stop_token>
+#include <vector>
+
+#include "core/mesh/triangulate.h"
+
+namespace anvil {
+
+class Hubs {
+ public:
+  /// @param among  of which triangles there may be pairs
+  Hubs(std::span<const Triangle> triangles, std::span<const Index> among, std::size_t vertices);
+
+  bool empty() const { return members_.empty(); }
+  Index count() const { return static_cast<Index>(members_.size()); }
+  /// The hub of a triangle, a number below count(); no_index for one without. Of several it is one.
+  Index of(Index triangle) const { return hub_of_.empty() ? no_index : hub_of_[triangle]; }
+  /// Calls visit(i, j) once for every pair of triangles of one hub that may meet anywhere but in it: as seen from there, what they
+  /// cover of a sphere overlaps. Calls come from several threads at once. O(n log n) plus the pairs. Throws Stopped.
+  void for_each_pair(std::span<const Vec3> positions, std::span<const Triangle> triangles, const std::function<void(Index, Index)>& visit,
+                     const std::stop_token& stop) const;
+
+ private:
+  std::vector<Index> hub_of_;                ///< per triangle; empty where there are none
+  std::vector<std::vector<Index>> members_;  ///< triangles of each
+  std::vector<Index> vertex_;                ///< of each
+};
+
+}  // namespace anvil
