@@ -54,7 +54,7 @@ bool HoleFiller::fill(std::span<const Index> vertices, std::span<const Index> fa
   const bool triangles = std::all_of(faces.begin(), faces.end(), [&](Index f) { return mesh_.face(f).size() == 3; });
   std::optional<HoleFilling> filling;
   if (flat) filling = fill_flat(mesh_.positions, ring, triangles || ring.size() == 3);
-  if (!filling) filling = fill_smooth(mesh_.positions, ring, around(ring));
+  if (!filling) filling = fill_smooth(mesh_.positions, ring, around(ring), control_);
   if (!filling) return false;
   for (const Vec3& p : filling->new_points) ring.push_back(edit.add_vertex(p));
   for (std::vector<Index>& face : filling->faces) {

@@ -4,6 +4,7 @@
 
 #include <optional>
 
+#include "core/control.h"
 #include "core/mesh/mesh_editor.h"
 
 namespace anvil {
@@ -20,15 +21,16 @@ struct HoleFilling {
 std::optional<HoleFilling> fill_flat(const std::vector<Vec3>& positions, std::span<const Index> ring, bool triangles);
 
 /// A filling of least area, refined to the density around and faired into the surface beside it (Liepa, "Filling Holes in
-/// Meshes", SGP 2003; by CGAL 5.5). Where the faces around cannot be taken into account it is of least area only.
+/// Meshes", SGP 2003; by CGAL 5.5). Where the faces around cannot be taken into account it is of least area only. Rings of more than 120
+/// corners are parted along the shortest lines across first: the search for the least area grows with the third power. Throws Stopped.
 /// @param around  faces next to the hole, in whose continuation the filling lies; triangles, may be none
 /// @return nothing when CGAL finds none
-std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::span<const Index> ring, std::span<const Triangle> around);
+std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::span<const Index> ring, std::span<const Triangle> around, const Control& control);
 
 /// Fills holes of one mesh, one after the other.
 class HoleFiller {
  public:
-  explicit HoleFiller(const Mesh& mesh) : mesh_(mesh) {}
+  explicit HoleFiller(const Mesh& mesh, const Control& control = {}) : mesh_(mesh), control_(control) {}
 
   /// Adds faces that close a hole and are turned as most of those around it; triangles where those are.
   /// @param vertices  of the hole, as in BoundaryChain
@@ -41,6 +43,7 @@ class HoleFiller {
   std::vector<Triangle> around(std::span<const Index> ring);
 
   const Mesh& mesh_;
+  const Control control_;
   std::vector<std::vector<Index>> faces_at_;  // made when first asked for
 };
 

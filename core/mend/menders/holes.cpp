@@ -18,7 +18,7 @@ bool is_face_alone(const Mesh& mesh, const Defect& hole) {
 }
 
 void apply_holes(MendJob& job, Deed& deed) {
-  HoleFiller filler(job.mesh);
+  HoleFiller filler(job.mesh, job.control);
   for (const Defect& defect : job.of(families::open_edges)) {
     if (defect.kind != "hole") continue;
     check_stop(job.control);
