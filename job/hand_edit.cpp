@@ -79,7 +79,7 @@ Result<StepOutput> run_edit(const StepInput& input, const Field& field, const No
     return Issue{fmt::format("{} {} are chosen, and it takes {}", chosen.size(), name_of(chosen.kind, chosen.size() != 1), needed), input.name, {},
                  "choose them in the view and press \"take what is chosen\" on the step's card"};
   }
-  Result<Edited> edited = edit(mesh, topology, chosen, input.fields);
+  Result<Edited> edited = edit(mesh, topology, chosen, input.fields, input.control);
   if (!edited) {
     edited.issue().subject = input.name;
     return edited.issue();

@@ -8,7 +8,7 @@
 namespace anvil {
 
 /// An edit of chosen elements, with the fields of its step.
-using ElementEdit = Result<Edited> (*)(const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields);
+using ElementEdit = Result<Edited> (*)(const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields, const Control& control);
 
 /// The field that holds what was chosen; all these steps have it under this key.
 /// @param kinds  "faces", "edges", "vertices": which fit, the preferred one first; others are turned into that

@@ -48,7 +48,7 @@ std::optional<std::vector<Side>> chains_of(const std::vector<std::array<Index, 2
 
 class Span {
  public:
-  Span(const Mesh& mesh, Side a, Side b) : mesh_(mesh), a_(std::move(a)), b_(std::move(b)) {
+  Span(const Mesh& mesh, Side a, Side b, const Control& control) : mesh_(mesh), control_(control), a_(std::move(a)), b_(std::move(b)) {
     // Faces of the bridge run both boundaries against the faces there: along one, against the other.
     std::reverse(b_.vertices.begin(), b_.vertices.end());
     if (a_.closed) turn_to_nearest();
@@ -79,6 +79,7 @@ class Span {
     std::size_t best = 0;
     double least = std::numeric_limits<double>::infinity();
     for (std::size_t shift = 0; shift < m; ++shift) {
+      check_stop(control_);
       double sum = 0;
       for (std::size_t k = 0; k < std::max(n, m); ++k)
         sum += (mesh_.positions[a_.at(k * n / std::max(n, m))] - mesh_.positions[b_.at(shift + k * m / std::max(n, m))]).squaredNorm();
@@ -88,12 +89,13 @@ class Span {
   }
 
   const Mesh& mesh_;
+  const Control& control_;
   Side a_, b_;
 };
 
 }  // namespace
 
-Result<Edited> bridge(const Mesh& mesh, const Topology& topology, const Elements& chosen) {
+Result<Edited> bridge(const Mesh& mesh, const Topology& topology, const Elements& chosen, const Control& control) {
   MeshEditor edit(mesh);
   std::vector<std::array<Index, 2>> edges;
   std::vector<Vec3> crowded;
@@ -117,7 +119,7 @@ Result<Edited> bridge(const Mesh& mesh, const Topology& topology, const Elements
     return Issue{sides ? "a bridge goes between two chains of edges, and there " + std::string(sides->size() == 1 ? "is one" : "are " + std::to_string(sides->size())) : "the chosen edges branch", "", {},
                  "choose two boundaries, or one edge on either side"};
   if ((*sides)[0].closed != (*sides)[1].closed) return Issue{"one of the chains is closed and the other is not", "", {}, "choose two closed boundaries, or two open stretches"};
-  std::vector<std::vector<Index>> faces = Span(mesh, (*sides)[0], (*sides)[1]).faces();
+  std::vector<std::vector<Index>> faces = Span(mesh, (*sides)[0], (*sides)[1], control).faces();
   Edited out;
   out.done = faces.size();
   for (auto& face : faces) edit.add_face(std::move(face));

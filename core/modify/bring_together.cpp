@@ -105,6 +105,7 @@ std::vector<Gathering> gatherings(WorkedTriangles& work, std::span<const Index> 
   for (Index k = 0; k < list.size(); ++k) groups[sets.find(k)].push_back(list[k]);
   std::vector<Gathering> all;
   for (const auto& [first, group] : groups) {
+    work.hear_stop();
     if (group.size() == 1) {
       const Index v = group[0];
       double nearest = within;
@@ -128,8 +129,8 @@ std::vector<Gathering> gatherings(WorkedTriangles& work, std::span<const Index> 
 
 }  // namespace
 
-Result<Edited> bring_together(const Mesh& mesh, const Topology&, std::span<const Index> vertices, double distance) {
-  WorkedTriangles work(mesh);
+Result<Edited> bring_together(const Mesh& mesh, const Topology&, std::span<const Index> vertices, double distance, const Control& control) {
+  WorkedTriangles work(mesh, control);
   const double within = distance > 0 ? distance : std::numeric_limits<double>::max();
   Edited out;
   std::vector<Gathering> groups = gatherings(work, vertices, within);
@@ -139,6 +140,7 @@ Result<Edited> bring_together(const Mesh& mesh, const Topology&, std::span<const
     std::set<Index> touched;
     for (Gathering& group : groups)
       for (auto v = group.go.begin(); v != group.go.end();) {
+        work.hear_stop();
         if (!is_beside(work, *v, group.into) || !untouched(work, *v, touched) || !untouched(work, group.into, touched) || !may_collapse(work, *v, group.into)) {
           ++v;
           continue;
@@ -159,7 +161,7 @@ Result<Edited> bring_together(const Mesh& mesh, const Topology&, std::span<const
     return Issue{out.left.empty() ? "no edge of that length joins two of the vertices, or one of them to a sharp edge" : "none of the vertices can be brought to another: " + out.why_left, "", out.left,
                  "choose vertices that edges join, or raise the distance"};
   out.mesh = work.finish();
-  if (is_sound(mesh, {}, 1, {}) && !is_sound(out.mesh.mesh, {}, 1, {}))
+  if (is_sound(mesh, {}, 1, control.stop) && !is_sound(out.mesh.mesh, {}, 1, control.stop))
     return Issue{"brought together the vertices would make faces cross", "", {mesh.positions[vertices[0]]}, "choose fewer vertices, or a smaller distance"};
   return out;
 }

@@ -33,11 +33,12 @@ bool is_inside(const Mesh& mesh, const Ring& ring, std::size_t i, std::size_t j)
 
 }  // namespace
 
-Result<Edited> connect_vertices(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices) {
+Result<Edited> connect_vertices(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices, const Control& control) {
   MeshEditor edit(mesh);
   Edited out;
   std::vector<std::pair<Index, Ring>> made;  // halves, and the face they were cut from
   for (std::size_t k = 0; k + 1 < vertices.size(); ++k) {
+    check_stop(control);
     const Index v = vertices[k], w = vertices[k + 1];
     std::vector<std::pair<Index, Ring>> rings;
     for (Index f : topology.faces_at(v)) rings.emplace_back(f, edit.ring(f));

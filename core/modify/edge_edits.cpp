@@ -93,8 +93,8 @@ std::vector<std::vector<Index>> parted_at_corners(const std::vector<Vec3>& posit
   return parts;
 }
 
-Result<Edited> led(const Mesh& mesh, std::span<const Index> vertices, const EdgeSettings& settings) {
-  WorkedTriangles work(mesh);
+Result<Edited> led(const Mesh& mesh, std::span<const Index> vertices, const EdgeSettings& settings, const Control& control) {
+  WorkedTriangles work(mesh, control);
   const double reach = reach_of(work, vertices, settings.reach);
   const Result<std::vector<Index>> line = lead(work, vertices, settings.bend, settings.to_sides ? held_loosely : held_strictly);
   if (!line) return line.issue();
@@ -105,8 +105,8 @@ Result<Edited> led(const Mesh& mesh, std::span<const Index> vertices, const Edge
   return out;
 }
 
-Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings) {
-  WorkedTriangles work(mesh);
+Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings, const Control& control) {
+  WorkedTriangles work(mesh, control);
   std::vector<Vec3> normals;
   for (const Triangle& t : work.triangles()) normals.push_back(work.normal(t).stableNormalized());
   Line line;
@@ -119,11 +119,13 @@ Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index>
     for (std::size_t k = 0; k < count; ++k) at.push_back(work.positions[run[k]]);
     // Passes that shrink and then grow a little more than they shrank keep what is longer than some ten edges.
     constexpr double shrink = 0.5, grow = -0.53;
-    for (Index pass = 0; pass < passes; ++pass)
+    for (Index pass = 0; pass < passes; ++pass) {
+      work.hear_stop();
       for (double weight : {shrink, grow}) {
         const std::vector<Vec3> old = at;
         for (std::size_t k = first; k < end; ++k) at[k] = old[k] + weight * ((old[(k + count - 1) % count] + old[(k + 1) % count]) / 2 - old[k]);
       }
+    }
     for (std::size_t k = first; k < end; ++k) {
       if (work.on_border(run[k])) continue;
       before[run[k]] = work.positions[run[k]];
@@ -138,6 +140,7 @@ Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index>
   constexpr double upright = 0.2;
   std::vector<Vec3> stayed;
   for (int round = 0; round <= halvings; ++round) {
+    work.hear_stop();
     std::set<Index> back;
     for (const auto& [v, was] : before)
       for (Index t : work.fan(v))
@@ -160,29 +163,30 @@ Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index>
 
 /// On to its sides where a sound mesh stays sound by that; else as the surface is, which is told; else not at all.
 template <class Edit>
-Result<Edited> soundly(const Mesh& mesh, EdgeSettings settings, const Vec3& place, const Edit& edit) {
+Result<Edited> soundly(const Mesh& mesh, EdgeSettings settings, const Vec3& place, const Control& control, const Edit& edit) {
+  const auto sound = [&](const Mesh& one) { return is_sound(one, {}, 1, control.stop); };
   Result<Edited> edited = edit(settings);
-  if (!edited || is_sound(edited->mesh.mesh, {}, 1) || !is_sound(mesh, {}, 1)) return edited;
+  if (!edited || sound(edited->mesh.mesh) || !sound(mesh)) return edited;
   if (settings.to_sides) {
     settings.to_sides = false;
     edited = edit(settings);
     if (!edited) return edited;
     edited->left.push_back(place);
     edited->why_left = "going on to its sides would make faces cross";
-    if (is_sound(edited->mesh.mesh, {}, 1)) return edited;
+    if (sound(edited->mesh.mesh)) return edited;
   }
   return Issue{"faces would cross", "", {place}, "choose fewer of the edges or vertices, or do it in smaller steps"};
 }
 
 }  // namespace
 
-Result<Edited> lead_edge(const Mesh& mesh, const Topology&, std::span<const Index> vertices, const EdgeSettings& settings) {
-  return soundly(mesh, settings, vertices.empty() ? Vec3(Vec3::Zero()) : mesh.positions[vertices[0]], [&](const EdgeSettings& how) { return led(mesh, vertices, how); });
+Result<Edited> lead_edge(const Mesh& mesh, const Topology&, std::span<const Index> vertices, const EdgeSettings& settings, const Control& control) {
+  return soundly(mesh, settings, vertices.empty() ? Vec3(Vec3::Zero()) : mesh.positions[vertices[0]], control, [&](const EdgeSettings& how) { return led(mesh, vertices, how, control); });
 }
 
-Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings) {
+Result<Edited> even_out(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index passes, const EdgeSettings& settings, const Control& control) {
   if (edges.empty()) return Issue{"no edges are chosen", "", {}, "choose the edges of the jagged run"};
-  return soundly(mesh, settings, place_of(mesh, topology, ElementKind::edges, edges[0]), [&](const EdgeSettings& how) -> Result<Edited> { return evened(mesh, topology, edges, passes, how); });
+  return soundly(mesh, settings, place_of(mesh, topology, ElementKind::edges, edges[0]), control, [&](const EdgeSettings& how) -> Result<Edited> { return evened(mesh, topology, edges, passes, how, control); });
 }
 
 }  // namespace anvil

@@ -35,14 +35,15 @@ Fit fit_of(const Mesh& mesh, const Topology& t, const std::vector<Index>& ring) 
 
 }  // namespace
 
-Result<Edited> fill_holes(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, FillShape shape) {
+Result<Edited> fill_holes(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, FillShape shape, const Control& control) {
   std::vector<char> chosen(topology.edges.size(), 0);
   for (Index e : edges) chosen[e] = 1;
   MeshEditor edit(mesh);
-  HoleFiller filler(mesh);
+  HoleFiller filler(mesh, control);
   Edited out;
   const double tolerance = flat_within * bounds(mesh).diagonal();
   for (const BoundaryChain& chain : boundary_chains(topology.edges)) {
+    check_stop(control);
     if (!chain.closed || std::none_of(chain.edges.begin(), chain.edges.end(), [&](Index e) { return chosen[e] != 0; })) continue;
     std::vector<Index> faces;
     for (Index e : chain.edges) faces.push_back(topology.faces_on(e)[0]);

@@ -53,6 +53,7 @@ class Walk {
   bool run() {
     constexpr double beyond = 0.5;  // of the leg: behind its start or past its end a line does not go straight on, but around the body
     while (at_.corner == no_index ? leave_vertex() : leave_edge()) {
+      work_.hear_stop();
       if (!pass()) return false;
       if (at_.vertex == to_) return fits();
       const double way = leg_.way(work_.positions[at_.vertex]);

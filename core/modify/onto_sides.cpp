@@ -33,6 +33,7 @@ class Sides {
 
   std::vector<Vec3> settle() {
     for (const auto& [v, distance] : near_) {
+      work_.hear_stop();
       if (!is_rounded(v, distance) || work_.on_border(v) || led_.contains(v)) continue;
       const auto use = uses_.find(v);
       std::vector<Side> sides;
@@ -147,6 +148,7 @@ class Sides {
       }
     for (Index k = 0; k < front.size(); ++k) side_[front[k]] = sets.find(k);
     while (!front.empty()) {
+      work_.hear_stop();
       std::vector<Index> next;
       for (Index t : front) {
         for (Index v : work_.triangles()[t]) near_.try_emplace(v, -1).first->second = 0;
@@ -243,6 +245,7 @@ class Sides {
     constexpr int rounds = 20;
     for (int round = 0; round < rounds; ++round) {
       bool any = false;
+      work_.hear_stop();
       for (Index v : crowded()) {
         const Moved& moved = moved_.at(v);
         if (moved.on_line) continue;

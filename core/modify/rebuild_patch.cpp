@@ -62,7 +62,7 @@ std::vector<std::vector<Index>> through_patch(const WorkedTriangles& work, std::
 
 }  // namespace
 
-Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::span<const Index> faces, double sharper_than) {
+Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::span<const Index> faces, double sharper_than, const Control& control) {
   std::vector<char> in(mesh.face_count(), 0);
   for (Index f : faces) in[f] = 1;
   // Patches that hang together, each closed by a ring of edges with a face that stays on the other side.
@@ -110,9 +110,9 @@ Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::sp
     }
 
   MeshEditor fill(rest);
-  HoleFiller filler(rest);
+  HoleFiller filler(rest, control);
   Edited out;
-  const WorkedTriangles around(rest);
+  const WorkedTriangles around(rest, control);
   for (const auto& [v, patch] : patch_at)
     if (around.fan(v).empty()) fill.drop_vertex(v);
   std::vector<std::vector<EdgeEnd>> ends;  // of each hole
@@ -138,7 +138,7 @@ Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::sp
     else if (patch_at.contains(filled.vertex_source[v]))
       number[filled.vertex_source[v]] = v;
   }
-  WorkedTriangles work(filled.mesh);
+  WorkedTriangles work(filled.mesh, control);
   Line line;
   std::vector<Index> on_line;
   for (std::vector<EdgeEnd>& of_hole : ends) {
@@ -174,6 +174,7 @@ Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::sp
   std::vector<Vec3> places;
   for (Index f : faces) places.push_back(place_of(mesh, topology, ElementKind::faces, f));
   for (Index f = 0; f < out.mesh.mesh.face_count(); ++f) {
+    check_stop(control);
     Index& from = out.mesh.source[f];
     const Index was = from == no_index ? no_index : filled.source[from];
     if (was != no_index) {
@@ -186,7 +187,7 @@ Result<Edited> rebuild_patch(const Mesh& mesh, const Topology& topology, std::sp
     from = faces[static_cast<std::size_t>(nearest - places.begin())];
   }
   carry_attributes(mesh, out.mesh.source, out.mesh.mesh);
-  if (is_sound(mesh, {}, 1, {}) && !is_sound(out.mesh.mesh, {}, 1, {}))
+  if (is_sound(mesh, {}, 1, control.stop) && !is_sound(out.mesh.mesh, {}, 1, control.stop))
     return Issue{"what is around the patch leads to a surface that runs through itself, or through others", "", {place_of(mesh, topology, ElementKind::faces, faces[0])},
                  "choose a patch with an evener outline, or one that does not reach over so much of the part"};
   return out;

@@ -53,9 +53,10 @@ Result<Edited> slide_vertex(const Mesh& mesh, const Topology& topology, Index v,
   return Edited{edit.finish(), 1, {}, {}};
 }
 
-Edited split_edges(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index parts) {
+Edited split_edges(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, Index parts, const Control& control) {
   MeshEditor edit(mesh);
   for (Index e : edges) {
+    check_stop(control);
     const auto [v, w] = topology.edges.vertices[e];
     std::vector<Index> faces = topology.faces_on(e);
     Index before = v;

@@ -77,11 +77,12 @@ class Merge {
 
 }  // namespace
 
-Result<Edited> take_out_edges(const Mesh& mesh, const Topology& topology, std::span<const Index> edges) {
+Result<Edited> take_out_edges(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, const Control& control) {
   Merge merge(mesh, topology);
   Edited out;
   std::vector<Index> regular;
   for (Index e : edges) {
+    check_stop(control);
     if (is_regular(mesh, topology, e)) {
       merge.join_over(e);
       regular.push_back(e);
@@ -114,7 +115,7 @@ Result<Edited> take_out_edges(const Mesh& mesh, const Topology& topology, std::s
   return out;
 }
 
-Result<Edited> take_out_vertices(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices) {
+Result<Edited> take_out_vertices(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices, const Control& control) {
   Merge merge(mesh, topology);
   Edited out;
   for (Index v : vertices) {
@@ -133,7 +134,8 @@ Result<Edited> take_out_vertices(const Mesh& mesh, const Topology& topology, std
   std::set<Index> stays;
   for (bool more = true; more;) {
     more = false;
-    for (Index v : vertices)
+    for (Index v : vertices) {
+      check_stop(control);
       for (Index f : topology.faces_at(v))
         if (refused.count(f) > 0 && stays.insert(v).second) {
           more = true;
@@ -141,6 +143,7 @@ Result<Edited> take_out_vertices(const Mesh& mesh, const Topology& topology, std
             for (const auto& [first, group] : groups)
               if (merge.together(first, g)) refused.insert(group.first.begin(), group.first.end());
         }
+    }
   }
   for (const auto& [first, group] : groups) {
     if (refused.count(first) > 0) continue;

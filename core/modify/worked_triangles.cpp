@@ -10,7 +10,7 @@
 
 namespace anvil {
 
-WorkedTriangles::WorkedTriangles(const Mesh& mesh) : positions(mesh.positions), mesh_(mesh), cut_(mesh.face_count(), 0) {
+WorkedTriangles::WorkedTriangles(const Mesh& mesh, const Control& control) : positions(mesh.positions), mesh_(mesh), control_(control), cut_(mesh.face_count(), 0) {
   TriangleList list = triangulate(mesh);
   triangles_ = std::move(list.triangles);
   face_ = std::move(list.face);
@@ -58,6 +58,7 @@ void WorkedTriangles::replace(Index t, std::vector<Triangle> by) {
 }
 
 void WorkedTriangles::link() {
+  hear_stop();
   std::size_t kept = 0;
   for (std::size_t t = 0; t < triangles_.size(); ++t)
     if (!gone_[t]) triangles_[kept] = triangles_[t], face_[kept++] = face_[t];

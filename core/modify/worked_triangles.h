@@ -2,6 +2,7 @@
 // The triangles of a polygon mesh while an edge is led over them, evened out or brought on to its sides.
 #pragma once
 
+#include "core/control.h"
 #include "core/mesh/mesh_editor.h"
 
 namespace anvil {
@@ -10,7 +11,7 @@ namespace anvil {
 /// triangles was cut and none of its corners moved out of a triangle.
 class WorkedTriangles {
  public:
-  explicit WorkedTriangles(const Mesh& mesh);
+  explicit WorkedTriangles(const Mesh& mesh, const Control& control = {});
 
   std::vector<Vec3> positions;
   const std::vector<Triangle>& triangles() const { return triangles_; }
@@ -37,13 +38,17 @@ class WorkedTriangles {
   Index add_vertex(const Vec3& p);
   /// Puts others in a triangle's place; none: it goes. The numbers of triangles hold until link().
   void replace(Index t, std::vector<Triangle> by);
-  /// Makes adjacency anew, after replacing.
+  /// Makes adjacency anew, after replacing. Throws Stopped.
   void link();
+
+  /// Throws Stopped when asked to end.
+  void hear_stop() const { check_stop(control_); }
 
   EditedMesh finish() const;
 
  private:
   const Mesh& mesh_;
+  const Control control_;
   std::vector<Triangle> triangles_, added_;
   std::vector<Index> face_, added_face_;  // which face each is of
   std::vector<char> gone_, cut_;          // of triangles; of faces

@@ -9,8 +9,8 @@ const Field chosen_bridge = chosen_field({"edges", "faces"}, 2, 0, "Two open bou
 constexpr Note did_bridge{"faces_bridged", "1 face made", "{0} faces made", Note::Place::card};
 
 Result<StepOutput> run_bridge(const StepInput& input) {
-  return run_edit(input, chosen_bridge, did_bridge, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
-    return bridge(mesh, topology, chosen);
+  return run_edit(input, chosen_bridge, did_bridge, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&, const Control& control) -> Result<Edited> {
+    return bridge(mesh, topology, chosen, control);
   });
 }
 

@@ -9,8 +9,8 @@ const Field chosen_bring_together = chosen_field({"vertices"}, 1, 0, "The strays
 constexpr Note did_bring_together{"vertices_brought_together", "1 vertex brought to another", "{0} vertices brought to others", Note::Place::card};
 
 Result<StepOutput> run_bring_together(const StepInput& input) {
-  return run_edit(input, chosen_bring_together, did_bring_together, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
-    return bring_together(mesh, topology, chosen.list, fields.number("distance"));
+  return run_edit(input, chosen_bring_together, did_bring_together, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields, const Control& control) -> Result<Edited> {
+    return bring_together(mesh, topology, chosen.list, fields.number("distance"), control);
   });
 }
 

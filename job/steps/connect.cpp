@@ -9,8 +9,8 @@ const Field chosen_connect = chosen_field({"vertices"}, 2, 0, "Corners of one fa
 constexpr Note did_connect{"faces_cut", "1 face cut in two", "{0} faces cut in two", Note::Place::card};
 
 Result<StepOutput> run_connect(const StepInput& input) {
-  return run_edit(input, chosen_connect, did_connect, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
-    return connect_vertices(mesh, topology, chosen.list);
+  return run_edit(input, chosen_connect, did_connect, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&, const Control& control) -> Result<Edited> {
+    return connect_vertices(mesh, topology, chosen.list, control);
   });
 }
 

@@ -9,7 +9,7 @@ const Field chosen_delete_faces = chosen_field({"faces"}, 1, 0, "The faces to ta
 constexpr Note did_delete_faces{"faces_deleted", "1 face deleted", "{0} faces deleted", Note::Place::card};
 
 Result<StepOutput> run_delete_faces(const StepInput& input) {
-  return run_edit(input, chosen_delete_faces, did_delete_faces, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+  return run_edit(input, chosen_delete_faces, did_delete_faces, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader&, const Control&) -> Result<Edited> {
     return delete_faces(mesh, chosen.list);
   });
 }

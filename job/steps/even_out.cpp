@@ -9,8 +9,8 @@ const Field chosen_even_out = chosen_field({"edges"}, 2, 0, "The edges of the ja
 constexpr Note did_even_out{"vertices_evened_out", "1 vertex evened out", "{0} vertices evened out", Note::Place::card};
 
 Result<StepOutput> run_even_out(const StepInput& input) {
-  return run_edit(input, chosen_even_out, did_even_out, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
-    return even_out(mesh, topology, chosen.list, fields.count("passes"), edge_settings(fields));
+  return run_edit(input, chosen_even_out, did_even_out, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields, const Control& control) -> Result<Edited> {
+    return even_out(mesh, topology, chosen.list, fields.count("passes"), edge_settings(fields), control);
   });
 }
 

@@ -9,9 +9,9 @@ const Field chosen_fill = chosen_field({"edges"}, 1, 0, "An edge of each hole is
 constexpr Note did_fill{"holes_filled_by_hand", "1 hole filled", "{0} holes filled", Note::Place::card};
 
 Result<StepOutput> run_fill(const StepInput& input) {
-  return run_edit(input, chosen_fill, did_fill, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+  return run_edit(input, chosen_fill, did_fill, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields, const Control& control) -> Result<Edited> {
     const std::string& shape = fields.text("shape");
-    return fill_holes(mesh, topology, chosen.list, shape == "flat" ? FillShape::flat : shape == "smooth" ? FillShape::smooth : FillShape::fitting);
+    return fill_holes(mesh, topology, chosen.list, shape == "flat" ? FillShape::flat : shape == "smooth" ? FillShape::smooth : FillShape::fitting, control);
   });
 }
 

@@ -9,7 +9,7 @@ const Field chosen_fill_between = chosen_field({"vertices"}, 3, 4, "Three or fou
 constexpr Note did_fill_between{"faces_filled", "1 face made", "{0} faces made", Note::Place::card};
 
 Result<StepOutput> run_fill_between(const StepInput& input) {
-  return run_edit(input, chosen_fill_between, did_fill_between, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+  return run_edit(input, chosen_fill_between, did_fill_between, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&, const Control&) -> Result<Edited> {
     return fill_between(mesh, topology, chosen.list);
   });
 }

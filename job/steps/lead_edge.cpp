@@ -9,10 +9,10 @@ const Field chosen_lead_edge = chosen_field({"vertices"}, 2, 0, "Where the edge 
 constexpr Note did_lead_edge{"edges_led_on", "1 edge led on", "{0} edges led on", Note::Place::card};
 
 Result<StepOutput> run_lead_edge(const StepInput& input) {
-  return run_edit(input, chosen_lead_edge, did_lead_edge, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+  return run_edit(input, chosen_lead_edge, did_lead_edge, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields, const Control& control) -> Result<Edited> {
     EdgeSettings settings = edge_settings(fields);
     settings.bend = fields.number("bend");
-    return lead_edge(mesh, topology, chosen.list, settings);
+    return lead_edge(mesh, topology, chosen.list, settings, control);
   });
 }
 

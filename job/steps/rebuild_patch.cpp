@@ -9,8 +9,8 @@ const Field chosen_rebuild_patch = chosen_field({"faces"}, 1, 0, "The spoiled fa
 constexpr Note did_rebuild_patch{"faces_rebuilt", "1 face rebuilt", "{0} faces rebuilt", Note::Place::card};
 
 Result<StepOutput> run_rebuild_patch(const StepInput& input) {
-  return run_edit(input, chosen_rebuild_patch, did_rebuild_patch, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
-    return rebuild_patch(mesh, topology, chosen.list, fields.number("sharp"));
+  return run_edit(input, chosen_rebuild_patch, did_rebuild_patch, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields, const Control& control) -> Result<Edited> {
+    return rebuild_patch(mesh, topology, chosen.list, fields.number("sharp"), control);
   });
 }
 

@@ -9,7 +9,7 @@ const Field chosen_slide = chosen_field({"vertices"}, 2, 2, "A vertex, then the 
 constexpr Note did_slide{"vertices_slid", "1 vertex moved", "{0} vertices moved", Note::Place::card};
 
 Result<StepOutput> run_slide(const StepInput& input) {
-  return run_edit(input, chosen_slide, did_slide, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+  return run_edit(input, chosen_slide, did_slide, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields, const Control&) -> Result<Edited> {
     return slide_vertex(mesh, topology, chosen.list[0], chosen.list[1], fields.number("share"));
   });
 }

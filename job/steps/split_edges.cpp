@@ -9,8 +9,8 @@ const Field chosen_split_edges = chosen_field({"edges"}, 1, 0, "The edges to cut
 constexpr Note did_split_edges{"edges_split", "1 edge split", "{0} edges split", Note::Place::card};
 
 Result<StepOutput> run_split_edges(const StepInput& input) {
-  return run_edit(input, chosen_split_edges, did_split_edges, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
-    return split_edges(mesh, topology, chosen.list, static_cast<Index>(fields.number("parts")));
+  return run_edit(input, chosen_split_edges, did_split_edges, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader& fields, const Control& control) -> Result<Edited> {
+    return split_edges(mesh, topology, chosen.list, static_cast<Index>(fields.number("parts")), control);
   });
 }
 

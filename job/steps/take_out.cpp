@@ -9,8 +9,8 @@ const Field chosen_take_out = chosen_field({"edges", "vertices"}, 1, 0, "The edg
 constexpr Note did_take_out{"taken_out", "1 taken out", "{0} taken out", Note::Place::card};
 
 Result<StepOutput> run_take_out(const StepInput& input) {
-  return run_edit(input, chosen_take_out, did_take_out, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&) -> Result<Edited> {
-    return chosen.kind == ElementKind::edges ? take_out_edges(mesh, topology, chosen.list) : take_out_vertices(mesh, topology, chosen.list);
+  return run_edit(input, chosen_take_out, did_take_out, [](const Mesh& mesh, const Topology& topology, const Elements& chosen, const FieldReader&, const Control& control) -> Result<Edited> {
+    return chosen.kind == ElementKind::edges ? take_out_edges(mesh, topology, chosen.list, control) : take_out_vertices(mesh, topology, chosen.list, control);
   });
 }
 

@@ -9,7 +9,7 @@ const Field chosen_triangulate_faces = chosen_field({"faces"}, 1, 0, "The faces 
 constexpr Note did_triangulate_faces{"faces_triangulated", "1 face cut into triangles", "{0} faces cut into triangles", Note::Place::card};
 
 Result<StepOutput> run_triangulate_faces(const StepInput& input) {
-  return run_edit(input, chosen_triangulate_faces, did_triangulate_faces, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+  return run_edit(input, chosen_triangulate_faces, did_triangulate_faces, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader&, const Control&) -> Result<Edited> {
     return triangulate_faces(mesh, chosen.list);
   });
 }

@@ -9,7 +9,7 @@ const Field chosen_turn_faces = chosen_field({"faces"}, 1, 0, "The faces to turn
 constexpr Note did_turn_faces{"faces_turned", "1 face turned over", "{0} faces turned over", Note::Place::card};
 
 Result<StepOutput> run_turn_faces(const StepInput& input) {
-  return run_edit(input, chosen_turn_faces, did_turn_faces, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader&) -> Result<Edited> {
+  return run_edit(input, chosen_turn_faces, did_turn_faces, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader&, const Control&) -> Result<Edited> {
     return turn_faces(mesh, chosen.list);
   });
 }

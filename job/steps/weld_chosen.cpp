@@ -9,7 +9,7 @@ const Field chosen_weld_chosen = chosen_field({"vertices"}, 2, 0, "The vertices 
 constexpr Note did_weld_chosen{"vertices_welded_by_hand", "1 vertex welded", "{0} vertices welded", Note::Place::card};
 
 Result<StepOutput> run_weld_chosen(const StepInput& input) {
-  return run_edit(input, chosen_weld_chosen, did_weld_chosen, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader& fields) -> Result<Edited> {
+  return run_edit(input, chosen_weld_chosen, did_weld_chosen, [](const Mesh& mesh, const Topology&, const Elements& chosen, const FieldReader& fields, const Control&) -> Result<Edited> {
     return weld_chosen(mesh, chosen.list, fields.text("to") == "last" ? WeldTo::last : WeldTo::middle);
   });
 }
