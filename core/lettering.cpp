@@ -197,12 +197,16 @@ Result<std::vector<Loop2>> letter_loops(const std::string& text, const LetterSet
   const Face face = open_face(library.get(), settings.font);
   if (!face || face->units_per_EM == 0) return Issue{fmt::format("there is no font \"{}\"", settings.font), "", {}, "choose one that is installed, or Inter, which comes along"};
   std::vector<Loop2> all;
+  std::size_t points = 0;
   std::string_view rest = text;
   for (int number = 0;; ++number) {
     const auto end = rest.find('\n');
     std::vector<Loop2> loops;
     const Result<double> length = add_line(face.get(), rest.substr(0, end), settings, loops);
     if (!length) return length.issue();
+    constexpr std::size_t most_points = 1'000'000;
+    for (const Loop2& loop : loops) points += loop.size();
+    if (points > most_points) return Issue{"the text is too long: its letters would have more than a million corners", "", {}, "choose a shorter Text, or a larger Flatness"};
     const double left = settings.align == LetterSettings::Align::left ? 0 : settings.align == LetterSettings::Align::middle ? *length / 2 : *length;
     for (Loop2& loop : loops) {
       while (loop.size() > 1 && loop.back() == loop.front()) loop.pop_back();

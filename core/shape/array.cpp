@@ -91,6 +91,14 @@ std::vector<Vec3> vertex_normals(const Mesh& mesh) {
   return normals;
 }
 
+double chain_place_count(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, const ChainSettings& settings) {
+  const auto chains = static_cast<double>(chains_of(edges).size());
+  if (settings.count > 0) return settings.count * chains;
+  double length = 0;
+  for (const auto& [v, w] : edges) length += (mesh.positions[v] - mesh.positions[w]).norm();
+  return length / settings.distance + chains;
+}
+
 std::vector<Affine> chain_places(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, std::span<const Vec3> normals, const ChainSettings& settings) {
   std::vector<Affine> places;
   for (const Chain& chain : chains_of(edges)) {
@@ -121,7 +129,7 @@ Result<BooleanResult> repeat(const Workpiece& part, std::span<const Affine> plac
   std::vector<Operand> operands;
   for (const Affine& place : places) operands.push_back({part.mesh, part.name, Operation::unite, place, part.free_of_crossings});
   CombineSettings settings;
-  settings.contact = contact_share * bounds(*part.mesh).diagonal();
+  settings.contact = contact_tolerance({}, bounds(*part.mesh));
   Result<BooleanResult> result = combine(operands, control, settings);
   if (!result && result.issue().what.starts_with(bounds_nothing)) {
     for (Operand& operand : operands) operand.operation = Operation::gather;
@@ -165,7 +173,7 @@ Result<BooleanResult> combine_at_places(const Workpiece& part, std::span<const R
   }
   CombineSettings settings;
   settings.cache = part.cache;
-  settings.contact = contact_share * bounds(*part.mesh).diagonal();
+  settings.contact = contact_tolerance({}, bounds(*part.mesh));
   Result<BooleanResult> result = combine(operands, control, settings);
   if (!result) return result;
   for (Index& input : result->sources.input)

@@ -25,6 +25,8 @@ struct ChainSettings {
 /// with two of them go on in one chain.
 /// @param edges  vertex pairs
 /// @param normals  per vertex of the mesh, the direction of z; need not be of length 1
+/// How many chain_places() gives, or a few more.
+double chain_place_count(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, const ChainSettings& settings);
 std::vector<Affine> chain_places(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, std::span<const Vec3> normals, const ChainSettings& settings);
 
 /// Normals of vertices: those of the faces around, by the angle that each has there. Length 1; zero for a vertex without a face.

@@ -89,6 +89,7 @@ std::optional<Issue> check_outline(const FieldReader& fields) {
   const PlanarRegion region = region_of(fields);
   if (auto issue = encloses_nothing(region)) return issue;
   if (fields.text("how") != "turned") return std::nullopt;
+  if (auto issue = too_many_faces(static_cast<double>(region.boundary.size()) * fields.number("sides"), "Sides, or a larger Flatness")) return issue;
   for (const Vec2& p : region.points)
     if (p.x() < 0) return Issue{fmt::format("the outline reaches across the axis, to {:.6g}", p.x()), "", {}, "keep it where the first number is 0 or more"};
   return std::nullopt;
@@ -106,6 +107,7 @@ Result<Mesh> make_helix(const FieldReader& fields) {
 std::optional<Issue> check_helix(const FieldReader& fields) {
   const PlanarRegion region = region_of(fields, fields.number("diameter") / 2);
   if (auto issue = encloses_nothing(region)) return issue;
+  if (auto issue = too_many_faces(2 * static_cast<double>(region.boundary.size()) * fields.number("turns") * fields.number("sides"), "Turns or Sides, or a larger Flatness")) return issue;
   double low = 1e300, high = -1e300, inner = 1e300;
   for (const Vec2& p : region.points) low = std::min(low, p.y()), high = std::max(high, p.y()), inner = std::min(inner, p.x());
   if (inner <= 0) return Issue{"the section reaches across the axis", "", {}, "choose a larger diameter or a smaller section"};

@@ -277,6 +277,12 @@ const std::vector<StockKind>& stock_table() {
   return table;
 }
 
+std::optional<Issue> too_many_faces(double faces, const char* fields) {
+  if (faces <= max_made_faces) return std::nullopt;
+  return Issue{fmt::format("would have {:.3g} million faces, more than the {:.3g} million that are made", faces / 1e6, max_made_faces / 1e6), "", {},
+               fmt::format("choose fewer {}", fields)};
+}
+
 const StockKind* find_stock(std::string_view key) {
   for (const StockKind& kind : stock_table())
     if (kind.key == key) return &kind;

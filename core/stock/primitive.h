@@ -23,6 +23,11 @@ struct StockKind {
   std::optional<Issue> (*check)(const FieldReader&);
 };
 
+/// No stock is made of more faces; what would be says so before it is made.
+inline constexpr double max_made_faces = 1e7;
+/// @param fields  by which it can be made of fewer
+std::optional<Issue> too_many_faces(double faces, const char* fields);
+
 /// All kinds, in the order in which they are offered.
 const std::vector<StockKind>& stock_table();
 /// Null when there is no such kind.

@@ -21,10 +21,7 @@ Result<StepOutput> run_along_edges(const StepInput& input) {
   settings.count = input.fields.count("count");
   settings.distance = input.fields.number("distance");
   settings.turned = input.fields.on("turned");
-  double length = 0;
-  for (const auto& [v, w] : pairs) length += (input.mesh->positions[v] - input.mesh->positions[w]).norm();
-  if (settings.count == 0)
-    if (const auto issue = too_many_copies(input, length / settings.distance, Mesh())) return *issue;
+  if (const auto issue = too_many_copies(input, chain_place_count(*input.mesh, pairs, settings), Mesh())) return *issue;
   const std::vector<Affine> places = chain_places(*input.mesh, pairs, vertex_normals(*input.mesh), settings);
   const auto given = repeated_tools(input, true);
   if (!given) return given.issue();
