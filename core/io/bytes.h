@@ -3,7 +3,6 @@
 #pragma once
 
 #include <filesystem>
-#include <functional>
 #include <memory>
 #include <span>
 #include <string>
@@ -31,16 +30,12 @@ class FileBytes {
   std::size_t size_ = 0;
 };
 
-/// Writes through a temporary name in the same folder, flushed to disk and then moved into place.
-/// `produce` writes the file under the name it is given; on any failure that file is removed and `path`
-/// stays as it was. What killed programs left half-written of it goes once it is whole.
-/// @param backup  a name in the same folder under which what `path` held stays, in place of what that name held; empty: it goes.
-///                Where that cannot be done, nothing is written.
-Result<std::uintmax_t> write_through_temporary(
-    const std::filesystem::path& path,
-    const std::function<Result<bool>(const std::filesystem::path& temporary)>& produce, const std::filesystem::path& backup = {});
+/// What went wrong with a file, by the number that the system gives: "cannot write: No space left on device".
+Issue file_issue(const char* verb, const std::filesystem::path& path, int error);
 
-/// As above, for contents that are in memory already.
-Result<std::uintmax_t> write_bytes(const std::filesystem::path& path, std::string_view contents);
+/// Writes a file whole, or leaves what was there (core/io/replacement.h).
+/// @param backup  as Replacement::take_place() has it
+/// @return bytes written
+Result<std::uintmax_t> write_bytes(const std::filesystem::path& path, std::string_view contents, const std::filesystem::path& backup = {});
 
 }  // namespace anvil

@@ -34,10 +34,11 @@ std::string write_off(const Mesh& mesh);
 Import read_xyz(std::string_view bytes);
 std::string write_xyz(const Mesh& cloud);
 
-/// 3MF Core Specification, by lib3mf; every build item in its place, coordinates in millimetres.
+/// 3MF Core Specification, by lib3mf; every build item of type model in its place, mirrored ones turned right, coordinates in millimetres. What
+/// is left out (supports, colours, names) is noted; extensions that a reader must know and this one does not are refused.
 Import read_3mf(const std::filesystem::path& path, std::uintmax_t file_size);
-/// One object in millimetres; polygons are cut into triangles. Not by lib3mf, which cuts coordinates off after six
-/// decimals: what is sound here must be sound in the file.
-Result<std::uintmax_t> write_3mf(const Mesh& mesh, const std::filesystem::path& path);
+/// An object for each part, with its name and colour, in millimetres; polygons are cut into triangles. Not by lib3mf, which cuts coordinates
+/// off after six decimals: what is sound here must be sound in the file.
+Result<std::string> write_3mf(std::span<const PartInFile> parts, const std::string& title);
 
 }  // namespace anvil

@@ -22,12 +22,13 @@ Result<MeshFormat> format_of(const std::filesystem::path& path) {
   if (ending == ".ply") return MeshFormat::ply;
   if (ending == ".off") return MeshFormat::off;
   if (ending == ".3mf") return MeshFormat::threemf;
-  if (ending == ".xyz") return MeshFormat::xyz;
+  for (const char* points : {".xyz", ".asc", ".txt", ".pts", ".csv"})
+    if (ending == points) return MeshFormat::xyz;
   return Issue{ending.empty() ? "the name has no ending that tells its format"
                               : fmt::format("\"{}\" is not a mesh format known here", ending),
                path.string(),
                {},
-               "use .stl, .obj, .ply, .off or .3mf, or .xyz for points"};
+               "use .stl, .obj, .ply, .off or .3mf, or .xyz, .asc, .txt, .pts or .csv for points"};
 }
 
 void check_range(Mesh& mesh, std::vector<std::string>& notes) {
@@ -51,14 +52,20 @@ void check_range(Mesh& mesh, std::vector<std::string>& notes) {
 
 Result<Import> read_mesh(const std::filesystem::path& path, bool points) {
   const Result<MeshFormat> format = format_of(path);
+  if (format) return read_mesh_as(*format, path, points);
+  // That a file is not there is said before that its ending is not known.
+  const Result<FileBytes> bytes = FileBytes::read(path);
+  return bytes ? format.issue() : bytes.issue();
+}
+
+Result<Import> read_mesh_as(MeshFormat format, const std::filesystem::path& path, bool points) {
   Result<FileBytes> bytes = FileBytes::read(path);
   if (!bytes) return bytes.issue();
-  if (!format) return format.issue();
   const std::string_view view = bytes->view();
   if (view.empty()) return Issue{"the file is empty", path.string(), {}, "export it again"};
   try {
     Import import;
-    switch (*format) {
+    switch (format) {
       case MeshFormat::stl:
         import = read_stl(view);
         break;
@@ -98,48 +105,56 @@ Result<Import> read_mesh(const std::filesystem::path& path, bool points) {
 namespace {
 
 /// The mesh in 32-bit coordinates; what settling did or could not do is noted.
-Result<Mesh> as_floats(const Mesh& mesh, const FloatSettings& settings, const std::filesystem::path& path, std::vector<std::string>* notes) {
+Result<Mesh> as_floats(const Mesh& mesh, const FloatSettings& settings, std::vector<std::string>* notes) {
   OperationReport report;
   Mesh settled = settle_to_float(mesh, report, settings);
   for (const auto& done : report.done)
     if (notes != nullptr && done.note->place == Note::Place::rail) notes->push_back(in_words(done));
-  if (settled.empty() && !mesh.empty())
-    return Issue{"all of it is thinner than this format's 32-bit coordinates can tell", path.string(), {}, "write OBJ, PLY or OFF"};
+  if (settled.empty() && !mesh.empty()) return Issue{"all of it is thinner than this format's 32-bit coordinates can tell", "", {}, "write OBJ, PLY or OFF"};
   return settled;
 }
 
 }  // namespace
 
-Issue points_only(const std::filesystem::path& path) { return {".xyz holds points only, no faces", path.string(), {}, "use .stl, .obj, .ply, .off or .3mf"}; }
+Issue points_only(const std::filesystem::path& path) { return {"this format holds points only, no faces", path.string(), {}, "use .stl, .obj, .ply, .off or .3mf"}; }
 
-Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes,
-                                  const WriteSettings& settings) {
+Result<std::string> mesh_bytes(const Mesh& mesh, MeshFormat format, std::vector<std::string>* notes, const WriteSettings& settings) {
+  if (mesh.cloud) {
+    if (format == MeshFormat::xyz) return write_xyz(mesh);
+    if (format == MeshFormat::ply) return write_ply(mesh);
+    return Issue{"a cloud of points has no faces, which this format needs", "", {}, "use .ply or .xyz, or recast it first"};
+  }
+  switch (format) {
+    case MeshFormat::stl: {
+      const Result<Mesh> floats = as_floats(mesh, {settings.open, settings.opening}, notes);
+      if (!floats) return floats.issue();
+      return write_stl(*floats);
+    }
+    case MeshFormat::obj: return write_obj(faces_for(mesh, settings.faces));
+    case MeshFormat::ply: return write_ply(faces_for(mesh, settings.faces));
+    case MeshFormat::off: return write_off(faces_for(mesh, settings.faces));
+    case MeshFormat::threemf: {
+      std::vector<PartInFile> parts = settings.parts;
+      if (parts.empty()) parts.push_back({settings.title, PartInFile().colour, mesh});
+      for (PartInFile& part : parts) {
+        Result<Mesh> floats = as_floats(part.mesh, {}, notes);
+        if (!floats) return floats.issue();
+        part.mesh = std::move(*floats);
+      }
+      return write_3mf(parts, settings.title);
+    }
+    case MeshFormat::xyz: break;
+  }
+  return points_only("");
+}
+
+Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes, const WriteSettings& settings) {
   const Result<MeshFormat> format = format_of(path);
   if (!format) return format.issue();
-  if (mesh.cloud) {
-    if (*format == MeshFormat::xyz) return write_bytes(path, write_xyz(mesh));
-    if (*format == MeshFormat::ply) return write_bytes(path, write_ply(mesh));
-    return Issue{"a cloud of points has no faces, which this format needs", path.string(), {}, "use .ply or .xyz, or recast it first"};
-  }
-  switch (*format) {
-    case MeshFormat::stl: {
-      const Result<Mesh> floats = as_floats(mesh, {settings.open, settings.opening}, path, notes);
-      return floats ? write_bytes(path, write_stl(*floats)) : floats.issue();
-    }
-    case MeshFormat::obj:
-      return write_bytes(path, write_obj(faces_for(mesh, settings.faces)));
-    case MeshFormat::ply:
-      return write_bytes(path, write_ply(faces_for(mesh, settings.faces)));
-    case MeshFormat::off:
-      return write_bytes(path, write_off(faces_for(mesh, settings.faces)));
-    case MeshFormat::threemf: {
-      const Result<Mesh> floats = as_floats(mesh, {}, path, notes);
-      return floats ? write_3mf(*floats, path) : floats.issue();
-    }
-    case MeshFormat::xyz:
-      break;
-  }
-  return points_only(path);
+  Result<std::string> bytes = mesh_bytes(mesh, *format, notes, settings);
+  if (bytes) return write_bytes(path, *bytes);
+  bytes.issue().subject = path.string();
+  return bytes.issue();
 }
 
 }  // namespace anvil

@@ -31,19 +31,30 @@ inline constexpr double min_extent = 1e-30, max_extent = 1e30;
 /// zero, with a note. Raises BadFile with the first vertex out of range.
 void check_range(Mesh& mesh, std::vector<std::string>& notes);
 
-/// Reads one file. Hostile input is expected: every count is checked against the bytes that are there,
+/// Reads one file, whose format its ending tells. Hostile input is expected: every count is checked against the bytes that are there,
 /// so memory stays within a small multiple of the file's size. Polygons stay polygons; the bit-equal
 /// corners of an STL are welded. Fails with the file's name, the place in it and a remedy.
 /// @param points  a file without faces is read as a point cloud, a mesh that has vertices alone; else it is refused
 Result<Import> read_mesh(const std::filesystem::path& path, bool points = false);
+/// The same of a file whose name does not tell.
+Result<Import> read_mesh_as(MeshFormat format, const std::filesystem::path& path, bool points = false);
 
 /// Why no mesh is written with this ending.
 Issue points_only(const std::filesystem::path& path);
+
+/// One of the parts of a file, for formats that tell them apart.
+struct PartInFile {
+  std::string name;
+  std::uint32_t colour = 0x6F7F92;  ///< 0xRRGGBB
+  Mesh mesh;
+};
 
 struct WriteSettings {
   FacesWritten faces = FacesWritten::convex;  ///< for OBJ, PLY and OFF
   bool open = true;    ///< STL: open the places where a solid touches itself, since it tells vertices by position
   double opening = 0;  ///< how wide, mesh units; 0: the least that works
+  std::vector<PartInFile> parts = {};  ///< 3MF: what the mesh is put together of; empty: it is one part
+  std::string title = {};              ///< 3MF
 };
 
 /// Writes one file: STL as binary single precision, PLY as binary little-endian doubles, OBJ and OFF with enough digits to
@@ -51,10 +62,12 @@ struct WriteSettings {
 /// to them (core/boolean/settle.h), so that the file read back is sound. Polygons are written so that every reader gets a
 /// sound mesh out of a sound one (core/io/faces.h), unless they are asked for as they are.
 /// A cloud is written as PLY or XYZ, with its normals.
-/// Written under a temporary name beside `path` and moved into place; on failure nothing is left.
+/// On failure what was there stays, and nothing else is left (core/io/replacement.h).
 /// @param notes  receives, in words, what settling to 32 bits did or could not do
 /// @return bytes written
 Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes = nullptr,
                                   const WriteSettings& settings = {});
+/// What write_mesh() writes, in memory. An Issue has no subject.
+Result<std::string> mesh_bytes(const Mesh& mesh, MeshFormat format, std::vector<std::string>* notes = nullptr, const WriteSettings& settings = {});
 
 }  // namespace anvil

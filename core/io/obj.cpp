@@ -13,7 +13,7 @@ Import read_obj(std::string_view bytes) {
   TextScanner scan(bytes, '#');
   Import result;
   Mesh& mesh = result.mesh;
-  std::size_t short_faces = 0, lines_and_points = 0;
+  std::size_t short_faces = 0, lines_and_points = 0, free_form = 0, coloured = 0;
   std::vector<Index> polygon;
   std::vector<std::pair<Index, std::size_t>> forward;  // corner, line: vertices may follow their faces
   SlotNames slot_names(mesh.materials);
@@ -24,6 +24,10 @@ Import read_obj(std::string_view bytes) {
       Vec3 p;
       for (int k = 0; k < 3; ++k) p[k] = scan.number(scan.word_in_line(), "a coordinate");
       mesh.add_vertex(p);
+      // One more number is a weight, three are a colour.
+      std::size_t more = 0;
+      while (!scan.word_in_line().empty()) ++more;
+      coloured += more >= 3;
     } else if (keyword == "f") {
       polygon.clear();
       for (auto corner = scan.word_in_line(); !corner.empty(); corner = scan.word_in_line()) {
@@ -48,6 +52,8 @@ Import read_obj(std::string_view bytes) {
       slot = slot_names.place_of(std::string(scan.rest_of_line()));
     } else if (keyword == "l" || keyword == "p") {
       ++lines_and_points;
+    } else if (keyword == "surf" || keyword == "curv" || keyword == "curv2" || keyword == "bzp" || keyword == "bsp" || keyword == "cdp" || keyword == "cdc") {
+      ++free_form;
     }
   } while (scan.next_line());
   for (const auto& [corner, line] : forward)
@@ -60,6 +66,8 @@ Import read_obj(std::string_view bytes) {
     if (of_face == no_index) of_face = slot_names.place_of(unnamed_slot);
   if (short_faces > 0)
     result.notes.push_back(fmt::format("{} faces with fewer than three corners were left out", short_faces));
+  if (free_form > 0) result.notes.push_back(fmt::format("{} free-form curves and surfaces were left out: export them as faces", free_form));
+  if (coloured > 0) result.notes.push_back(fmt::format("the colours of {} vertices were left out", coloured));
   if (lines_and_points > 0)
     result.notes.push_back(fmt::format("{} lines and points were left out", lines_and_points));
   return result;

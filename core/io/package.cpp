@@ -16,36 +16,56 @@ namespace {
 
 constexpr time_t no_date = 315532800;  // 1980-01-01, the first that a ZIP can tell
 
-Result<bool> write_zip(const std::filesystem::path& path, const std::vector<PackageEntry>& entries) {
-  int error = 0;
-  std::unique_ptr<zip_t, decltype(&zip_discard)> zip(zip_open(path.c_str(), ZIP_CREATE | ZIP_EXCL, &error), &zip_discard);
+Issue cannot_pack(const char* why) { return {fmt::format("cannot be packed: {}", why), {}, {}, "close other jobs, and write it again"}; }
+
+}  // namespace
+
+Result<std::string> package_bytes(const std::vector<PackageEntry>& entries) {
+  zip_error_t error;
+  zip_error_init(&error);
+  const std::unique_ptr<zip_error_t, decltype(&zip_error_fini)> ends(&error, &zip_error_fini);
+  // In memory: a file under way is ours to name and to lock.
+  zip_source_t* const made = zip_source_buffer_create(nullptr, 0, 0, &error);
+  if (made == nullptr) return cannot_pack(zip_error_strerror(&error));
+  zip_source_keep(made);
+  const std::unique_ptr<zip_source_t, decltype(&zip_source_free)> kept(made, &zip_source_free);
+  std::unique_ptr<zip_t, decltype(&zip_discard)> zip(zip_open_from_source(made, ZIP_TRUNCATE, &error), &zip_discard);
   if (zip == nullptr) {
-    zip_error_t details;
-    zip_error_init_with_code(&details, error);
-    Issue issue{fmt::format("cannot write: {}", zip_error_strerror(&details)), {}, {}, "check the folder and its permissions"};
-    zip_error_fini(&details);
-    return issue;
+    zip_source_free(made);  // which the archive would have
+    return cannot_pack(zip_error_strerror(&error));
   }
   for (const PackageEntry& entry : entries) {
     zip_source_t* source = zip_source_buffer(zip.get(), entry.contents.data(), entry.contents.size(), 0);
     const zip_int64_t index = source == nullptr ? -1 : zip_file_add(zip.get(), entry.name.c_str(), source, ZIP_FL_ENC_UTF_8);
     if (index < 0) {
       if (source != nullptr) zip_source_free(source);
-      return Issue{fmt::format("cannot add {}: {}", entry.name, zip_strerror(zip.get())), {}, {}, "choose another disk"};
+      return cannot_pack(zip_strerror(zip.get()));
     }
     zip_set_file_compression(zip.get(), static_cast<zip_uint64_t>(index), ZIP_CM_DEFLATE, 1);
     zip_file_set_mtime(zip.get(), static_cast<zip_uint64_t>(index), no_date, 0);
   }
   if (zip_close(zip.get()) != 0)  // which leaves it to be discarded; else it is gone
-    return Issue{fmt::format("cannot write: {}", zip_strerror(zip.get())), {}, {}, "free some space or choose another disk"};
+    return cannot_pack(zip_strerror(zip.get()));
   (void)zip.release();
-  return true;
+  zip_stat_t status;
+  if (zip_source_stat(made, &status) != 0 || zip_source_open(made) != 0) return cannot_pack("it cannot be read back");
+  std::string bytes(status.size, '\0');
+  std::size_t done = 0;
+  while (done < bytes.size()) {
+    const zip_int64_t n = zip_source_read(made, bytes.data() + done, bytes.size() - done);
+    if (n <= 0) break;
+    done += static_cast<std::size_t>(n);
+  }
+  zip_source_close(made);
+  if (done != bytes.size()) return cannot_pack("it cannot be read back");
+  return bytes;
 }
 
-}  // namespace
-
 Result<std::uintmax_t> write_package(const std::filesystem::path& path, const std::vector<PackageEntry>& entries, const std::filesystem::path& backup) {
-  return write_through_temporary(path, [&](const std::filesystem::path& temporary) { return write_zip(temporary, entries); }, backup);
+  Result<std::string> bytes = package_bytes(entries);
+  if (bytes) return write_bytes(path, *bytes, backup);
+  bytes.issue().subject = path.string();
+  return bytes.issue();
 }
 
 struct Package::Archive {

@@ -17,9 +17,9 @@ struct PackageEntry {
   std::string contents;
 };
 
-/// Writes a package in one go; on failure nothing is left. The same entries give the same bytes.
-/// @param backup  where what was there before is kept, as write_through_temporary() does it; empty: nowhere
-/// @return bytes written
+/// A package in memory. The same entries give the same bytes.
+Result<std::string> package_bytes(const std::vector<PackageEntry>& entries);
+/// The same as a file, as write_bytes() writes it.
 Result<std::uintmax_t> write_package(const std::filesystem::path& path, const std::vector<PackageEntry>& entries,
                                      const std::filesystem::path& backup = {});
 

@@ -3,8 +3,10 @@
 
 #include <algorithm>
 #include <bit>
+#include <cctype>
 #include <cmath>
 #include <cstring>
+#include <limits>
 #include <optional>
 
 #include "core/io/formats.h"
@@ -13,13 +15,14 @@
 namespace anvil {
 namespace {
 
-enum class Scalar { i8, u8, i16, u16, i32, u32, f32, f64 };
+enum class Scalar { i8, u8, i16, u16, i32, u32, i64, u64, f32, f64 };
 
 std::optional<Scalar> scalar_named(std::string_view name) {
   static constexpr std::pair<std::string_view, Scalar> names[] = {
       {"char", Scalar::i8},   {"int8", Scalar::i8},     {"uchar", Scalar::u8},   {"uint8", Scalar::u8},
       {"short", Scalar::i16}, {"int16", Scalar::i16},   {"ushort", Scalar::u16}, {"uint16", Scalar::u16},
       {"int", Scalar::i32},   {"int32", Scalar::i32},   {"uint", Scalar::u32},   {"uint32", Scalar::u32},
+      {"int64", Scalar::i64}, {"uint64", Scalar::u64}, {"longlong", Scalar::i64}, {"ulonglong", Scalar::u64},
       {"float", Scalar::f32}, {"float32", Scalar::f32}, {"double", Scalar::f64}, {"float64", Scalar::f64}};
   for (const auto& [known, type] : names)
     if (known == name) return type;
@@ -38,6 +41,8 @@ std::size_t size_of(Scalar type) {
     case Scalar::u32:
     case Scalar::f32:
       return 4;
+    case Scalar::i64:
+    case Scalar::u64:
     case Scalar::f64:
       return 8;
   }
@@ -56,7 +61,7 @@ struct Element {
   std::vector<Property> properties;
 };
 
-/// One value after the other, whatever the encoding.
+/// One value after the other, whatever the encoding; numbers may be no finite ones.
 class Values {
  public:
   virtual ~Values() = default;
@@ -67,7 +72,13 @@ class Values {
 class TextValues : public Values {
  public:
   explicit TextValues(TextScanner& scan) : scan_(scan) {}
-  double next(Scalar, const std::string& what) override { return scan_.number(scan_.word(), what.c_str()); }
+  double next(Scalar, const std::string& what) override {
+    const std::string_view word = scan_.word();
+    if (const auto number = TextScanner::maybe_number(word)) return *number;
+    const auto is = [&](std::string_view name) { return word.size() >= name.size() && std::equal(name.begin(), name.end(), word.end() - static_cast<std::ptrdiff_t>(name.size()), [](char a, char b) { return a == std::tolower(static_cast<unsigned char>(b)); }); };
+    if (is("nan") || is("inf") || is("ind")) return std::numeric_limits<double>::quiet_NaN();
+    return scan_.number(word, what.c_str());
+  }
   std::size_t bytes_left() const override { return scan_.bytes_left(); }
 
  private:
@@ -92,10 +103,14 @@ class BinaryValues : public Values {
         return take<std::int32_t>(what);
       case Scalar::u32:
         return take<std::uint32_t>(what);
+      case Scalar::i64:
+        return static_cast<double>(take<std::int64_t>(what));
+      case Scalar::u64:
+        return static_cast<double>(take<std::uint64_t>(what));
       case Scalar::f32:
-        return finite(static_cast<double>(take<float>(what)), what);
+        return static_cast<double>(take<float>(what));
       case Scalar::f64:
-        return finite(take<double>(what), what);
+        return take<double>(what);
     }
     return 0;
   }
@@ -113,13 +128,6 @@ class BinaryValues : public Values {
     if (swap_) std::reverse(raw.begin(), raw.end());
     return std::bit_cast<T>(raw);
   }
-  double finite(double value, const std::string& what) const {
-    if (!std::isfinite(value))
-      throw BadFile{fmt::format("byte {}: {} is not a finite number", at_, what),
-                    "correct it or export again"};
-    return value;
-  }
-
   std::string_view bytes_;
   std::size_t at_;
   bool swap_;
@@ -183,6 +191,38 @@ void check_room(const Element& element, bool text, std::size_t left) {
                   "split the file"};
 }
 
+/// Every three corners that follow each other are a triangle, each other one turned over.
+void add_strip(const std::vector<Index>& strip, Mesh& mesh) {
+  for (std::size_t k = 2; k < strip.size(); ++k) {
+    const Index a = strip[k - 2], b = strip[k - 1], c = strip[k];
+    if (a == b || b == c || c == a) continue;  // where a strip turns
+    if (k % 2 == 0)
+      mesh.add_face({a, b, c});
+    else
+      mesh.add_face({b, a, c});
+  }
+}
+
+/// Leaves out vertices, and the faces that have them. @return how many faces
+std::size_t leave_out(const std::vector<char>& out, Mesh& mesh) {
+  Mesh kept;
+  std::vector<Index> number(mesh.positions.size(), no_index);
+  for (Index v = 0; v < mesh.positions.size(); ++v) {
+    if (out[v]) continue;
+    number[v] = kept.add_vertex(mesh.positions[v]);
+    if (!mesh.normals.empty()) kept.normals.push_back(mesh.normals[v]);
+  }
+  std::vector<Index> ring;
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    ring.clear();
+    for (Index v : mesh.face(f)) ring.push_back(number[v]);
+    if (std::find(ring.begin(), ring.end(), no_index) == ring.end()) kept.add_face(ring);
+  }
+  const std::size_t gone = mesh.face_count() - kept.face_count();
+  mesh = std::move(kept);
+  return gone;
+}
+
 }  // namespace
 
 Import read_ply(std::string_view bytes) {
@@ -193,10 +233,13 @@ Import read_ply(std::string_view bytes) {
   if (text) {
     values = std::make_unique<TextValues>(scan);
   } else if (header.encoding == "binary_little_endian" || header.encoding == "binary_big_endian") {
-    const auto line_end = bytes.find('\n', bytes.size() - scan.bytes_left());
+    const auto line_end = bytes.find_first_of("\r\n", bytes.size() - scan.bytes_left());
     if (line_end == std::string_view::npos)
       scan.fail("the file ends with its header", "it was cut short: export it again");
-    values = std::make_unique<BinaryValues>(bytes, line_end + 1, header.encoding == "binary_big_endian");
+    // As the first line ends; what follows a lone \r may be a number that begins like \n.
+    const auto first_end = bytes.find_first_of("\r\n");
+    const std::size_t ending = bytes.substr(line_end).starts_with("\r\n") && bytes.substr(first_end).starts_with("\r\n") ? 2 : 1;
+    values = std::make_unique<BinaryValues>(bytes, line_end + ending, header.encoding == "binary_big_endian");
   } else {
     throw BadFile{fmt::format("line 2: unknown encoding \"{}\"", TextScanner::shown(header.encoding)),
                   "export as ascii or binary_little_endian"};
@@ -204,11 +247,14 @@ Import read_ply(std::string_view bytes) {
 
   Import result;
   Mesh& mesh = result.mesh;
-  std::size_t short_faces = 0, vertex_count = 0;
+  std::size_t short_faces = 0, vertex_count = 0;  // faces may stand before vertices
+  for (const Element& element : header.elements)
+    if (element.name == "vertex") vertex_count = element.count;
   std::vector<Index> polygon;
+  std::vector<char> nowhere;  // vertices whose coordinates are no finite numbers
   for (const Element& element : header.elements) {
     check_room(element, text, values->bytes_left());
-    const bool is_vertex = element.name == "vertex", is_face = element.name == "face";
+    const bool is_vertex = element.name == "vertex", is_strip = element.name == "tristrips", is_face = element.name == "face" || is_strip;
     // Where a value of a vertex goes; -1: nowhere.
     std::vector<int> coordinate, normal;
     for (const Property& property : element.properties) {
@@ -226,10 +272,7 @@ Import read_ply(std::string_view bytes) {
         if (std::none_of(element.properties.begin(), element.properties.end(),
                          [&](const Property& p) { return p.name == axis && !p.count_type; }))
           throw BadFile{fmt::format("the header gives its vertices no {} coordinate", axis), "export again"};
-      vertex_count = element.count;
       mesh.positions.reserve(element.count);
-    } else if (!is_face && element.name == "tristrips") {
-      throw BadFile{"it holds triangle strips, which are not read", "export it with plain faces"};
     }
     for (std::size_t i = 0; i < element.count; ++i) {
       Vec3 p(0, 0, 0), n(0, 0, 0);
@@ -255,6 +298,11 @@ Import read_ply(std::string_view bytes) {
         for (double k = 0; k < count; ++k) {
           const double index = values->next(property.type, what);
           if (!corners) continue;
+          if (is_strip && index < 0) {  // the next strip begins
+            add_strip(polygon, mesh);
+            polygon.clear();
+            continue;
+          }
           if (index < 0 || index >= static_cast<double>(vertex_count) || index != std::floor(index))
             throw BadFile{fmt::format("face {}: vertex index {} is out of range (0 to {})", i + 1, index,
                                       static_cast<double>(vertex_count) - 1),
@@ -262,15 +310,25 @@ Import read_ply(std::string_view bytes) {
           polygon.push_back(static_cast<Index>(index));
         }
         if (!corners) continue;
-        if (polygon.size() >= 3)
+        if (is_strip)
+          add_strip(polygon, mesh);
+        else if (polygon.size() >= 3)
           mesh.add_face(polygon);
         else
           ++short_faces;
       }
       if (!is_vertex) continue;
       mesh.positions.push_back(p);
+      if (!p.allFinite()) nowhere.resize(mesh.positions.size(), 0), nowhere.back() = 1;
       if (has_normals) mesh.normals.push_back(n.stableNormalized());
     }
+  }
+  if (!nowhere.empty()) {
+    nowhere.resize(mesh.positions.size(), 0);
+    const auto count = std::count(nowhere.begin(), nowhere.end(), 1);
+    const std::size_t faces = leave_out(nowhere, mesh);
+    result.notes.push_back(fmt::format("{} points whose coordinates are no finite numbers were left out", count));
+    if (faces > 0) result.notes.push_back(fmt::format("{} faces with such corners were left out", faces));
   }
   mesh.cloud = mesh.empty() && !mesh.positions.empty();
   // A point without a normal has no side, and then none of them can be gone by.

@@ -2,8 +2,10 @@
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
 
+#include <algorithm>
 #include <atomic>
 #include <bit>
+#include <cctype>
 #include <cmath>
 #include <cstring>
 
@@ -67,46 +69,62 @@ Import read_binary(std::string_view bytes, std::size_t facets) {
   return result;
 }
 
+std::string lower(std::string_view word) {
+  std::string text(word);
+  std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  return text;
+}
+
+/// Keywords in any case, lines broken anywhere.
 Import read_text(std::string_view bytes) {
   TextScanner scan(bytes);
   std::vector<Vec3> corners;
   auto expect = [&](const char* keyword) {
     const auto word = scan.word();
-    if (word != keyword) {
-      if (word.empty())
-        scan.fail(
-            fmt::format("the file ends inside facet {}, before \"{}\"", corners.size() / 3 + 1, keyword),
-            "it was cut short: export it again");
-      scan.fail(fmt::format("expected \"{}\", found \"{}\"", keyword, TextScanner::shown(word)),
-                "correct the line or export again");
-    }
+    if (lower(word) == keyword) return;
+    if (word.empty())
+      scan.fail(fmt::format("the file ends inside facet {}, before \"{}\"", corners.size() / 3 + 1, keyword), "it was cut short: export it again");
+    scan.fail(fmt::format("expected \"{}\", found \"{}\"", keyword, TextScanner::shown(word)), "correct the line or export again");
   };
-  bool in_solid = false;
+  auto read_facet = [&] {
+    // The normal follows from the corners; files often hold nan here.
+    constexpr int most_words = 8;
+    std::string word;
+    for (int k = 0; k < most_words && word != "outer"; ++k) word = lower(scan.word());
+    if (word != "outer") scan.fail(fmt::format("facet {} has no \"outer loop\"", corners.size() / 3 + 1), "correct the line or export again");
+    expect("loop");
+    for (int corner = 0; corner < 3; ++corner) {
+      expect("vertex");
+      Vec3 p;
+      for (int k = 0; k < 3; ++k) p[k] = scan.number(scan.word(), "a coordinate");
+      corners.push_back(p);
+    }
+    expect("endloop");
+    expect("endfacet");
+  };
+  // What follows "solid" and "endsolid" in their line is a name, up to the first facet.
+  auto skip_name = [&] {
+    for (auto word = scan.word_in_line(); !word.empty(); word = scan.word_in_line())
+      if (lower(word) == "facet") return read_facet();
+  };
+  bool in_solid = false, begun = false;
   for (auto word = scan.word(); !word.empty(); word = scan.word()) {
-    if (word == "solid") {
-      in_solid = true;
-      scan.next_line();
-    } else if (word == "endsolid") {
-      in_solid = false;
-      scan.next_line();
-    } else if (word == "facet") {
-      scan.next_line();  // the normal follows from the corners; files often hold nan here
-      expect("outer");
-      expect("loop");
-      for (int corner = 0; corner < 3; ++corner) {
-        expect("vertex");
-        Vec3 p;
-        for (int k = 0; k < 3; ++k) p[k] = scan.number(scan.word(), "a coordinate");
-        corners.push_back(p);
-      }
-      expect("endloop");
-      expect("endfacet");
+    const std::string keyword = lower(word);
+    if (keyword == "solid" || keyword == "endsolid") {
+      in_solid = keyword == "solid";
+      begun = true;
+      skip_name();
+    } else if (keyword == "facet") {
+      begun = true;
+      read_facet();
+    } else if (!begun || word.starts_with("#") || word.starts_with("//") || word.starts_with(";")) {
+      scan.next_line();  // a comment
     } else {
       scan.fail(fmt::format("expected \"facet\" or \"endsolid\", found \"{}\"", TextScanner::shown(word)),
                 "check that it is an STL file");
     }
   }
-  if (in_solid && corners.empty()) scan.fail("the file ends before its first facet", "export it again");
+  if (corners.empty()) scan.fail("the file ends before its first facet", "export it again");
   WeldMap map = weld_equal(corners);
   const std::vector<Index> first = std::move(map.first);
   Import result{indexed(std::move(map)), {}};
@@ -125,19 +143,28 @@ Import read_stl(std::string_view bytes) {
     if (bytes.size() == header_size + facet_size * std::size_t{facets}) return read_binary(bytes, facets);
   }
   const std::string_view text = without_byte_order_mark(bytes);
-  const auto first = text.find_first_not_of(" \t\r\n");
-  // Binary files may start with "solid" too, but they hold zero bytes within the first facet.
-  const bool looks_like_text = first != std::string_view::npos && text.substr(first).starts_with("solid") &&
-                               text.substr(0, 512).find('\0') == std::string_view::npos;
-  if (looks_like_text) return read_text(bytes);
+  // Binary files may start with "solid" too, but they hold zero bytes within the first facet. A comment may stand first.
+  constexpr std::size_t looked_at = 4096;
+  const std::string begin = lower(text.substr(0, looked_at));
+  const auto first = begin.find_first_not_of(" \t\r\n");
+  const bool has_zero = text.substr(0, 512).find('\0') != std::string_view::npos;
+  if (!has_zero && first != std::string::npos && (begin.compare(first, 5, "solid") == 0 || begin.find("facet") != std::string::npos)) return read_text(bytes);
   if (bytes.size() < header_size)
     throw BadFile{fmt::format("byte {}: the file ends inside the 84-byte STL header", bytes.size()),
                   "it was cut short or is not an STL file: export it again"};
-  const std::size_t whole = (bytes.size() - header_size) / facet_size;
-  if (facets > whole)
-    throw BadFile{fmt::format("byte 80: the header promises {} facets, but only {} are there", facets, whole),
+  // Programs that write as they go leave the count for later, and may never come to it.
+  const std::size_t whole = (bytes.size() - header_size) / facet_size, rest = (bytes.size() - header_size) % facet_size;
+  const bool not_counted = facets == 0 || facets == 0xFFFFFFFFu;
+  if (!not_counted && facets <= whole) return read_binary(bytes, facets);
+  if (whole == 0)
+    throw BadFile{fmt::format("byte 80: the header promises {} facets, but none is there", facets),
                   "the file was cut short or is not an STL file: export it again"};
-  return read_binary(bytes, facets);
+  Import result = read_binary(bytes, whole);
+  result.notes = {};
+  if (!not_counted) result.notes.push_back(fmt::format("the file was cut short: of {} facets {} are missing", facets, facets - whole));
+  else result.notes.push_back(fmt::format("the header does not say how many facets there are: the {} that are there were read", whole));
+  if (rest > 0) result.notes.push_back(fmt::format("the last facet is not whole and was left out ({} of {} bytes)", rest, facet_size));
+  return result;
 }
 
 std::string write_stl(const Mesh& mesh) {

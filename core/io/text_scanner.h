@@ -37,44 +37,40 @@ class TextScanner {
     for (;;) {
       skip_blanks();
       if (rest_.empty()) return {};
-      if (rest_[0] == '\n') {
-        ++line_;
-        rest_.remove_prefix(1);
-      } else {
-        return take_word();
-      }
+      if (!ends_line(rest_[0])) return take_word();
+      take_line_end();
     }
   }
 
   /// Next word of the current line; empty at the line's end. A backslash at the end joins lines.
   std::string_view word_in_line() {
     skip_blanks();
-    while (rest_.size() >= 2 && rest_[0] == '\\' && (rest_[1] == '\n' || rest_[1] == '\r')) {
-      rest_.remove_prefix(rest_.find('\n') == std::string_view::npos ? rest_.size() : rest_.find('\n') + 1);
-      ++line_;
+    while (rest_.size() >= 2 && rest_[0] == '\\' && ends_line(rest_[1])) {
+      rest_.remove_prefix(1);
+      take_line_end();
       skip_blanks();
     }
-    return rest_.empty() || rest_[0] == '\n' ? std::string_view{} : take_word();
+    return rest_.empty() || ends_line(rest_[0]) ? std::string_view{} : take_word();
   }
 
-  /// The rest of the current line without blanks around it.
+  /// The rest of the current line without blanks around it, whatever marks comments elsewhere.
   std::string_view rest_of_line() {
-    skip_blanks();
-    std::string_view text = rest_.substr(0, rest_.find('\n'));
+    std::string_view text = rest_.substr(0, rest_.find_first_of("\r\n"));
     rest_.remove_prefix(text.size());
+    while (!text.empty() && blank(text.front())) text.remove_prefix(1);
     while (!text.empty() && blank(text.back())) text.remove_suffix(1);
     return text;
   }
 
   /// Moves past the end of the current line; false at the end of the file.
   bool next_line() {
-    const auto end = rest_.find('\n');
+    const auto end = rest_.find_first_of("\r\n");
     if (end == std::string_view::npos) {
       rest_ = {};
       return false;
     }
-    rest_.remove_prefix(end + 1);
-    ++line_;
+    rest_.remove_prefix(end);
+    take_line_end();
     return !rest_.empty();
   }
 
@@ -141,19 +137,25 @@ class TextScanner {
     return exponent + static_cast<long long>(point) - static_cast<long long>(first) < 0;
   }
 
-  static bool blank(char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\v' || c == '\f'; }
+  static bool blank(char c) { return c == ' ' || c == '\t' || c == '\v' || c == '\f'; }
+  /// Lines end as they do on any system: with \n, with \r\n, with \r alone.
+  static bool ends_line(char c) { return c == '\n' || c == '\r'; }
+  void take_line_end() {
+    rest_.remove_prefix(rest_.starts_with("\r\n") ? 2 : 1);
+    ++line_;
+  }
 
   void skip_blanks() {
     std::size_t n = 0;
     while (n < rest_.size() && blank(rest_[n])) ++n;
     if (comment_ != '\0' && n < rest_.size() && rest_[n] == comment_)
-      while (n < rest_.size() && rest_[n] != '\n') ++n;
+      while (n < rest_.size() && !ends_line(rest_[n])) ++n;
     rest_.remove_prefix(n);
   }
 
   std::string_view take_word() {
     std::size_t n = 0;
-    while (n < rest_.size() && !blank(rest_[n]) && rest_[n] != '\n') ++n;
+    while (n < rest_.size() && !blank(rest_[n]) && !ends_line(rest_[n])) ++n;
     const std::string_view word = rest_.substr(0, n);
     rest_.remove_prefix(n);
     return word;

@@ -69,7 +69,7 @@ Mesh body(Random& random) {
 
 double size_of(const Mesh& mesh) { return bounds(mesh).diagonal(); }
 
-Mesh combined(const Mesh& a, const Mesh& b, Operation operation, double contact) {
+Mesh combined(const Mesh& a, const Mesh& b, Operation operation, std::optional<double> contact) {
   const auto result = combine({{shared(a), "A"}, {shared(b), "B", operation}}, {}, {contact});
   return result ? result->mesh : Mesh();
 }
@@ -130,7 +130,7 @@ Mesh shifted_fillets(unsigned seed) {
   Mesh a = one, b = one;
   for (Vec3& p : a.positions) p = turn * p;
   for (Vec3& p : b.positions) p = turn * (p + by);
-  return combined(a, b, any_of_three(random), below(random, 2) == 0 ? -1 : 0);
+  return combined(a, b, any_of_three(random), below(random, 2) == 0 ? std::optional<double>() : 0);
 }
 
 Mesh thin_skins(unsigned seed) {
