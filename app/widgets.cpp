@@ -77,7 +77,7 @@ Result<double> NumberField::typed() const {
   QString typed = text().trimmed();
   if (const QString degree = QStringLiteral("°"); typed.endsWith(degree)) typed.chop(1);
   const bool length = field_.kind == FieldKind::length || field_.kind == FieldKind::point || field_.kind == FieldKind::offset;
-  return parse_sum(typed.replace(QLatin1Char(','), QLatin1Char('.')).toStdString(), length);
+  return parse_typed_sum(typed.toStdString(), length);
 }
 
 void NumberField::finish() {

@@ -306,6 +306,37 @@ Result<double> parse_sum(std::string_view text, bool units) {
   return sum;
 }
 
+Result<double> parse_typed_sum(std::string_view text, bool units) {
+  const auto is_digit = [](char c) { return c >= '0' && c <= '9'; };
+  std::string plain;
+  for (std::size_t at = 0; at < text.size();) {
+    if (!is_digit(text[at])) {
+      plain += text[at++];
+      continue;
+    }
+    std::size_t end = at;
+    while (end < text.size() && (is_digit(text[end]) || text[end] == ',' || text[end] == '.')) ++end;
+    std::string number(text.substr(at, end - at));
+    at = end;
+    const std::string whole = number.substr(0, number.find('.'));
+    const auto commas = std::count(whole.begin(), whole.end(), ',');
+    if (std::count(number.begin(), number.end(), ',') > commas) return parse_sum(text, units);  // behind the point: refused there
+    // Groups of three behind a first one of one to three.
+    const std::size_t first = whole.find(',');
+    bool grouped = commas > 0 && first >= 1 && first <= 3 && whole[0] != '0' && whole.size() - first == 4 * static_cast<std::size_t>(commas);
+    for (std::size_t k = first; grouped && k < whole.size(); k += 4) grouped = whole[k] == ',';
+    if (grouped && commas == 1 && whole == number)
+      return Issue{fmt::format("\"{}\" may be {}{} or {}.{}", number, whole.substr(0, first), whole.substr(first + 1), whole.substr(0, first), whole.substr(first + 1)), "", {},
+                   "type it without the comma, or with a point"};
+    if (grouped)
+      std::erase(number, ',');
+    else if (commas == 1 && whole == number)
+      number[first] = '.';
+    plain += number;
+  }
+  return parse_sum(plain, units);
+}
+
 Result<FieldValue> parse_value(const Field& field, std::string_view text, bool units) {
   text = trimmed(text);
   FieldValue value;

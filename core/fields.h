@@ -119,6 +119,9 @@ std::optional<Issue> check_values(std::span<const Field> fields, const FieldValu
 Result<FieldValue> parse_value(const Field& field, std::string_view text, bool units = false);
 /// A sum of numbers, such as "12+0.4-1"; with units as above. Decimal point only, whatever the locale.
 Result<double> parse_sum(std::string_view text, bool units);
+/// The same as people type it into a field: with a decimal comma as well ("12,5"), or grouped by commas ("1,250,000", "1,250.5"). What may
+/// be either ("1,250") is refused.
+Result<double> parse_typed_sum(std::string_view text, bool units);
 /// As parse_value reads it, with as many digits as bring the same value back.
 std::string to_text(const FieldValue& value);
 /// For people: four significant digits or so, with the unit.

@@ -136,3 +136,19 @@ TEST_CASE("round lengths one after the other, up and down, from any length") {
   CHECK(next_grade(1.2e-6, false) == Approx(1e-6));
   CHECK(next_grade(9.99e5, true) == Approx(1e6));
 }
+
+TEST_CASE("grouped digits are read as what they are or refused, and a decimal comma stays one") {
+  const auto typed = [](const char* text) { return parse_typed_sum(text, true); };
+  CHECK(*typed("12,5") == 12.5);
+  CHECK(*typed("0,125") == 0.125);
+  CHECK(*typed("1,250,000") == 1250000);
+  CHECK(*typed("1,250.5") == 1250.5);
+  CHECK(*typed("-2,000,000.25 + 1,5") == -2000000.25 + 1.5);
+  CHECK(*typed("1250,75") == 1250.75);
+  CHECK(*typed("12,5 cm") == 125);
+  // May be either; groups that are none; more than one comma.
+  for (const char* text : {"1,000", "-1,250", "999,999", "1,00,000", "1,2,3", "1.000,5", "1,000,00", ",5,"}) {
+    INFO(text);
+    CHECK_FALSE(typed(text));
+  }
+}
