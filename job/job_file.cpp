@@ -9,6 +9,7 @@
 #include "core/io/formats.h"
 #include "core/io/mesh_file.h"
 #include "core/io/package.h"
+#include "job/file/json_text.h"
 #include "job/job_json.h"
 
 namespace anvil {
@@ -17,14 +18,8 @@ Result<Job> load_job(const std::filesystem::path& path, StepTable table) {
   if (Result<FileBytes> readable = FileBytes::read(path); !readable) return readable.issue();
   try {
     const Package package(path, "a job file");
-    nlohmann::json document;
-    try {
-      document = nlohmann::json::parse(package.read("job.json"));
-    } catch (const nlohmann::json::parse_error& bad) {
-      throw BadFile{fmt::format("job.json: {}", bad.what()), "restore it from a backup"};
-    }
     return job_from_json(
-        document,
+        parse_json(package.read("job.json"), "job.json"),
         [&](const std::string& entry) {
           try {
             Import import = read_ply(package.read(entry));
@@ -77,7 +72,12 @@ Result<SalvagedJob> salvage_job(const std::filesystem::path& path, StepTable tab
   for (PackageEntry& entry : salvage_entries(bytes->view(), broken)) entries.emplace(std::move(entry.name), std::move(entry.contents));
   const auto fail = [&](std::string what) { return Issue{std::move(what), path.string(), {}, no_meshes_left}; };
   if (entries.empty()) return fail("nothing in it is whole");
-  const auto document = nlohmann::json::parse(entries["job.json"], nullptr, false);
+  nlohmann::json document;
+  try {
+    document = parse_json(entries["job.json"], "job.json");
+  } catch (const BadFile&) {
+    document = nlohmann::json::value_t::discarded;
+  }
   if (document.is_discarded()) {
     salvaged.lost.push_back("job.json: the names, places and recipes of all parts");
     salvaged.job = job_of_meshes(entries, salvaged.lost);
@@ -103,11 +103,16 @@ Result<SalvagedJob> salvage_job(const std::filesystem::path& path, StepTable tab
 }
 
 std::filesystem::path backup_of(const std::filesystem::path& path) {
-  std::filesystem::path backup = path;
-  backup.replace_extension();
-  backup += ".backup";
-  backup += path.extension();
-  return backup;
+  constexpr std::size_t longest_name = 255;  // bytes, on all file systems that matter
+  const std::string ending = ".backup" + path.extension().string();
+  std::string stem = path.stem().string();
+  if (stem.size() + ending.size() > longest_name) {
+    stem.resize(longest_name - std::min(longest_name, ending.size()));
+    // Not in the middle of a character of UTF-8.
+    while (!stem.empty() && (static_cast<unsigned char>(stem.back()) & 0xC0) == 0x80) stem.pop_back();
+    if (!stem.empty() && (static_cast<unsigned char>(stem.back()) & 0x80) != 0) stem.pop_back();
+  }
+  return path.parent_path() / (stem + ending);
 }
 
 Result<std::uintmax_t> save_job(const Job& job, const std::filesystem::path& path, Backup backup) try {

@@ -348,16 +348,22 @@ void check_references(const Job& job) {
     }
   }
   // Depth-first over what each needs; a part met again on the way down is made from itself.
-  std::map<PartId, int> state;
-  std::function<void(PartId)> visit = [&](PartId id) {
+  constexpr int max_chain = 1000;  // parts made of parts made of parts: more is no job that anybody made
+  std::map<PartId, int> longest;  // chain down from each part, itself among it; 0 on the way down
+  std::function<int(PartId, int)> visit = [&](PartId id, int above) -> int {
     there(id);
-    if (state[id] == 2) return;
-    if (state[id] == 1) bad(fmt::format("part \"{}\" is made from itself", job.at(id).name));
-    state[id] = 1;
-    for (PartId needed : job.needs_of(id)) visit(needed);
-    state[id] = 2;
+    if (const auto known = longest.find(id); known != longest.end()) {
+      if (known->second == 0) bad(fmt::format("part \"{}\" is made from itself", job.at(id).name));
+      return known->second;
+    }
+    longest[id] = 0;
+    int below = 0;
+    if (above < max_chain)
+      for (PartId needed : job.needs_of(id)) below = std::max(below, visit(needed, above + 1));
+    if (above + below >= max_chain) bad(fmt::format("part \"{}\" is made of parts that are made of parts, more than {} deep", job.at(id).name, max_chain));
+    return longest[id] = below + 1;
   };
-  for (const PartPtr& part : job.parts) visit(part->id);
+  for (const PartPtr& part : job.parts) visit(part->id, 0);
   for (const PartPtr& part : job.parts) {
     const Part* at = part.get();
     for (std::size_t depth = 0; at != nullptr && at->rides_on; ++depth) {

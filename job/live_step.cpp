@@ -147,7 +147,11 @@ std::optional<StepOutput> LiveStep::run(const StepKind& kind, const StepInput& i
   }
   output.sources = std::move(sources);
   keep_fresh_edges(base_->output, *base_->mesh, output);
-  output.report.done.insert(output.report.done.begin(), base_->output.report.done.begin(), base_->output.report.done.end());
+  OperationReport base;
+  base.done = base_->output.report.done;
+  base.moved = base_->output.report.moved;
+  base.fallbacks = base_->output.report.fallbacks;
+  output.report.begin_with(std::move(base));
   return output;
 }
 

@@ -151,6 +151,8 @@ void pass(auto& archive, OperationReport& report) {
     a.plain(stage.seconds);
   });
   archive.plain(report.seconds);
+  archive.plain(report.moved);
+  archive.each(report.fallbacks, [](auto& a, std::string& name) { a.text(name); });
   archive.text(report.empty_reason);
 }
 

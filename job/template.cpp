@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "job/file/json_text.h"
 #include "job/job_json.h"
 
 namespace anvil {
@@ -34,8 +35,13 @@ std::string template_to_text(const StepTemplate& made) {
 }
 
 Result<StepTemplate> template_from_text(const std::string& text, const std::string& subject, StepTable table) {
-  const auto document = nlohmann::json::parse(text, nullptr, false);
-  if (document.is_discarded() || !document.is_object()) return Issue{"is not a template: it is no JSON object", subject, {}, from_sender};
+  nlohmann::json document;
+  try {
+    document = parse_json(text, "the template");
+  } catch (const BadFile& bad) {
+    return Issue{bad.what, subject, {}, from_sender};
+  }
+  if (!document.is_object()) return Issue{"is not a template: it is no JSON object", subject, {}, from_sender};
   const auto version = document.find("template");
   if (version == document.end() || !version->is_number_integer()) return Issue{"is not a template: it has no \"template\" with a version", subject, {}, from_sender};
   if (*version != template_version) return Issue{fmt::format("is a template of version {}, this program reads {}", version->dump(), template_version), subject, {}, "use a newer version"};

@@ -39,7 +39,10 @@ Result<StepOutput> run_combine(const StepInput& input) {
   CombineSettings settings;
   settings.cache = input.cache;
   const double within = input.fields.number("within");
-  settings.contact = !input.fields.on("contact") ? 0 : within > 0 ? within : -1;
+  if (!input.fields.on("contact"))
+    settings.contact = 0;
+  else if (within > 0)
+    settings.contact = within;
   Result<BooleanResult> combined = combine(operands, input.control, settings);
   if (!combined) return combined.issue();
   return as_output(std::move(*combined));

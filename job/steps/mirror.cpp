@@ -32,7 +32,7 @@ const StepKind steps::mirror = {
      direction_field("normal", "Facing", Vec3(1, 0, 0), "Across the mirror plane; the half that it points away from is kept.", "point"),
      choice_field("how", "How", "half", {{"half", "one half, doubled"}, {"copy", "add a mirrored copy"}},
                   "Double one half, or add a copy of the whole."),
-     length_field("weld", "Weld within", 1e-3, "Vertices nearer to the plane than this are put onto it.", 0)},
+     length_field("weld", "Weld within", 0, "Vertices nearer to the plane than this are put onto it; 0: than a millionth of the size.", 0)},
     run_mirror, 6, "Shift+M"};
 
 }  // namespace anvil

@@ -8,6 +8,7 @@
 #include "core/io/package.h"
 #include "job/edit.h"
 #include "job/job_file.h"
+#include "job/template.h"
 #include "job/job_json.h"
 #include "job/recipe_runner.h"
 #include "tests/support/meshes.h"
@@ -114,6 +115,36 @@ TEST_CASE("damaged job files are refused with the place and a remedy") {
   write_text(folder / "text.anvil", "hello");
   CHECK(load_job(folder / "text.anvil").issue().what.find("not a ZIP") != std::string::npos);
   CHECK_FALSE(load_job(folder / "missing.anvil"));
+}
+
+TEST_CASE("numbers that no double holds, and brackets beyond any depth, are refused and end nothing") {
+  const TemporaryFolder folder;
+  const auto what = [&](const std::string& json) {
+    write_archive(folder / "bad.anvil", json);
+    const auto result = load_job(folder / "bad.anvil");
+    REQUIRE_FALSE(result);
+    CHECK_FALSE(result.issue().remedy.empty());
+    (void)salvage_job(folder / "bad.anvil");
+    return result.issue().what;
+  };
+  const std::string head = R"({"version":2,"title":"t","more":)";
+  for (const char* number : {"1e999", "-1e999", "1e99999999999999999999"}) CHECK(what(head + number + R"(,"parts":[]})").find("job.json") != std::string::npos);
+  for (const std::size_t depth : {std::size_t{5000}, std::size_t{450'000}}) {
+    CHECK(what(head + std::string(depth, '[') + std::string(depth, ']') + R"(,"parts":[]})").find("deep") != std::string::npos);
+    CHECK(what(head + std::string(depth, '[')).find("deep") != std::string::npos);
+    CHECK_FALSE(template_from_text(std::string(depth, '['), "t"));
+  }
+  CHECK_FALSE(template_from_text(R"({"template":1,"name":"t","steps":[1e999]})", "t"));
+  // Brackets within a text are none.
+  CHECK(load_job((write_archive(folder / "good.anvil", R"({"version":2,"title":")" + std::string(9000, '[') + R"(","parts":[],"unit":"mm"})"), folder / "good.anvil"))
+            .ok());
+  // Parts that are each made of the one before.
+  std::string parts;
+  for (int k = 1; k <= 3000; ++k)
+    parts += std::string(k > 1 ? "," : "") + R"({"id":)" + std::to_string(k) + R"(,"name":"p","source":)" +
+             (k > 1 ? R"({"part":)" + std::to_string(k - 1) + "}" : R"({"primitive":"box","dimensions":{"x":1,"y":1,"z":1}})") +
+             R"(,"placement":{"position":[0,0,0],"angles":[0,0,0],"scale":[1,1,1]},"visible":true,"locked":false,"recipe":[]})";
+  CHECK(what(R"({"version":2,"title":"t","unit":"mm","parts":[)" + parts + "]}").find("deep") != std::string::npos);
 }
 
 TEST_CASE("a ZIP that unpacks to absurd size is refused unopened") {
@@ -261,7 +292,7 @@ TEST_CASE("ids, units and references that cannot be are refused with their place
   CHECK(shared->uses_of(3).size() == 2);
   CHECK(message(job(part("1", R"({"id":1,"kind":"combine","on":true,"fields":{},"tools":[{"tray":"T","set":4,"operation":"union","on":true}]})"))).find("set 4") != std::string::npos);
   std::string deep = R"({"tool":3,"operation":"union","on":true})";
-  for (int k = 0; k < 20000; ++k) deep = R"({"tray":"T","operation":"union","on":true,"tools":[)" + deep + "]}";
+  for (int k = 0; k < 1500; ++k) deep = R"({"tray":"T","operation":"union","on":true,"tools":[)" + deep + "]}";
   CHECK(message(job(part("1", R"({"id":1,"kind":"combine","on":true,"fields":{},"tools":[)" + deep + "]}") + "," + part("3"))).find("trays within trays") != std::string::npos);
   CHECK(message(job(part("1"), R"("sets":[{"id":1,"name":"S","parts":[9]}],)")).find("part 9") != std::string::npos);
   CHECK(message(job(R"({"id":1,"name":"A","source":{"part":1},"placement":{"position":[0,0,0],"angles":[0,0,0],"scale":[1,1,1]},"visible":true,"locked":false,"recipe":[]})"))
