@@ -3,6 +3,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cctype>
+
 #include "cli/output.h"
 #include "core/io/mesh_file.h"
 #include "core/mend/mend.h"
@@ -17,28 +20,30 @@ namespace {
 
 constexpr Note pieces_made{"pieces", "1 piece", "{0} pieces", Note::Place::program};
 
-bool is_job(const std::string& path) { return std::filesystem::path(path).extension() == ".anvil"; }
+bool is_job(const std::string& path) {
+  std::string ending = std::filesystem::path(path).extension().string();
+  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  return ending == ".anvil";
+}
 
 struct Loaded {
   Mesh mesh;
   std::vector<Mesh> pieces;  // piece by piece, for jobs
+  std::vector<PartInFile> parts;  // part by part, for jobs
   OperationReport report;    // of the recipes, for jobs
 };
 
 void gather_report(OperationReport& all, const Job& job, const Cast& cast, const Evaluated& evaluated) {
   for (const StepReport& step : evaluated.steps) {
-    all.seconds += step.report.seconds;
-    for (auto done_item : step.report.done) {
-      done_item.part = with_names(job, cast, done_item.part);
-      all.done.push_back(std::move(done_item));
-    }
-    for (const auto& stage : step.report.stages) all.stages.push_back(stage);
-    if (!step.report.empty_reason.empty()) all.empty_reason = with_names(job, cast, step.report.empty_reason);
+    OperationReport report = step.report;
+    for (auto& done_item : report.done) done_item.part = with_names(job, cast, done_item.part);
+    report.empty_reason = with_names(job, cast, report.empty_reason);
+    all.add(std::move(report));
   }
 }
 
 /// The visible parts of a job, or the one named, evaluated and put together in the job's space.
-Result<Loaded> evaluate_job(const Job& job, const std::string& path, const std::string& part_name) {
+Result<Loaded> evaluate_job(const Job& job, const std::string& path, const std::string& part_name, const std::stop_token& stop) {
   RecipeRunner runner;
   Loaded loaded;
   std::vector<PlacedMesh> meshes;
@@ -46,7 +51,7 @@ Result<Loaded> evaluate_job(const Job& job, const std::string& path, const std::
     const bool chosen = part_name.empty() ? part->visible && !job.is_tool(part->id) : part->name == part_name;
     if (!chosen) continue;
     progress("Combining " + part->name);
-    const EvaluatedPtr evaluated = runner.evaluate(job, part->id, {}, false);
+    const EvaluatedPtr evaluated = runner.evaluate(job, part->id, {stop}, false);
     const Cast cast = cast_of(job, part->id);
     if (evaluated->error) {
       Issue issue = with_names(job, cast, *evaluated->error);
@@ -56,6 +61,7 @@ Result<Loaded> evaluate_job(const Job& job, const std::string& path, const std::
     if (evaluated->mesh->cloud) return Issue{"is a cloud of points", path + ": " + part->name, {}, "recast it, or hide it"};
     const Affine world = job.world_of(part->id);
     meshes.push_back({evaluated->mesh, world});
+    loaded.parts.push_back({part->name, part->tint.value_or(PartInFile().colour), placed_together({meshes.back()})});
     if (evaluated->pieces > 1)
       for (SubMesh& piece : take_apart(*evaluated->mesh, evaluated->piece, evaluated->pieces))
         loaded.pieces.push_back(placed_together({{std::make_shared<const Mesh>(std::move(piece.mesh)), world}}));
@@ -71,25 +77,25 @@ Result<Loaded> evaluate_job(const Job& job, const std::string& path, const std::
 }
 
 /// @param points  a file with points and no faces will do
-Result<Loaded> load(const std::string& path, bool points = false) {
+Result<Loaded> load(const std::string& path, const std::stop_token& stop, bool points = false) {
   progress("Reading " + path);
   if (is_job(path)) {
     Result<Job> job = load_job(path);
     if (!job) return job.issue();
-    return evaluate_job(*job, path, "");
+    return evaluate_job(*job, path, "", stop);
   }
   Result<Import> import = read_mesh(path, points);
   if (!import) return import.issue();
   say_notes(path, import->notes);
-  return Loaded{std::move(import->mesh), {}, {}};
+  return Loaded{std::move(import->mesh), {}, {}, {}};
 }
 
-/// What has to be right before anything is read: the formats of the outputs, and where the report goes.
-std::optional<Issue> refused(const std::string& output, const std::string& json) {
-  const auto format = format_of(output);
+/// What has to be right before anything is read: the formats of the outputs, and that no file replaces another of the call.
+std::optional<Issue> refused(const std::vector<std::string>& inputs, const WriteRequest& request) {
+  const auto format = format_of(request.output);
   if (!format) return format.issue();
-  if (*format == MeshFormat::xyz) return points_only(output);
-  return json_refused(json);
+  if (*format == MeshFormat::xyz) return points_only(request.output);
+  return files_refused({inputs, request.output, request.json});
 }
 
 /// Sets fields from FIELD=VALUE.
@@ -125,6 +131,20 @@ std::pair<std::vector<Mesh>, std::vector<std::string>> by_pieces(Mesh mesh, std:
   return {std::move(meshes), std::move(names)};
 }
 
+/// Initial values, with lengths as they suit the size of a part.
+FieldValues suited_values(const StepKind& kind, const Mesh& part) {
+  Step step = new_step(kind);
+  if (kind.suit == nullptr) return step.fields;
+  const FieldValues initial = step.fields;
+  kind.suit(step, part);
+  for (std::size_t k = 0; k < initial.size(); ++k)
+    if (const FieldKind what = kind.fields[k].kind; what != FieldKind::length && what != FieldKind::offset) step.fields[k] = initial[k];
+  return step.fields;
+}
+
+/// The name of the one file that is written.
+std::vector<std::string> names_of_one(const std::string& output) { return asks_for_pieces(output) ? piece_names(output, 1) : std::vector<std::string>{output}; }
+
 /// PART/STEP.FIELD=VALUE on a job; STEP is its name, its kind or its number, or "source".
 Result<Job> set_in_job(const Job& job, const std::string& assignment, const std::string& path) {
   const auto equals = assignment.find('='), slash = assignment.rfind('/', equals), dot = assignment.rfind('.', equals);
@@ -157,17 +177,21 @@ Result<Job> set_in_job(const Job& job, const std::string& assignment, const std:
 
 }  // namespace
 
-int run_check(const CheckRequest& request) {
-  if (auto issue = json_refused(request.json)) return fail(*issue);
+int run_check(const CheckRequest& request, const std::stop_token& stop) {
+  if (auto issue = files_refused({request.inputs, "", request.json})) return fail(*issue);
   Json all = Json::array();
-  bool sound = true;
+  int code = done;
   std::string lines;
   for (const std::string& path : request.inputs) {
-    Result<Loaded> loaded = load(path);
-    if (!loaded) return fail(loaded.issue());
+    Result<Loaded> loaded = load(path, stop);
+    if (!loaded) {  // the others are judged all the same
+      code = fail(loaded.issue());
+      all.push_back({{"file", as_utf8(path)}, {"error", as_utf8(loaded.issue().message())}});
+      continue;
+    }
     progress("Checking " + path);
-    const SoundnessReport report = request.any_reader ? check_any_reader(loaded->mesh) : check_soundness(loaded->mesh);
-    sound = sound && report.sound;
+    const SoundnessReport report = request.any_reader ? check_any_reader(loaded->mesh, stop) : check_soundness(loaded->mesh, stop);
+    if (!report.sound) code = std::max(code, not_sound);
     lines += fmt::format("{}: {}\n", path, verdict(report));
     for (const FamilyReport& found : report.families)
       if (found.count > 0 && found.family->role != FamilyRole::note) lines += fmt::format("  {:<24}{}\n", found.family->label, found.count);
@@ -177,15 +201,21 @@ int run_check(const CheckRequest& request) {
     if (auto written = write_json(request.inputs.size() == 1 ? all[0] : all, request.json); !written) return fail(written.issue());
   if (request.json != "-")
     if (auto printed = print(lines); !printed) return fail(printed.issue());
-  return sound ? done : not_sound;
+  return code;
 }
 
-int run_combine(const CombineRequest& request) {
+int run_combine(const CombineRequest& request, const std::stop_token& stop) {
   const Result<Operation> operation = operation_named(request.operation);
   if (!operation) return fail(operation.issue());
   if (request.inputs.size() < 2)
     return fail({"combine needs at least two parts", request.inputs.front(), {}, "name the part first, then its tools"});
-  if (auto issue = refused(request.output, request.json)) return fail(*issue);
+  CombineSettings settings;
+  if (!request.contact.empty()) {
+    const Result<FieldValue> contact = parse_value(length_field("contact", "--contact", 0, "", 0), request.contact);
+    if (!contact) return fail(contact.issue());
+    settings.contact = std::get<double>(*contact);
+  }
+  if (auto issue = refused(request.inputs, request)) return fail(*issue);
   if (asks_for_pieces(request.output) && !makes_pieces(*operation))
     return fail({fmt::format("{} gives no pieces", request.operation), request.output, {},
                  "name one output file; {} is for split, partition and inlay"});
@@ -193,25 +223,24 @@ int run_combine(const CombineRequest& request) {
   Seconds seconds;
   std::vector<Operand> operands;
   for (const std::string& path : request.inputs) {
-    Result<Loaded> loaded = load(path);
+    Result<Loaded> loaded = load(path, stop);
     if (!loaded) return fail(loaded.issue());
     operands.push_back({std::make_shared<const Mesh>(std::move(loaded->mesh)), path, *operation, Affine::Identity()});
   }
   seconds.read = clock.lap();
   progress("Combining");
-  CombineSettings settings;
-  settings.contact = request.contact;
-  Result<BooleanResult> combined = combine(operands, {}, settings);
+  Result<BooleanResult> combined = combine(operands, {stop}, settings);
   if (!combined) return fail(combined.issue());
   seconds.compute = combined->report.seconds;
   if (makes_pieces(*operation)) combined->report.tell(pieces_made, combined->pieces, request.inputs.front());
+  const PlacedEdges fresh = placed(combined->mesh, combined->fresh_edges);
   const auto [meshes, outputs] = by_pieces(std::move(combined->mesh), combined->piece, combined->pieces, request.output);
   operands.clear();  // writing and checking large results needs the memory
   combined->sources = {};
-  return finish(request.inputs, meshes, combined->report, outputs, request, seconds);
+  return finish(request.inputs, meshes, combined->report, outputs, request, seconds, stop, Json::object(), {}, fresh);
 }
 
-int run_apply(const ApplyRequest& request, StepTable table) {
+int run_apply(const ApplyRequest& request, const std::stop_token& stop, StepTable table) {
   const StepKind* kind = find_step_kind(request.step, table);
   if (kind == nullptr) {
     std::string known;
@@ -221,24 +250,28 @@ int run_apply(const ApplyRequest& request, StepTable table) {
   if (!works_alone(kind->tools) && (kind->tools == ToolRule::none) != (request.inputs.size() == 1))
     return fail({kind->tools == ToolRule::none ? fmt::format("{} takes no tools", kind->key) : fmt::format("{} needs tools", kind->key),
                  request.inputs.back(), {}, kind->tools == ToolRule::none ? "name one file" : "name the part first, then its tools"});
-  if (auto issue = refused(request.output, request.json)) return fail(*issue);
+  if (auto issue = refused(request.inputs, request)) return fail(*issue);
   FieldValues values = initial_values(kind->fields);
   if (auto issue = set_fields(kind->fields, request.set, kind->key, values)) return fail(*issue);
   Clock clock;
   Seconds seconds;
   std::vector<std::shared_ptr<const Mesh>> meshes;
   for (const std::string& path : request.inputs) {
-    Result<Loaded> loaded = load(path, kind->takes_points);
+    Result<Loaded> loaded = load(path, stop, kind->takes_points);
     if (!loaded) return fail(loaded.issue());
     meshes.push_back(std::make_shared<const Mesh>(std::move(loaded->mesh)));
   }
-  StepInput input{meshes[0], request.inputs[0], {}, {kind->fields, values}, {}, nullptr, {}};
+  values = suited_values(*kind, *meshes[0]);
+  if (auto issue = set_fields(kind->fields, request.set, kind->key, values)) return fail(*issue);
+  StepInput input{meshes[0], request.inputs[0], {}, {kind->fields, values}, {}, nullptr, {stop}};
   // Which operation tools have is a field of the kinds that use them.
   const auto operation_field = field_place(kind->fields, "operation");
   for (std::size_t k = 1; k < meshes.size(); ++k)
     input.tools.push_back({meshes[k], Affine::Identity(),
                            operation_field ? *operation_named(std::get<std::string>(values[*operation_field])) : Operation::difference,
                            request.inputs[k]});
+  const std::vector<std::array<Index, 2>> fresh_before = read_fresh_edges(request.inputs[0], *meshes[0]);
+  input.fresh_edges = fresh_before;
   input.free_of_crossings = [](std::size_t) { return false; };  // not known, and the step finds it out sooner than we would
   seconds.read = clock.lap();
   progress(kind->label);
@@ -252,8 +285,9 @@ int run_apply(const ApplyRequest& request, StepTable table) {
   seconds.compute = clock.lap();
   if (output->pieces > 1) output->report.tell(pieces_made, output->pieces, request.inputs.front());
   if (output->piece.empty()) output->piece.assign(output->mesh.face_count(), 0);
+  const PlacedEdges fresh = placed(output->mesh, output->fresh_edges);
   const auto [written, outputs] = by_pieces(std::move(output->mesh), output->piece, output->pieces, request.output);
-  return finish(request.inputs, written, output->report, outputs, request, seconds);
+  return finish(request.inputs, written, output->report, outputs, request, seconds, stop, Json::object(), {}, fresh);
 }
 
 namespace {
@@ -288,13 +322,13 @@ Json comparison_json(const std::string& input, const Comparison& comparison) {
 
 }  // namespace
 
-int run_mend(const MendRequest& request) {
+int run_mend(const MendRequest& request, const std::stop_token& stop) {
   const StepKind& kind = *find_step_kind("mend");
   if (!request.plan) {
     if (request.output.empty()) return fail({"there is no output file", request.input, {}, "name one with -o, or ask for the --plan"});
-    if (auto issue = refused(request.output, request.json)) return fail(*issue);
+    if (auto issue = refused({request.input}, request)) return fail(*issue);
     if (asks_for_pieces(request.output)) return fail({"mend gives no pieces", request.output, {}, "name one output file"});
-  } else if (auto issue = json_refused(request.json)) {
+  } else if (auto issue = files_refused({{request.input}, "", request.json})) {
     return fail(*issue);
   }
   FieldValues values = initial_values(kind.fields);
@@ -302,18 +336,18 @@ int run_mend(const MendRequest& request) {
   if (auto issue = set_fields(kind.fields, request.set, kind.key, values)) return fail(*issue);
   Clock clock;
   Seconds seconds;
-  Result<Loaded> loaded = load(request.input);
+  Result<Loaded> loaded = load(request.input, stop);
   if (!loaded) return fail(loaded.issue());
   seconds.read = clock.lap();
   progress(request.plan ? "Planning" : "Mending");
-  const StepInput input{std::make_shared<const Mesh>(std::move(loaded->mesh)), request.input, {}, {kind.fields, values}, {}, nullptr, {}};
+  const StepInput input{std::make_shared<const Mesh>(std::move(loaded->mesh)), request.input, {}, {kind.fields, values}, {}, nullptr, {stop}};
   Result<StepOutput> output = kind.run(input);
   if (!output) return fail(output.issue());
   seconds.compute = clock.lap();
   const Comparison& comparison = *output->comparison;
   if (!request.plan) {
     for (const std::string& why : comparison.left) fmt::print(stderr, "note: {}: {}\n", request.input, why);
-    return finish({request.input}, {output->mesh}, output->report, {request.output}, request, seconds, comparison_json(request.input, comparison));
+    return finish({request.input}, {output->mesh}, output->report, {request.output}, request, seconds, stop, comparison_json(request.input, comparison));
   }
   std::string lines = fmt::format("{}: {}\n", request.input, verdict(*comparison.before));
   Json plan = Json::array();
@@ -333,14 +367,14 @@ int run_mend(const MendRequest& request) {
   return comparison.after->sound ? done : not_sound;
 }
 
-int run_make(const MakeRequest& request) {
+int run_make(const MakeRequest& request, const std::stop_token& stop) {
   const StockKind* kind = find_stock(request.kind);
   if (kind == nullptr) {
     std::string known;
     for (const StockKind& k : stock_table()) known += (known.empty() ? "" : ", ") + k.key;
     return fail({fmt::format("there is no stock \"{}\"", request.kind), "", {}, "use one of " + known});
   }
-  if (auto issue = refused(request.output, request.json)) return fail(*issue);
+  if (auto issue = refused({}, request)) return fail(*issue);
   Primitive primitive{kind, initial_values(kind->fields)};
   if (auto issue = set_fields(kind->fields, request.set, kind->key, primitive.values)) return fail(*issue);
   Clock clock;
@@ -348,14 +382,14 @@ int run_make(const MakeRequest& request) {
   if (!mesh) return fail(mesh.issue());
   Seconds seconds;
   seconds.compute = clock.lap();
-  return finish({}, {*mesh}, {}, {request.output}, request, seconds);
+  return finish({}, {*mesh}, {}, names_of_one(request.output), request, seconds, stop);
 }
 
 int run_steps(const StepsRequest& request, StepTable table) {
-  if (auto issue = json_refused(request.json)) return fail(*issue);
+  if (auto issue = files_refused({{}, "", request.json})) return fail(*issue);
   Json all = Json::array();
   std::string lines;
-  auto add = [&](const std::string& key, const char* what, const std::string& label, const std::string& help, bool tools,
+  auto add = [&](const std::string& key, const char* what, const std::string& label, const std::string& help, bool tools, bool suits,
                  std::span<const Field> fields) {
     if (!request.key.empty() && request.key != key) return;
     Json list = Json::array();
@@ -365,10 +399,11 @@ int run_steps(const StepsRequest& request, StepTable table) {
         lines += fmt::format("  {:<12} {:<10} {}\n  {:<12} {:<10} initially {}; {}\n", field.key, name_of(field.kind), field.help, "", "",
                              to_text(field.initial), range_of(field));
     for (const Field& field : fields) list.push_back(field_json(field));
-    all.push_back({{"key", key}, {"what", what}, {"label", label}, {"help", help}, {"tools", tools}, {"fields", list}});
+    if (!request.key.empty() && suits) lines += "  Lengths that are not set suit the size of the part.\n";
+    all.push_back({{"suits", suits}, {"key", key}, {"what", what}, {"label", label}, {"help", help}, {"tools", tools}, {"fields", list}});
   };
-  for (const StepKind* kind : table) add(kind->key, "step", kind->label, kind->help, kind->tools != ToolRule::none, kind->fields);
-  for (const StockKind& kind : stock_table()) add(kind.key, "stock", kind.label, kind.help, false, kind.fields);
+  for (const StepKind* kind : table) add(kind->key, "step", kind->label, kind->help, kind->tools != ToolRule::none, kind->suit != nullptr, kind->fields);
+  for (const StockKind& kind : stock_table()) add(kind.key, "stock", kind.label, kind.help, false, false, kind.fields);
   if (all.empty()) return fail({fmt::format("there is no step and no stock \"{}\"", request.key), "", {}, "list all with: clean-anvil-cli steps"});
   if (!request.json.empty())
     if (auto written = write_json(request.key.empty() ? all : all[0], request.json); !written) return fail(written.issue());
@@ -377,8 +412,8 @@ int run_steps(const StepsRequest& request, StepTable table) {
   return done;
 }
 
-int run_recipe(const RunRequest& request) {
-  if (auto issue = refused(request.output, request.json)) return fail(*issue);
+int run_recipe(const RunRequest& request, const std::stop_token& stop) {
+  if (auto issue = refused({request.job}, request)) return fail(*issue);
   Clock clock;
   Result<Job> job = load_job(request.job);
   if (!job) return fail(job.issue());
@@ -388,16 +423,17 @@ int run_recipe(const RunRequest& request) {
   }
   Seconds seconds;
   seconds.read = clock.lap();
-  Result<Loaded> loaded = evaluate_job(*job, request.job, request.part);
+  Result<Loaded> loaded = evaluate_job(*job, request.job, request.part, stop);
   if (!loaded) return fail(loaded.issue());
   seconds.compute = loaded->report.seconds;
   seconds.check = std::max(0.0, clock.lap() - seconds.compute);
   if (!asks_for_pieces(request.output))
-    return finish({request.job}, {loaded->mesh}, loaded->report, {request.output}, request, seconds);
-  return finish({request.job}, loaded->pieces, loaded->report, piece_names(request.output, loaded->pieces.size()), request, seconds);
+    return finish({request.job}, {loaded->mesh}, loaded->report, {request.output}, request, seconds, stop, Json::object(), WriteSettings{*faces_named(request.faces), true, 0, loaded->parts, job->title});
+  return finish({request.job}, loaded->pieces, loaded->report, piece_names(request.output, loaded->pieces.size()), request, seconds, stop);
 }
 
-int run_convert(const ConvertRequest& request) {
+int run_convert(const ConvertRequest& request, const std::stop_token& stop) {
+  if (auto issue = files_refused({{request.input}, request.output, ""})) return fail(*issue);
   if (is_job(request.output)) {
     std::vector<std::string> notes;
     Result<Part> part = import_part(request.input, Unit::millimetre, &notes);
@@ -406,16 +442,20 @@ int run_convert(const ConvertRequest& request) {
     Job job;
     job.title = part->name;
     job.unit = Unit::millimetre;
+    const std::shared_ptr<const Mesh> mesh = std::get<ImportedSource>(part->source).mesh;
+    const SoundnessReport judged = check_soundness(*mesh, stop);
     if (auto written = save_job(edit::add_part(job, *part), request.output); !written) return fail(written.issue());
-    return done;
+    if (auto printed = print(fmt::format("{}: {}, {} triangles\n", request.output, verdict(judged), judged.triangles)); !printed) return fail(printed.issue());
+    return judged.sound || mesh->cloud ? done : not_sound;
   }
   if (const auto format = format_of(request.output); !format) return fail(format.issue());
-  Result<Loaded> loaded = load(request.input, true);
+  Result<Loaded> loaded = load(request.input, stop, true);
   if (!loaded) return fail(loaded.issue());
-  std::vector<std::string> notes;
-  if (auto written = write_mesh(loaded->mesh, request.output, &notes, {*faces_named(request.faces)}); !written) return fail(written.issue());
-  say_notes(request.output, notes);
-  return done;
+  if (asks_for_pieces(request.output) && !loaded->pieces.empty())
+    return finish({request.input}, loaded->pieces, loaded->report, piece_names(request.output, loaded->pieces.size()), request, {}, stop);
+  WriteSettings how{*faces_named(request.faces)};
+  how.parts = std::move(loaded->parts);
+  return finish({request.input}, {std::move(loaded->mesh)}, loaded->report, names_of_one(request.output), request, {}, stop, Json::object(), std::move(how));
 }
 
 }  // namespace anvil::cli

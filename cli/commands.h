@@ -2,6 +2,7 @@
 // What each subcommand does. Each returns the process's exit code.
 #pragma once
 
+#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -27,7 +28,7 @@ struct WriteRequest {
 struct CombineRequest : WriteRequest {
   std::string operation;
   std::vector<std::string> inputs;
-  double contact = -1;  ///< length; negative: 1e-6 of the diagonal of all parts' bounds
+  std::string contact;  ///< a length; "": what suits the size
 };
 struct ApplyRequest : WriteRequest {
   std::string step;
@@ -56,13 +57,14 @@ struct ConvertRequest : WriteRequest {
   std::string input;
 };
 
-int run_check(const CheckRequest& request);
-int run_combine(const CombineRequest& request);
-int run_apply(const ApplyRequest& request, StepTable table = step_table());
-int run_mend(const MendRequest& request);
-int run_make(const MakeRequest& request);
+/// All throw Stopped, and leave no file half written then.
+int run_check(const CheckRequest& request, const std::stop_token& stop);
+int run_combine(const CombineRequest& request, const std::stop_token& stop);
+int run_apply(const ApplyRequest& request, const std::stop_token& stop, StepTable table = step_table());
+int run_mend(const MendRequest& request, const std::stop_token& stop);
+int run_make(const MakeRequest& request, const std::stop_token& stop);
 int run_steps(const StepsRequest& request, StepTable table = step_table());
-int run_recipe(const RunRequest& request);
-int run_convert(const ConvertRequest& request);
+int run_recipe(const RunRequest& request, const std::stop_token& stop);
+int run_convert(const ConvertRequest& request, const std::stop_token& stop);
 
 }  // namespace anvil::cli

@@ -6,6 +6,8 @@
 #include <new>
 
 #include "cli/commands.h"
+#include "cli/stop_by_signal.h"
+#include "core/control.h"
 
 namespace {
 
@@ -50,8 +52,7 @@ int main(int argc, char** argv) {
   add_output(*combine_command, combine, "Output file; with {} in it, split, partition and inlay write one file per piece (1, 2, 3, ...)");
   combine_command
       ->add_option("--contact", combine.contact,
-                   "What lies nearer than this length is made to meet; 0 turns it off (default: 1e-6 of the size)")
-      ->check(CLI::NonNegativeNumber);
+                   "What lies nearer than this length is made to meet; 0 turns it off (default: 1e-6 of the size)");
 
   RunRequest run;
   auto* run_command = app.add_subcommand("run", "Carry out the recipes of a job and write the result");
@@ -108,15 +109,18 @@ int main(int argc, char** argv) {
     fmt::print(stderr, "clean-anvil-cli: {}; see --help\n", error.what());
     return bad_input;
   }
+  StopBySignal stop;
   try {
-    if (*check_command) return run_check(check);
-    if (*combine_command) return run_combine(combine);
-    if (*run_command) return run_recipe(run);
-    if (*apply_command) return run_apply(apply);
-    if (*mend_command) return run_mend(mend);
-    if (*make_command) return run_make(make);
+    if (*check_command) return run_check(check, stop.token());
+    if (*combine_command) return run_combine(combine, stop.token());
+    if (*run_command) return run_recipe(run, stop.token());
+    if (*apply_command) return run_apply(apply, stop.token());
+    if (*mend_command) return run_mend(mend, stop.token());
+    if (*make_command) return run_make(make, stop.token());
     if (*steps_command) return run_steps(steps);
-    return run_convert(convert);
+    return run_convert(convert, stop.token());
+  } catch (const anvil::Stopped&) {
+    return stop.end_by_signal();
   } catch (const std::bad_alloc&) {
     fmt::print(stderr, "clean-anvil-cli: there is not enough memory; use smaller files\n");
     return bad_input;

@@ -4,6 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "core/io/utf8.h"
 #include "core/fields.h"
 #include "core/report.h"
 #include "core/soundness/report.h"
@@ -12,9 +13,6 @@ namespace anvil::cli {
 
 /// Keys in the order of the contract.
 using Json = nlohmann::ordered_json;
-
-/// A name as JSON can hold it: bytes that are not UTF-8 are escaped as \xE4.
-std::string as_utf8(const std::string& name);
 
 /// The object that `check` gives for one file.
 Json check_json(const std::string& file, const SoundnessReport& report);

@@ -1,7 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The contract of docs/cli.md, through the real program.
-#include <sys/wait.h>
-
 #include <nlohmann/json.hpp>
 
 #include <set>
@@ -11,6 +9,7 @@
 #include "core/stock/primitive.h"
 #include "job/edit.h"
 #include "job/job_file.h"
+#include "tests/cli/program.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
@@ -18,36 +17,6 @@ using namespace anvil::test;
 using nlohmann::json;
 
 namespace {
-
-struct Run {
-  int code;
-  std::string out, err;
-};
-
-Run cli(const TemporaryFolder& folder, const std::string& arguments) {
-#ifdef __SANITIZE_ADDRESS__  // the same leak of lib3mf as in tests/support/main.cpp, in the program's own process
-  static const TemporaryFolder known;
-  write_text(known / "leaks.txt", "leak:libzip.so\n");
-  setenv("LSAN_OPTIONS", ("print_suppressions=0:suppressions=" + (known / "leaks.txt").string()).c_str(), 1);
-#endif
-  const std::string out = (folder / "out.txt").string(), err = (folder / "err.txt").string();
-  const std::string base = (folder / "").string();
-  const int status =
-      std::system(("cd " + base + " && " CLI_PROGRAM " " + arguments + " > " + out + " 2> " + err).c_str());
-  auto contents = [](const std::string& path) {
-    std::ifstream in(path);
-    return std::string(std::istreambuf_iterator<char>(in), {});
-  };
-  Run run{WEXITSTATUS(status), contents(out), contents(err)};
-  std::filesystem::remove(out);
-  std::filesystem::remove(err);
-  return run;
-}
-
-void is_one_line(const std::string& text) {
-  INFO(text);
-  CHECK(std::count(text.begin(), text.end(), '\n') == 1);
-}
 
 std::vector<std::string> keys(const nlohmann::ordered_json& object) {
   std::vector<std::string> names;
