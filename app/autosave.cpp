@@ -4,12 +4,12 @@
 #include <QBuffer>
 #include <QFileInfo>
 #include <QStandardPaths>
-#include <csignal>
-#include <utility>
 #include <fstream>
+#include <random>
 #include <system_error>
+#include <utility>
 
-#include <unistd.h>
+#include <fmt/format.h>
 
 #include "core/io/bytes.h"
 #include "job/job_file.h"
@@ -26,11 +26,18 @@ fs::path folder() {
 
 constexpr int picture_width = 320;
 
-/// Copies are named after the process that writes them: "4711.anvil", with "4711.from" and "4711.png" beside it.
-bool still_running(const fs::path& copy) {
-  const long pid = std::strtol(copy.stem().c_str(), nullptr, 10);
-  return pid > 0 && (::kill(static_cast<pid_t>(pid), 0) == 0 || errno == EPERM);
+/// Copies have names that nobody else has: "3f09….anvil", with "3f09….from" and "3f09….png" beside it, and "3f09….lock", which is held
+/// while the program runs that writes them.
+fs::path new_copy() {
+  std::random_device random;
+  return folder() / fmt::format("{:08x}{:08x}.anvil", random(), random());
 }
+
+fs::path lock_beside(const fs::path& copy) {
+  return fs::path(copy).replace_extension(".lock");
+}
+
+bool still_running(const fs::path& copy) { return fs::exists(lock_beside(copy)) && !FileLock::take(lock_beside(copy)); }
 
 fs::path note_beside(const fs::path& copy) {
   return fs::path(copy).replace_extension(".from");
@@ -43,7 +50,10 @@ fs::path picture_beside(const fs::path& copy) {
 }  // namespace
 
 Autosave::Autosave(Session& session, int seconds, QObject* parent) : QObject(parent), session_(session) {
-  copy_ = folder() / (std::to_string(::getpid()) + ".anvil");
+  std::error_code error;
+  fs::create_directories(folder(), error);
+  copy_ = new_copy();
+  lock_ = FileLock::take(lock_beside(copy_));
   timer_.setSingleShot(true);
   timer_.setInterval(seconds * 1000);
   connect(&timer_, &QTimer::timeout, this, &Autosave::write);
@@ -63,8 +73,6 @@ void Autosave::write() {
   if (session_.history().saved()) return;
   timer_.stop();
   if (writing_) return timer_.start();
-  std::error_code error;
-  fs::create_directories(folder(), error);
   writing_ = true;
   unwanted_ = false;
   // A thread of its own: a pool whose thread could not be made, for want of memory, would be waited for without end.

@@ -7,8 +7,10 @@
 #include <QTimer>
 #include <functional>
 #include <future>
+#include <optional>
 
 #include "app/session.h"
+#include "job/file/file_lock.h"
 
 namespace anvil::app {
 
@@ -23,6 +25,8 @@ class Autosave : public QObject {
   void set_picture(std::function<QImage()> picture) { picture_ = std::move(picture); }
   /// Removes this run's copy: the work is saved or was given up on purpose.
   void discard();
+  /// Where it is, or will be.
+  const std::filesystem::path& copy() const { return copy_; }
 
   struct Leftover {
     std::filesystem::path copy;      ///< the recovered job file
@@ -48,6 +52,7 @@ class Autosave : public QObject {
   std::future<void> write_;
   QTimer timer_;
   std::filesystem::path copy_;
+  std::optional<FileLock> lock_;  ///< held while this runs, so that no other takes the copy for one that is left
   std::vector<Leftover> taken_over_;
   bool writing_ = false;
   bool unwanted_ = false;  // discarded since it was last written

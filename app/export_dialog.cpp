@@ -2,11 +2,12 @@
 #include "app/export_dialog.h"
 
 #include <QComboBox>
-#include <QFileDialog>
+#include <QFileInfo>
 #include <QGridLayout>
 #include <QLabel>
 #include <QSettings>
 
+#include "app/save_dialog.h"
 #include "app/widgets.h"
 #include "core/boolean/open_touching.h"
 
@@ -31,12 +32,20 @@ QComboBox* add_choice(QGridLayout& grid, const char* name, const QString& label,
 
 }  // namespace
 
-std::optional<Export> ask_export(QWidget* window, const QString& folder, const QString& suggestion, const QString& filter) {
-  QFileDialog dialog(window, QObject::tr("Export"), folder, filter);
-  dialog.setOption(QFileDialog::DontUseNativeDialog);
-  dialog.setAcceptMode(QFileDialog::AcceptSave);
-  dialog.selectFile(suggestion);
+std::optional<Export> ask_export(QWidget* window, const ExportRequest& request) {
+  const QString& ending = request.ending;
+  SaveDialog dialog(window, QObject::tr("Export"), request.folder, request.suggestion + ending, request.filter,
+                    [ending](const QString& name) { return QFileInfo(name).suffix().isEmpty() ? name + ending : name; });
   auto* grid = qobject_cast<QGridLayout*>(dialog.layout());
+  constexpr qsizetype told = 4;
+  QString names = request.parts.mid(0, told).join(QStringLiteral(", "));
+  if (request.parts.size() > told) names = QObject::tr("%1 and %2 more").arg(names).arg(request.parts.size() - told);
+  auto* what = new QLabel(names);
+  what->setObjectName(QStringLiteral("export_parts"));
+  what->setWordWrap(true);
+  const int row = grid->rowCount();
+  grid->addWidget(new QLabel(QObject::tr("Writes:")), row, 0);
+  grid->addWidget(what, row, 1);
   QComboBox* faces = add_choice(*grid, "faces", QObject::tr("Faces in OBJ, PLY, OFF:"),
                                 {{"convex", QObject::tr("Convex ones, which every program reads alike")},
                                  {"triangles", QObject::tr("Triangles, the very ones that were checked")},
@@ -52,12 +61,13 @@ std::optional<Export> ask_export(QWidget* window, const QString& folder, const Q
   auto show = [&] { width->setEnabled(touching->currentData() == QLatin1String("width")); };
   QObject::connect(touching, &QComboBox::currentIndexChanged, &dialog, show);
   show();
-  if (dialog.exec() != QDialog::Accepted || dialog.selectedFiles().isEmpty()) return std::nullopt;
+  const QString path = dialog.ask();
+  if (path.isEmpty()) return std::nullopt;
   QSettings settings;
   settings.setValue(QStringLiteral("export/faces"), faces->currentData());
   settings.setValue(QStringLiteral("export/touching"), touching->currentData());
   settings.setValue(QStringLiteral("export/opening"), width->value());
-  Export chosen{dialog.selectedFiles().first(), {}};
+  Export chosen{path, {}};
   chosen.settings.faces = *faces_named(faces->currentData().toString().toStdString());
   chosen.settings.open = touching->currentData() != QLatin1String("leave");
   if (touching->currentData() == QLatin1String("width")) chosen.settings.opening = width->value();

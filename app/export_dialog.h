@@ -2,6 +2,7 @@
 // Where and how parts are written to a file.
 #pragma once
 
+#include <QStringList>
 #include <QWidget>
 #include <optional>
 
@@ -13,8 +14,15 @@ struct Export {
   QString path;
   WriteSettings settings;
 };
-/// Asks for the file, for the faces of formats with polygons, and for what becomes of touching places in an STL; remembers
+struct ExportRequest {
+  QString folder, suggestion;  ///< of the file
+  QString ending;              ///< with its point
+  QString filter;
+  QStringList parts;  ///< names of what is written
+};
+
+/// Asks for the file, whose name gets the ending where it has none, for the faces of formats with polygons, and for what becomes of touching places in an STL; remembers
 /// the last two. Nothing when the user calls it off.
-std::optional<Export> ask_export(QWidget* window, const QString& folder, const QString& suggestion, const QString& filter);
+std::optional<Export> ask_export(QWidget* window, const ExportRequest& request);
 
 }  // namespace anvil::app

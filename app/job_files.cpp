@@ -1,15 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/job_files.h"
 
+#include <QApplication>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QMessageBox>
 #include <QPushButton>
 #include <QSettings>
+#include <QTimer>
 #include <algorithm>
 
 #include "app/autosave.h"
 #include "app/export_dialog.h"
+#include "app/save_dialog.h"
 #include "core/io/mesh_file.h"
 #include "job/job_file.h"
 
@@ -19,7 +22,7 @@ namespace {
 constexpr const char* mesh_filter =
     "Meshes (*.stl *.obj *.ply *.off *.3mf *.STL *.OBJ *.PLY *.OFF *.3MF);;All files (*)";
 constexpr const char* mesh_and_point_filter =
-    "Meshes and points (*.stl *.obj *.ply *.off *.3mf *.xyz *.STL *.OBJ *.PLY *.OFF *.3MF *.XYZ);;All files (*)";
+    "Meshes and points (*.stl *.obj *.ply *.off *.3mf *.xyz *.asc *.txt *.pts *.csv *.STL *.OBJ *.PLY *.OFF *.3MF *.XYZ *.ASC *.TXT *.PTS *.CSV);;All files (*)";
 constexpr const char* point_filter = "Points (*.ply *.xyz)";
 
 }  // namespace
@@ -81,23 +84,25 @@ void JobFiles::open_job() {
   });
 }
 
-void JobFiles::open_path(const QString& path) {
+void JobFiles::open_path(const QString& path, std::function<void()> then) {
   folder_ = QFileInfo(path).path();
-  session_.open_job(path.toStdString(), [this](bool good) {
-    if (!good) return;
-    note_recent(QString::fromStdString(session_.path().string()));
-    emit job_opened();
+  session_.open_job(path.toStdString(), [this, then = std::move(then)](bool good) {
+    if (good) {
+      note_recent(QString::fromStdString(session_.path().string()));
+      emit job_opened();
+    }
+    if (then) then();
   });
 }
 
 void JobFiles::save_job(bool ask_name, std::function<void(bool)> finished) {
   QString path = QString::fromStdString(session_.path().string());
   if (ask_name || path.isEmpty() || !session_.read_only().isEmpty()) {
-    path = QFileDialog::getSaveFileName(
-        window_, tr("Save job"), folder_ + QLatin1Char('/') + QString::fromStdString(session_.job().title) + QStringLiteral(".anvil"),
-        tr("Jobs (*.anvil)"), nullptr, QFileDialog::DontUseNativeDialog);
+    SaveDialog dialog(window_, tr("Save job"), folder_, QString::fromStdString(session_.job().title) + QStringLiteral(".anvil"), tr("Jobs (*.anvil)"), [](const QString& name) {
+      return name.endsWith(QStringLiteral(".anvil"), Qt::CaseInsensitive) ? name : name + QStringLiteral(".anvil");
+    });
+    path = dialog.ask();
     if (path.isEmpty()) return;
-    if (!path.endsWith(QStringLiteral(".anvil"), Qt::CaseInsensitive)) path += QStringLiteral(".anvil");
     folder_ = QFileInfo(path).path();
   }
   session_.save_job(path.toStdString(), [path, finished = std::move(finished)](bool saved) {
@@ -114,10 +119,19 @@ void JobFiles::bring_in() {
   bring_in(files);
 }
 
-bool JobFiles::ask_unit(Unit& unit) {
+/// A length as people read it, three digits.
+static QString length_in_words(double millimetres) {
+  if (millimetres >= 1000) return QStringLiteral("%1 m").arg(QString::number(millimetres / 1000, 'g', 3));
+  return QStringLiteral("%1 mm").arg(QString::number(millimetres, 'g', 3));
+}
+
+std::optional<Unit> JobFiles::ask_unit(double longest) {
+  const auto becomes = [&](Unit unit) { return length_in_words(longest * millimetres_per(unit)); };
   QMessageBox box(QMessageBox::NoIcon, tr("Unit of the files"),
-                  tr("These files do not say what unit they are in.\nWhat is one unit in them? The job "
-                     "itself is in millimetres, and this is asked once per job."),
+                  tr("These files do not say what unit they are in. What is one unit in them?\n\n"
+                     "Millimetre: %1 long\nInch: %2 long\nMetre: %3 long\n\n"
+                     "The job itself is in millimetres. This is asked once per job; the job menu changes it later.")
+                      .arg(becomes(Unit::millimetre), becomes(Unit::inch), becomes(Unit::metre)),
                   QMessageBox::NoButton, window_);
   box.setObjectName(QStringLiteral("unit"));
   auto* mm = box.addButton(tr("Millimetre"), QMessageBox::AcceptRole);
@@ -126,27 +140,23 @@ bool JobFiles::ask_unit(Unit& unit) {
   box.addButton(QMessageBox::Cancel);
   box.setDefaultButton(mm);
   box.exec();
-  if (box.clickedButton() == mm)
-    unit = Unit::millimetre;
-  else if (box.clickedButton() == inch)
-    unit = Unit::inch;
-  else if (box.clickedButton() == metre)
-    unit = Unit::metre;
-  else
-    return false;
-  return true;
+  if (box.clickedButton() == mm) return Unit::millimetre;
+  if (box.clickedButton() == inch) return Unit::inch;
+  if (box.clickedButton() == metre) return Unit::metre;
+  return std::nullopt;
+}
+
+void JobFiles::change_unit() {
+  double longest = 0;
+  for (PartId id : session_.selection()) longest = std::max(longest, session_.length_as_read(id).value_or(0));
+  const auto unit = ask_unit(longest > 0 ? longest : 1);
+  if (unit) session_.change_unit(*unit);
 }
 
 void JobFiles::bring_in(const QStringList& files) {
-  Unit unit = session_.job().unit.value_or(Unit::millimetre);
   std::vector<std::filesystem::path> paths;
-  bool unknown = false;
-  for (const QString& file : files) {
-    paths.emplace_back(file.toStdString());
-    unknown = unknown || needs_unit(paths.back());
-  }
-  if (unknown && !session_.job().unit && !ask_unit(unit)) return;
-  session_.bring_in(paths, unit);
+  for (const QString& file : files) paths.emplace_back(file.toStdString());
+  session_.bring_in(paths, [this](double longest) { return ask_unit(longest); });
 }
 
 void JobFiles::open_paths(const QStringList& paths) {
@@ -157,8 +167,37 @@ void JobFiles::open_paths(const QStringList& paths) {
       job = path;
     else
       meshes << path;
-  if (!job.isEmpty()) when_discardable([this, job] { open_path(job); });
-  if (!meshes.isEmpty()) bring_in(meshes);
+  // What is brought in goes into the job that is opened, not into the one before.
+  const auto bring_meshes = [this, meshes] {
+    if (!meshes.isEmpty()) bring_in(meshes);
+  };
+  if (job.isEmpty()) return bring_meshes();
+  when_discardable([this, job, bring_meshes] { open_path(job, bring_meshes); });
+}
+
+void JobFiles::when_exports_are_done(std::function<void()> go_on) {
+  if (!session_.is_export_waiting()) return go_on();
+  QMessageBox box(QMessageBox::NoIcon, tr("Clean Anvil"), tr("A file is still being written, or waits for its result. Leave only once it is there?"), QMessageBox::NoButton, window_);
+  box.setObjectName(QStringLiteral("export_waits"));
+  auto* wait = box.addButton(tr("Wait, then leave"), QMessageBox::AcceptRole);
+  auto* drop = box.addButton(tr("Leave without it"), QMessageBox::DestructiveRole);
+  box.addButton(QMessageBox::Cancel);
+  box.setDefaultButton(wait);
+  box.exec();
+  if (box.clickedButton() == drop) {
+    session_.stop_work();
+    return go_on();
+  }
+  if (box.clickedButton() != wait) return;
+  auto* timer = new QTimer(this);
+  connect(timer, &QTimer::timeout, this, [this, timer, go_on] {
+    if (session_.is_export_waiting() || QApplication::activeModalWidget() != nullptr) return;
+    timer->deleteLater();
+    timer->stop();
+    go_on();
+  });
+  constexpr int looked_at_each = 100;  // milliseconds
+  timer->start(looked_at_each);
 }
 
 std::vector<PartId> JobFiles::mendable(const std::vector<OutgoingPart>& parts) const {
@@ -196,14 +235,43 @@ JobFiles::Unsound JobFiles::ask_unsound(const std::vector<OutgoingPart>& parts) 
   return box.clickedButton() == anyway ? Unsound::export_anyway : Unsound::leave;
 }
 
+std::vector<PartId> JobFiles::ask_what_to_export(const std::vector<PartId>& chosen) {
+  const Job& job = session_.job();
+  std::vector<PartId> parts;
+  for (PartId id : chosen)
+    if (std::none_of(chosen.begin(), chosen.end(), [&](PartId other) { return other != id && job.depends_on(other, id); })) parts.push_back(id);
+  const auto use = parts.size() == 1 ? job.use_of(parts[0], session_.recipe_owner()) : std::nullopt;
+  if (!use) return parts;
+  const QString tool = QString::fromStdString(job.at(parts[0]).name), part = QString::fromStdString(job.at(use->part).name);
+  QMessageBox box(QMessageBox::NoIcon, tr("Export chosen"), tr("%1 is a tool of %2. What is to be written?").arg(tool, part), QMessageBox::NoButton, window_);
+  box.setObjectName(QStringLiteral("export_what"));
+  auto* whole = box.addButton(tr("%1, with its tools").arg(part), QMessageBox::AcceptRole);
+  auto* alone = box.addButton(tr("%1 alone").arg(tool), QMessageBox::AcceptRole);
+  box.addButton(QMessageBox::Cancel);
+  box.setDefaultButton(whole);
+  const PartId owner = use->part;
+  box.exec();
+  if (box.clickedButton() == whole) return {owner};
+  if (box.clickedButton() == alone) return parts;
+  return {};
+}
+
 void JobFiles::send_out(const std::vector<PartId>& parts, const QString& suggestion) {
-  session_.when_ready(parts, [this, suggestion](const std::vector<OutgoingPart>& ready) { write(ready, suggestion); });
+  session_.when_ready(parts, [this, suggestion](const std::vector<OutgoingPart>& ready) { write(ready, suggestion); }, true);
 }
 
 void JobFiles::write(const std::vector<OutgoingPart>& parts, const QString& suggestion) {
   for (const OutgoingPart& part : parts)
     if (!part.result.evaluated)
       return session_.complain({"has no result that could be written", session_.job().at(part.id).name, {}, "look at its recipe"}, part.id);
+  // Where the newest request could not be answered at all, for want of memory, what there is is of another version of the recipe.
+  for (const OutgoingPart& part : parts)
+    if (part.result.issue) {
+      Issue issue = session_.named(part.id, *part.result.issue);
+      return session_.complain({"has no result as its recipe is now, and what is shown is older: " + issue.what, session_.job().at(part.id).name, {},
+                                issue.remedy.empty() ? "undo the last change, or make it again" : issue.remedy},
+                               part.id, {}, Session::Complaint::stays);
+    }
   if (parts.empty()) return;
   const auto is_cloud = [](const OutgoingPart& part) { return part.result.evaluated->mesh->cloud; };
   const auto cloud = std::find_if(parts.begin(), parts.end(), is_cloud);
@@ -226,9 +294,10 @@ void JobFiles::write(const std::vector<OutgoingPart>& parts, const QString& sugg
     case Unsound::export_anyway: break;
   }
   const QString ending = all_points ? QStringLiteral(".ply") : QStringLiteral(".stl");
-  auto chosen = ask_export(window_, folder_, suggestion + ending, tr(all_points ? point_filter : mesh_filter));
+  QStringList names;
+  for (const OutgoingPart& part : parts) names << QString::fromStdString(session_.job().at(part.id).name);
+  auto chosen = ask_export(window_, {folder_, suggestion, ending, tr(all_points ? point_filter : mesh_filter), names});
   if (!chosen) return;
-  if (QFileInfo(chosen->path).suffix().isEmpty()) chosen->path += ending;
   folder_ = QFileInfo(chosen->path).path();
   session_.send_out(parts, chosen->path.toStdString(), chosen->settings);
 }

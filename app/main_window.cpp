@@ -77,8 +77,8 @@ MainWindow::MainWindow() {
   connect(&session_, &Session::job_changed, this, &MainWindow::refresh);
   connect(&session_, &Session::selection_changed, this, &MainWindow::refresh);
   connect(&session_, &Session::result_changed, &book_, &VerbBook::refresh);
-  connect(&session_, &Session::complained, this, &MainWindow::show_issue);
-  connect(&session_, &Session::remedies_offered, this, &MainWindow::show_remedies);
+  connect(&session_, &Session::complained, troubles_, &TroubleList::tell);
+  connect(&session_, &Session::remedies_offered, troubles_, &TroubleList::offer);
   connect(&session_, &Session::said, this, [this](const QString& text) {
     hint_->setText(text);
     message_timer_.start();
@@ -139,7 +139,7 @@ QWidget* MainWindow::build_top_bar() {
   job_button_->setStyleSheet(QStringLiteral("font-size: 13px; font-weight: 600;"));
   auto* menu = new QMenu(job_button_);
   for (const char* id :
-       {"new_job", "open_job", "recent", "save_job", "save_job_as", "", "bring_in", "send_out", "send_out_visible", "",
+       {"new_job", "open_job", "recent", "save_job", "save_job_as", "", "bring_in", "change_unit", "send_out", "send_out_visible", "",
         "undo", "redo", "changes", "", "mouse_three", "mouse_two", "mouse_touchpad", "", "keep_results", "empty_results", "", "key_sheet", "quit"})
     if (*id == '\0')
       menu->addSeparator();
@@ -212,23 +212,8 @@ QWidget* MainWindow::build_centre() {
   layout->addWidget(verb_row_);
   hand_row_ = new HandRow(book_, session_.chooser());
   layout->addWidget(hand_row_);
-  issue_strip_ = new QFrame;
-  issue_strip_->setObjectName(QStringLiteral("trouble"));
-  auto* strip = new QHBoxLayout(issue_strip_);
-  strip->setContentsMargins(14, 6, 8, 6);
-  issue_text_ = new QLabel;
-  issue_text_->setObjectName(QStringLiteral("issue_text"));
-  issue_text_->setWordWrap(true);
-  issue_show_ = link_button(tr("show"));
-  auto* close = link_button(tr("close"));
-  connect(close, &QToolButton::clicked, issue_strip_, &QWidget::hide);
-  issue_remedies_ = new QHBoxLayout;
-  strip->addWidget(issue_text_, 1);
-  strip->addLayout(issue_remedies_);
-  strip->addWidget(issue_show_);
-  strip->addWidget(close);
-  issue_strip_->hide();
-  layout->addWidget(issue_strip_);
+  troubles_ = new TroubleList(session_);
+  layout->addWidget(troubles_);
   layout->addWidget(view_, 1);
   auto* over = new QVBoxLayout(view_);
   over->setContentsMargins(12, 12, 12, 12);
@@ -343,8 +328,7 @@ void MainWindow::set_station(Station station) {
 }
 
 void MainWindow::refresh() {
-  // What was offered was for the job as it stood then.
-  if (session_.history().committed() != remedies_of_) clear_layout(issue_remedies_);
+  troubles_->drop_remedies_of_older_jobs();
   book_.refresh();
   const QString title = session_.path().empty() ? QString::fromStdString(session_.job().title)
                                                 : QString::fromStdString(session_.path().stem().string());
@@ -377,33 +361,6 @@ void MainWindow::show_activity() {
   activity_->setToolTip(tr("Results kept for undo and later: %1 MB of at most %2 MB").arg(memory.used >> 20).arg(memory.limit >> 20));
 }
 
-void MainWindow::show_remedies(const std::vector<Remedy>& remedies) {
-  remedies_of_ = session_.history().committed();
-  for (const Remedy& remedy : remedies) {
-    auto* button = new QPushButton(remedy.label);
-    button->setObjectName(QStringLiteral("remedy"));
-    connect(button, &QPushButton::clicked, this, [this, run = remedy.run] {
-      hide_issue();
-      run();
-    });
-    issue_remedies_->addWidget(button);
-  }
-}
-
-void MainWindow::show_issue(const Issue& issue, PartId part) {
-  clear_layout(issue_remedies_);
-  issue_text_->setText(QString::fromStdString(issue.message()));
-  issue_show_->disconnect();
-  issue_show_->setVisible(part != 0 && !issue.places.empty());
-  connect(issue_show_, &QToolButton::clicked, this, [this, issue, part] {
-    Place place;
-    place.position = issue.places.front();
-    place.text = issue.what;
-    emit session_.fly_requested(part, place);
-  });
-  issue_strip_->show();
-}
-
 void MainWindow::show_part_menu(const QPoint& global) {
   QMenu menu(this);
   for (const char* id : {"rename", "duplicate", "hide", "lock", "tint", "delete", "", "union", "difference",
@@ -425,12 +382,14 @@ void MainWindow::show_tool_menu(const Job::Use& use, const QPoint& global) {
 // Life of the window ---------------------------------------------------------------------------------------
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-  if (!closing_ && !session_.history().saved()) {
+  if (!closing_ && (!session_.history().saved() || session_.is_export_waiting())) {
     event->ignore();
-    // Saving goes on beside the window; it closes once that is done.
-    files_->when_discardable([this] {
-      closing_ = true;
-      QMetaObject::invokeMethod(this, &QWidget::close, Qt::QueuedConnection);
+    // Saving and exporting go on beside the window; it closes once that is done.
+    files_->when_exports_are_done([this] {
+      files_->when_discardable([this] {
+        closing_ = true;
+        QMetaObject::invokeMethod(this, &QWidget::close, Qt::QueuedConnection);
+      });
     });
     return;
   }

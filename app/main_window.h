@@ -9,6 +9,7 @@
 #include "app/autosave.h"
 #include "app/hand_row.h"
 #include "app/job_files.h"
+#include "app/panels/trouble_list.h"
 #include "app/parts_panel.h"
 #include "app/rail_panel.h"
 #include "app/recipe_panel.h"
@@ -34,7 +35,8 @@ class MainWindow : public QMainWindow {
   VerbBook& verbs() { return book_; }
   void set_station(Station station);
   JobFiles& files() { return *files_; }
-  void hide_issue() { issue_strip_->hide(); }
+  /// What was complained about last has been dealt with; what stays until it is looked at stays.
+  void hide_issue() { troubles_->drop_passing(); }
 
  protected:
   void closeEvent(QCloseEvent* event) override;
@@ -49,8 +51,6 @@ class MainWindow : public QMainWindow {
   QWidget* build_pills();
   void refresh();
   void show_activity();
-  void show_issue(const Issue& issue, PartId part);
-  void show_remedies(const std::vector<Remedy>& remedies);
   void show_part_menu(const QPoint& global);
   void show_tool_menu(const Job::Use& use, const QPoint& global);
 
@@ -71,11 +71,8 @@ class MainWindow : public QMainWindow {
   QButtonGroup* stations_;
   QToolButton* job_button_;
   QLabel* saved_;
-  QFrame* issue_strip_;
-  QHBoxLayout* issue_remedies_;
-  JobPtr remedies_of_;  ///< the job for which these were offered
-  QLabel *issue_text_, *hint_, *activity_;
-  QToolButton* issue_show_;
+  TroubleList* troubles_;
+  QLabel *hint_, *activity_;
   QPushButton* stop_;
   QTimer activity_timer_, message_timer_;
   bool closing_ = false, choosing_ = false;

@@ -169,6 +169,7 @@ PartsPanel::PartsPanel(Session& session, QWidget* parent) : QWidget(parent), ses
   });
   connect(&session_, &Session::selection_changed, this, &PartsPanel::show_selection);
   connect(&session_, &Session::result_changed, this, &PartsPanel::refresh);
+  connect(&session_, &Session::standing_changed, this, &PartsPanel::refresh_states);
   refresh_sets();
 }
 
@@ -265,20 +266,32 @@ void PartsPanel::rebuild() {
 
 void PartsPanel::refresh(PartId id) {
   updating_ = true;
-  for (int row = 0; row < list_->count(); ++row) {
-    QListWidgetItem* item = list_->item(row);
-    if (item->data(part_id).value<PartId>() != id) continue;
-    const PartResult r = session_.result(id);
-    QString state = QStringLiteral("waiting"), count;
-    if (r.evaluated && r.evaluated->drawable)
-      count = r.evaluated->mesh->cloud ? tr("%L1 points").arg(r.evaluated->mesh->positions.size()) : QStringLiteral("%L1").arg(r.evaluated->drawable->triangles.size() / 3);
-    if (r.report) state = r.report->points > 0 ? QStringLiteral("cloud") : r.report->sound ? QStringLiteral("sound") : QStringLiteral("unsound");
-    if (r.trouble() != nullptr) state = QStringLiteral("unsound");
-    item->setData(count_text, count);
-    item->setData(state_icon, state);
-    item->setToolTip(r.report ? QString::fromStdString(verdict(*r.report)) : tr("Checking"));
-  }
+  for (int row = 0; row < list_->count(); ++row)
+    if (list_->item(row)->data(part_id).value<PartId>() == id) show_state(*list_->item(row));
   updating_ = false;
+}
+
+void PartsPanel::refresh_states() {
+  updating_ = true;
+  for (int row = 0; row < list_->count(); ++row) show_state(*list_->item(row));
+  updating_ = false;
+}
+
+void PartsPanel::show_state(QListWidgetItem& item) {
+  const PartId id = item.data(part_id).value<PartId>();
+  const PartResult r = session_.result(id);
+  QString state = QStringLiteral("waiting"), count;
+  if (r.evaluated && r.evaluated->drawable)
+    count = r.evaluated->mesh->cloud ? tr("%L1 points").arg(r.evaluated->mesh->positions.size()) : QStringLiteral("%L1").arg(r.evaluated->drawable->triangles.size() / 3);
+  if (r.report) state = r.report->points > 0 ? QStringLiteral("cloud") : r.report->sound ? QStringLiteral("sound") : QStringLiteral("unsound");
+  const Standing standing = session_.standing(id);
+  if (standing == Standing::being_made) state = QStringLiteral("waiting");
+  if (standing == Standing::stopped) state = QStringLiteral("stopped");
+  if (standing == Standing::failed) state = QStringLiteral("unsound");
+  item.setData(count_text, count);
+  item.setData(state_icon, state);
+  const QString words = r.report ? QString::fromStdString(verdict(*r.report)) : QString();
+  item.setToolTip(standing == Standing::current ? words : words.isEmpty() ? in_words(standing) : tr("%1; it was: %2").arg(in_words(standing), words));
 }
 
 void PartsPanel::show_selection() {

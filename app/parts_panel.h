@@ -34,6 +34,8 @@ class PartsPanel : public QWidget {
   void fill_set_menu(QMenu& menu);
   bool lists(const Part& part) const;
   void refresh(PartId id);
+  void refresh_states();
+  void show_state(QListWidgetItem& item);
   void show_selection();
 
   Session& session_;

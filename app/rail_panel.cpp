@@ -81,6 +81,11 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   reason_->setObjectName(QStringLiteral("faint"));
   reason_->setWordWrap(true);
   layout->addWidget(reason_);
+  again_ = new QPushButton(tr("Make it now"));
+  again_->setObjectName(QStringLiteral("make_again"));
+  connect(again_, &QPushButton::clicked, &session_, &Session::make_again);
+  again_->hide();
+  layout->addWidget(again_);
   trouble_ = new QFrame;
   trouble_->setObjectName(QStringLiteral("trouble"));
   trouble_layout_ = new QVBoxLayout(trouble_);
@@ -177,19 +182,12 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   scroll->setWidget(content);
   outer->addWidget(scroll);
 
-  // A check shorter than this replaces the old verdict without a flicker in between.
-  checking_.setSingleShot(true);
-  checking_.setInterval(250);
-  connect(&checking_, &QTimer::timeout, this, [this] {
-    glyph_->setPixmap(theme::pixmap(QStringLiteral("waiting"), theme::faint_ink, 26, devicePixelRatioF()));
-    verdict_->setText(tr("Checking"));
-    reason_->setText(tr("The numbers below are from the last check."));
-  });
   connect(&session_.chooser(), &Chooser::changed, this, &RailPanel::show_chosen);
   connect(&session_.finding(), &Finding::changed, this, &RailPanel::refresh);
   connect(&session_, &Session::job_changed, this, &RailPanel::refresh);
   connect(&session_, &Session::selection_changed, this, &RailPanel::refresh);
   connect(&session_, &Session::result_changed, this, &RailPanel::refresh);
+  connect(&session_, &Session::standing_changed, this, &RailPanel::refresh);
   refresh();
   show_chosen();
 }
@@ -218,9 +216,10 @@ void RailPanel::refresh() {
     show_trouble(r);
     show_notes(r);
   }
+  again_->hide();
   if (owner == 0) {
-    checking_.stop();
     shown_.reset();
+    fade_numbers(false);
     glyph_->clear();
     verdict_->setText(tr("Nothing chosen"));
     reason_->setText(tr("Choose a part to see whether it is sound."));
@@ -231,19 +230,10 @@ void RailPanel::refresh() {
     }
     return;
   }
-  if (r.coarser) {
-    checking_.stop();
-    glyph_->setPixmap(theme::pixmap(QStringLiteral("waiting"), theme::faint_ink, 26, devicePixelRatioF()));
-    verdict_->setText(tr("Coarser for now"));
-    reason_->setText(tr("It stays until the one that was asked for is made."));
-    return;
-  }
-  if (!r.report) {
-    if (!checking_.isActive()) checking_.start();
-    return;
-  }
-  checking_.stop();
-  show_verdict(*r.report);
+  const bool is_older = show_standing(r);
+  fade_numbers(is_older);
+  if (!r.report || r.coarser) return;
+  if (!is_older) show_verdict(*r.report);
   const ReportPtr found = session_.finding().report(owner);
   show_found(*found);
   if (found != shown_) {
@@ -253,6 +243,32 @@ void RailPanel::refresh() {
     for (std::size_t k = 0; k < rows_.size(); ++k)
       if (rows_[k].open) fill_places(k);
   }
+}
+
+bool RailPanel::show_standing(const PartResult& result) {
+  const Standing standing = session_.standing(session_.recipe_owner());
+  if (standing == Standing::current && !result.coarser && result.report) return false;
+  const bool failed = standing == Standing::failed, stopped = standing == Standing::stopped;
+  glyph_->setPixmap(theme::pixmap(failed ? QStringLiteral("unsound") : stopped ? QStringLiteral("stopped") : QStringLiteral("waiting"),
+                                  failed ? theme::defect : theme::faint_ink, 26, devicePixelRatioF()));
+  // What is there of this very recipe is only not judged yet.
+  const bool unjudged = !failed && !stopped && result.evaluated && !result.report && !result.coarser;
+  verdict_->setText(failed ? tr("Failed") : stopped ? tr("Stopped") : result.coarser ? tr("Coarser for now") : unjudged ? tr("Checking") : tr("Being made"));
+  const QString older = !result.report || result.coarser ? QString() : tr("It was: %1").arg(QString::fromStdString(verdict(*result.report)));
+  if (failed)
+    reason_->setText(result.issue ? tr("What is shown is older. %1").arg(older) : tr("What is shown is the part before the step that failed. %1").arg(result.report ? tr("That is: %1").arg(QString::fromStdString(verdict(*result.report))) : QString()));
+  else if (result.coarser && !stopped)
+    reason_->setText(tr("It stays until the one that was asked for is made."));
+  else if (!result.evaluated)
+    reason_->setText(stopped ? tr("It was stopped before there was a result.") : QString());
+  else
+    reason_->setText(unjudged && !result.report ? tr("The numbers below are from the last check.") : tr("What is shown below is older. %1").arg(older));
+  again_->setVisible(stopped);
+  return true;
+}
+
+void RailPanel::fade_numbers(bool older) {
+  for (const auto& [name, label] : numbers_) label->setStyleSheet(older ? QStringLiteral("font-weight: 400; color: #9A9488;") : QStringLiteral("font-weight: 500;"));
 }
 
 void RailPanel::show_count(Row& row, std::optional<std::size_t> count) {

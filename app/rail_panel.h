@@ -46,6 +46,9 @@ class RailPanel : public QWidget {
   void choose(const Defect& defect);
   void show_count(Row& row, std::optional<std::size_t> count);
   void show_verdict(const SoundnessReport& report);
+  /// Of a result that is not the current one. @return whether that is so
+  bool show_standing(const PartResult& result);
+  void fade_numbers(bool older);
   void show_found(const SoundnessReport& report);
   void show_numbers(const PartResult& result);
   void show_notes(const PartResult& result);
@@ -65,7 +68,7 @@ class RailPanel : public QWidget {
   QVBoxLayout* trouble_layout_;
   std::map<QString, QLabel*> numbers_;
   QLabel *chosen_ = nullptr, *chosen_title_ = nullptr;
-  QTimer checking_;
+  QPushButton* again_;
   ReportPtr shown_;
   std::shared_ptr<const Mesh> shown_mesh_;
   // What the messages stand for that are shown; names in them may change with the job.

@@ -21,6 +21,9 @@
 
 namespace anvil::app {
 
+/// How long an older result stands for the one that is being made before that is said.
+static constexpr std::chrono::milliseconds without_a_word{250};
+
 Session::Session(QObject* parent) : QObject(parent) {
   writing_.setMaxThreadCount(1);
   writing_.setExpiryTimeout(-1);  // once there, it is there when memory is short
@@ -35,6 +38,12 @@ Session::Session(QObject* parent) : QObject(parent) {
   shown_at_latest_.setSingleShot(true);
   shown_at_latest_.setInterval(shown_at_latest);
   connect(&shown_at_latest_, &QTimer::timeout, this, [this] { note_shown(received_); });
+  moment_.setSingleShot(true);
+  moment_.setInterval(without_a_word);
+  connect(&moment_, &QTimer::timeout, this, &Session::standing_changed);
+  soon_.setSingleShot(true);
+  soon_.setInterval(0);
+  connect(&soon_, &QTimer::timeout, this, &Session::standing_changed);
   connect(this, &Session::result_changed, this, &Session::make_smooth_look);
   connect(this, &Session::selection_changed, this, &Session::make_smooth_look);
 }
@@ -141,6 +150,9 @@ bool Session::add_step(const QString& label, PartId part, Step step, StepId* id)
 
 void Session::ask(bool live) {
   live ? hand_rests_.start() : hand_rests_.stop();
+  for (const PartPtr& part : job().parts)
+    if (is_current(part->id)) last_current_[part->id] = std::chrono::steady_clock::now();
+  if (!moment_.isActive()) moment_.start();
   put_off_ask_ = live && unshown_;
   if (put_off_ask_) return;
   // One at a time: what is asked for while another is being made would come before that was seen.
@@ -187,7 +199,10 @@ void Session::receive(const Published& published) {
     release_async(std::exchange(result.evaluated, published.evaluated));
     release_async(std::exchange(result.report, published.report));
   }
-  if (is_news) emit result_changed(published.part);
+  if (is_news)
+    emit result_changed(published.part);
+  else if (!soon_.isActive())
+    soon_.start();
   if (asked_live_ && !published.coarser && published.request == request_ && published.part == recipe_owner()) {
     answered_ = request_;
     if (is_news)
@@ -204,6 +219,19 @@ bool Session::is_current(PartId id) const {
   return it != results_.end() && it->second.request == request_ && (it->second.issue || it->second.report);
 }
 
+Standing Session::standing(PartId id) const {
+  const auto it = results_.find(id);
+  if (is_current(id)) return it->second.trouble() != nullptr ? Standing::failed : Standing::current;
+  if (stopped_) return Standing::stopped;
+  const auto last = last_current_.find(id);
+  const bool just_now = it != results_.end() && it->second.report && last != last_current_.end() && std::chrono::steady_clock::now() - last->second < without_a_word;
+  return !just_now ? Standing::being_made : it->second.trouble() != nullptr ? Standing::failed : Standing::current;
+}
+
+void Session::make_again() {
+  if (stopped_) changed(false);
+}
+
 std::shared_ptr<const Mesh> Session::snapshot_of(PartId id) const {
   const PartResult now = result(id);
   if (!is_current(id) || now.trouble() != nullptr || now.evaluated->mesh->empty()) return nullptr;
@@ -218,10 +246,15 @@ QString Session::named(PartId id, const std::string& text) const {
 
 Issue Session::named(PartId id, const Issue& issue) const { return with_names(job(), result(id).cast, issue); }
 
-void Session::when_ready(const std::vector<PartId>& parts, std::function<void(const std::vector<OutgoingPart>&)> then) {
+bool Session::is_export_waiting() const {
+  return std::any_of(waiting_.begin(), waiting_.end(), [](const Waiting& waiting) { return waiting.exports; }) ||
+         std::any_of(tasks_.begin(), tasks_.end(), [](const auto& task) { return task->writes; });
+}
+
+void Session::when_ready(const std::vector<PartId>& parts, std::function<void(const std::vector<OutgoingPart>&)> then, bool exports) {
   // What goes on with a result means the whole of it.
   if (up_to_ != 0 && std::find(parts.begin(), parts.end(), recipe_owner()) != parts.end()) look_up_to(0);
-  waiting_.push_back({parts, std::move(then)});
+  waiting_.push_back({parts, std::move(then), exports});
   if (stopped_) changed(false);
   answer_waiting();
 }
@@ -237,12 +270,16 @@ void Session::answer_waiting() {
   QMetaObject::invokeMethod(
       this,
       [this, ready = std::move(*ready), document = document_] {
-        if (document != document_) return;
-        if (!std::all_of(ready.parts.begin(), ready.parts.end(), [&](PartId id) { return is_current(id); }))
-          return when_ready(ready.parts, ready.then);
-        std::vector<OutgoingPart> parts;
-        for (PartId id : ready.parts) parts.push_back({id, result(id), job().world_of(id)});
-        ready.then(parts);
+        // What is being dragged would be begun again from the job as it was, and take back what this does.
+        when_settled([this, ready, document] {
+          if (document != document_) return;
+          const bool all_there = std::all_of(ready.parts.begin(), ready.parts.end(), [&](PartId id) { return job().find(id) != nullptr; });
+          if (!all_there || !std::all_of(ready.parts.begin(), ready.parts.end(), [&](PartId id) { return is_current(id); }))
+            return when_ready(ready.parts, ready.then, ready.exports);
+          std::vector<OutgoingPart> parts;
+          for (PartId id : ready.parts) parts.push_back({id, result(id), job().world_of(id)});
+          ready.then(parts);
+        });
       },
       Qt::QueuedConnection);
   waiting_.erase(ready);
@@ -318,6 +355,7 @@ Evaluator::Activity Session::activity() const {
 void Session::stop_work() {
   evaluator_->stop();
   stopped_ = true;
+  emit standing_changed();
   if (!std::exchange(waiting_, {}).empty()) say(tr("Stopped: nothing was written"));
   if (tasks_.empty()) return;
   // What writes tells at its end how far it came.
@@ -371,6 +409,7 @@ void Session::wait_idle() {
 void Session::new_job() {
   history_.reset(Job{});
   results_.clear();
+  last_current_.clear();
   mend_plans_.clear();
   waiting_.clear();
   drop_reading();
@@ -506,7 +545,8 @@ void Session::save_job(const std::filesystem::path& named, std::function<void(bo
 
 void Session::take_over(Job job, const std::filesystem::path& path) {
   new_job();
-  history_.commit("recover", std::move(job));
+  history_.reset(std::move(job));
+  history_.mark_saved(nullptr);  // no file holds it but the copy
   stand_at(path);
   changed(false);
 }
@@ -550,50 +590,115 @@ void Session::run(const QString& what, bool writes, Work work, std::function<voi
   });
 }
 
+struct Session::ReadFiles {
+  struct File {
+    std::filesystem::path path;
+    Result<Part> part;
+    std::vector<std::string> notes;
+  };
+  std::vector<File> files;
+  /// Those without a unit become millimetres.
+  void scale(Unit unit) {
+    for (File& file : files) {
+      if (!file.part || !needs_unit(file.path) || unit == Unit::millimetre) continue;
+      auto& source = std::get<ImportedSource>(file.part->source);
+      auto mesh = std::make_shared<Mesh>(*source.mesh);
+      for (Vec3& p : mesh->positions) p *= millimetres_per(unit);
+      source.mesh = std::move(mesh);
+    }
+  }
+};
+
+static double longest_side(const Mesh& mesh) {
+  Box3 box;
+  for (const Vec3& p : mesh.positions) box.add(p);
+  return box.size().maxCoeff();
+}
+
 void Session::bring_in(const std::vector<std::filesystem::path>& files, Unit unit) {
+  bring_in(files, [unit](double) { return unit; });
+}
+
+void Session::bring_in(const std::vector<std::filesystem::path>& files, const AskUnit& ask) {
   read_beside(
       files.size() == 1 ? tr("Reading %1").arg(QString::fromStdString(files[0].filename().string()))
                         : tr("Reading %1 files").arg(files.size()),
-      [this, files, unit](const std::stop_token&) {
-        struct Read {
-          Result<Part> part;
-          std::vector<std::string> notes;
-        };
-        auto read = std::make_shared<std::vector<Read>>();
+      [this, files, ask, known = job().unit](const std::stop_token&) {
+        auto read = std::make_shared<ReadFiles>();
+        double longest = 0;
         for (const auto& file : files) {
           std::vector<std::string> notes;
-          Result<Part> part = import_part(file, unit, &notes);
-          read->push_back({std::move(part), std::move(notes)});
+          Result<Part> part = import_part(file, Unit::millimetre, &notes);
+          if (part && needs_unit(file)) longest = std::max(longest, longest_side(*std::get<ImportedSource>(part->source).mesh));
+          read->files.push_back({file, std::move(part), std::move(notes)});
         }
-        return std::function<void()>([this, read, unit] {
-          Job next = job();
-          if (!next.unit) next.unit = unit;
-          std::vector<PartId> added;
-          QString last;
-          for (const Read& item : *read) {
-            if (!item.part) {
-              complain(item.part.issue());
-              continue;
-            }
-            PartId id = 0;
-            next = edit::add_part(next, *item.part, &id);
-            added.push_back(id);
-            last = QString::fromStdString(item.part->name);
-            for (const std::string& note : item.notes)
-              say(last + QStringLiteral(": ") + QString::fromStdString(note));
-          }
-          if (added.empty()) return;
-          commit(added.size() == 1 ? tr("bring in %1").arg(last) : tr("bring in %1 parts").arg(added.size()),
-                 next);
-          select(added);
+        if (known) read->scale(*known);
+        return std::function<void()>([this, read, ask, known, longest] {
+          if (known || longest == 0) return add_read(read, known);
+          const std::optional<Unit> unit = ask(longest);
+          if (!unit) return;
+          if (*unit == Unit::millimetre) return add_read(read, unit);
+          read_beside(tr("Scaling"), [this, read, unit](const std::stop_token&) {
+            read->scale(*unit);
+            return std::function<void()>([this, read, unit] { add_read(read, unit); });
+          });
         });
       });
 }
 
-static QString in_words(const std::vector<std::string>& notes) {
-  QString words;
-  for (const std::string& note : notes) words += QStringLiteral("; ") + QString::fromStdString(note);
-  return words;
+void Session::add_read(const std::shared_ptr<ReadFiles>& read, std::optional<Unit> unit) {
+  Job next = job();
+  if (!next.unit) next.unit = unit;
+  std::vector<PartId> added;
+  QString last;
+  for (const ReadFiles::File& item : read->files) {
+    if (!item.part) {
+      complain(item.part.issue(), 0, {}, Complaint::stays);
+      continue;
+    }
+    PartId id = 0;
+    next = edit::add_part(next, *item.part, &id);
+    added.push_back(id);
+    last = QString::fromStdString(item.part->name);
+    for (const std::string& note : item.notes) complain({note, item.part->name, {}, ""}, 0, {}, Complaint::noted);
+  }
+  if (added.empty()) return;
+  commit(added.size() == 1 ? tr("bring in %1").arg(last) : tr("bring in %1 parts").arg(added.size()), next);
+  select(added);
+}
+
+std::optional<double> Session::length_as_read(PartId id) const {
+  const Part* part = job().find(id);
+  const auto* source = part == nullptr ? nullptr : std::get_if<ImportedSource>(&part->source);
+  if (source == nullptr || !needs_unit(source->file)) return std::nullopt;
+  return longest_side(*source->mesh) / millimetres_per(job().unit.value_or(Unit::millimetre));
+}
+
+void Session::change_unit(Unit unit) {
+  const double times = millimetres_per(unit) / millimetres_per(job().unit.value_or(Unit::millimetre));
+  std::vector<std::pair<PartId, std::shared_ptr<const Mesh>>> meshes;
+  for (PartId id : selection_)
+    if (length_as_read(id) && times != 1) meshes.emplace_back(id, std::get<ImportedSource>(job().at(id).source).mesh);
+  read_beside(tr("Scaling"), [this, unit, times, meshes](const std::stop_token&) {
+    auto scaled = std::make_shared<std::vector<std::pair<PartId, std::shared_ptr<const Mesh>>>>(meshes);
+    for (auto& [id, mesh] : *scaled) {
+      auto other = std::make_shared<Mesh>(*mesh);
+      for (Vec3& p : other->positions) p *= times;
+      mesh = std::move(other);
+    }
+    return std::function<void()>([this, unit, scaled, meshes] {
+      Result<Job> next = job();
+      next->unit = unit;
+      for (std::size_t k = 0; k < scaled->size(); ++k) {
+        const Part* part = next->find(meshes[k].first);
+        const auto* source = part == nullptr ? nullptr : std::get_if<ImportedSource>(&part->source);
+        if (source == nullptr || source->mesh != meshes[k].second) continue;  // changed meanwhile
+        next = edit::change_part(*next, meshes[k].first, [&](Part& p) { std::get<ImportedSource>(p.source).mesh = (*scaled)[k].second; });
+        if (!next) break;
+      }
+      commit(tr("change the unit"), next);
+    });
+  });
 }
 
 /// What counts is what stands in the file: some formats round to 32 bits. @return the verdict, where that made a sound mesh
@@ -608,13 +713,22 @@ static std::string harm_done_by_writing(const Mesh& mesh, const std::filesystem:
 
 void Session::send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path, const WriteSettings& settings) {
   std::vector<PlacedMesh> meshes;
-  for (const OutgoingPart& part : parts)
-    if (part.result.evaluated) meshes.push_back({part.result.evaluated->mesh, part.world});
-  write_beside(tr("Writing %1").arg(QString::fromStdString(path.filename().string())), [this, meshes, path, settings](const std::stop_token& stop) {
+  std::vector<PartInFile> named;
+  for (const OutgoingPart& part : parts) {
+    if (!part.result.evaluated) continue;
+    meshes.push_back({part.result.evaluated->mesh, part.world});
+    const Part& own = job().at(part.id);
+    named.push_back({own.name, own.tint.value_or(PartInFile().colour), {}});
+  }
+  write_beside(tr("Writing %1").arg(QString::fromStdString(path.filename().string())), [this, meshes, named, path, settings, title = job().title](const std::stop_token& stop) {
     const auto together = placed_together(meshes);
+    WriteSettings how = settings;
+    how.title = title;
+    if (const auto format = format_of(path); format && *format == MeshFormat::threemf) how.parts = named;
+    for (std::size_t k = 0; k < how.parts.size(); ++k) how.parts[k].mesh = placed_together({meshes[k]});
     if (stop.stop_requested()) return std::function<void()>([this] { say(tr("Stopped: nothing was written")); });
     const auto notes = std::make_shared<std::vector<std::string>>();
-    const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path, notes.get(), settings));
+    const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path, notes.get(), how));
     std::string harm;
     bool checked = true;
     if (*written) try {
@@ -625,13 +739,16 @@ void Session::send_out(const std::vector<OutgoingPart>& parts, const std::filesy
     return std::function<void()>([this, written, path, harm, checked, notes] {
       const QString name = QString::fromStdString(path.filename().string());
       if (!*written)
-        complain(written->issue());
+        complain(written->issue(), 0, {}, Complaint::stays);
       else if (!harm.empty())
-        complain({fmt::format("is not sound in the file ({})", harm), path.string(), {}, "export as 3MF or, for all digits, as OBJ, PLY or OFF"});
+        complain({fmt::format("is not sound in the file ({})", harm), path.string(), {}, "export as 3MF or, for all digits, as OBJ, PLY or OFF"}, 0, {}, Complaint::stays);
       else if (!checked)
         say(tr("Sent out %1, %L2 bytes; whether it is sound in the file was not looked at, as you stopped it").arg(name).arg(**written));
       else
-        say(tr("Sent out %1, %L2 bytes").arg(name).arg(**written) + in_words(*notes));
+      {
+        say(tr("Sent out %1, %L2 bytes").arg(name).arg(**written));
+        for (const std::string& note : *notes) complain({note, path.filename().string(), {}, ""}, 0, {}, Complaint::noted);
+      }
     });
   });
 }
@@ -790,8 +907,8 @@ void Session::edit_chosen(const StepKind& kind) {
 void Session::say(const QString& text) {
   emit said(text);
 }
-void Session::complain(const Issue& issue, PartId part, const std::vector<Remedy>& remedies) {
-  emit complained(issue, part);
+void Session::complain(const Issue& issue, PartId part, const std::vector<Remedy>& remedies, Complaint kind) {
+  emit complained(issue, part, kind);
   if (!remedies.empty()) emit remedies_offered(remedies);
 }
 

@@ -15,6 +15,7 @@
 #include "app/chooser.h"
 #include "app/finding.h"
 #include "app/region_look.h"
+#include "app/standing.h"
 #include "app/view/place.h"
 #include "core/comparison.h"
 #include "job/edit.h"
@@ -135,13 +136,21 @@ class Session : public QObject {
   PartResult result(PartId id) const;
   /// Is the result that of the job as it is now, with its report?
   bool is_current(PartId id) const;
+  /// What every panel says of it. A result that comes within a moment replaces the older one without a word in between.
+  Standing standing(PartId id) const;
+  /// Asks again for what was stopped.
+  void make_again();
   /// A part's result as it is now, to be kept; null while there is none or it came to trouble.
   std::shared_ptr<const Mesh> snapshot_of(PartId id) const;
   /// A message about a part's result with the names that parts have now.
   QString named(PartId id, const std::string& text) const;
   Issue named(PartId id, const Issue& issue) const;
-  /// Does `then` once all these parts are current, asking for them again where work was stopped; Stop ends the wait.
-  void when_ready(const std::vector<PartId>& parts, std::function<void(const std::vector<OutgoingPart>&)> then);
+  /// Does `then` once all these parts are current and nothing is being dragged, asking for them again where work was stopped; Stop ends
+  /// the wait.
+  /// @param exports  a file is to be written then: leaving asks first
+  void when_ready(const std::vector<PartId>& parts, std::function<void(const std::vector<OutgoingPart>&)> then, bool exports = false);
+  /// Does a file wait for its result, or is one being written?
+  bool is_export_waiting() const;
   RecipeRunner::Memory memory() const { return evaluator_->memory(); }
   /// Keeps results on disk from run to run, in a bounded folder; empty: keeps none.
   void keep_results_in(const std::filesystem::path& folder);
@@ -167,7 +176,16 @@ class Session : public QObject {
   /// Takes over a recovered job as unsaved work.
   void take_over(Job job, const std::filesystem::path& path);
   /// Reads mesh files on a worker and adds one part for each; what cannot be read is said, file by file.
+  /// @param unit  of files that do not say theirs
   void bring_in(const std::vector<std::filesystem::path>& files, Unit unit);
+  /// Asks for the unit of such files once they are read, and it is known how long the longest of them is, in its own unit.
+  /// @return nothing: they are not brought in
+  using AskUnit = std::function<std::optional<Unit>(double longest)>;
+  void bring_in(const std::vector<std::filesystem::path>& files, const AskUnit& ask);
+  /// The unit of such files from here on; chosen parts that came from such files get the size that they have in it, as one change.
+  void change_unit(Unit unit);
+  /// The longest extent of a part as it came from a file without a unit, in its unit; nothing for others.
+  std::optional<double> length_as_read(PartId id) const;
   /// Writes parts as they stand in the job, on a worker.
   void send_out(const std::vector<OutgoingPart>& parts, const std::filesystem::path& path, const WriteSettings& settings = {});
   /// Makes the pieces of a part's result parts of their own.
@@ -209,14 +227,18 @@ class Session : public QObject {
 
   /// Tells the user something in the bottom line, or as a problem with a place to show.
   void say(const QString& text);
-  void complain(const Issue& issue, PartId part = 0, const std::vector<Remedy>& remedies = {});
+  /// passes: gone with the next, or once something was done. stays: until it was looked at and closed, with others beside it; for what
+  /// comes several at a time or while nobody looks. noted: the same for what is no trouble, yet has to be known.
+  enum class Complaint { passes, stays, noted };
+  void complain(const Issue& issue, PartId part = 0, const std::vector<Remedy>& remedies = {}, Complaint kind = Complaint::passes);
 
  signals:
   void job_changed(bool live);
   void selection_changed();
   void result_changed(anvil::PartId part);
+  void standing_changed();
   void said(const QString& text);
-  void complained(const anvil::Issue& issue, anvil::PartId part);
+  void complained(const anvil::Issue& issue, anvil::PartId part, anvil::app::Session::Complaint kind);
   /// Ways out of what was complained about last.
   void remedies_offered(const std::vector<anvil::app::Remedy>& remedies);
   void fly_requested(anvil::PartId part, const anvil::app::Place& place);
@@ -253,6 +275,9 @@ class Session : public QObject {
   /// `failed` is done instead of what the work gives when memory ran out.
   void run(const QString& what, bool writes, Work work, std::function<void()> failed);
   void drop_reading();
+  /// Files as they were read, in their own units.
+  struct ReadFiles;
+  void add_read(const std::shared_ptr<ReadFiles>& read, std::optional<Unit> unit);
   void make_smooth_look();
   void settled();
   void answer_waiting();
@@ -260,6 +285,7 @@ class Session : public QObject {
   struct Waiting {
     std::vector<PartId> parts;
     std::function<void(const std::vector<OutgoingPart>&)> then;
+    bool exports = false;
     std::chrono::steady_clock::time_point since = std::chrono::steady_clock::now();
   };
 
@@ -280,6 +306,9 @@ class Session : public QObject {
   QTimer hand_rests_;  // what is dragged has not moved for a while: it is made exactly, and checked
   std::uint64_t first_request_ = 0;  // of this job: what comes for earlier ones is of another job
   bool stopped_ = false;
+  std::map<PartId, std::chrono::steady_clock::time_point> last_current_;  // before the request
+  QTimer moment_;  // after which parts that are not current say so
+  QTimer soon_;    // many that come to be current at once are told once
   std::filesystem::path path_;
   std::shared_ptr<QLockFile> lock_;  // of path_, while no other window has it
   std::map<std::filesystem::path, std::weak_ptr<QLockFile>> locks_;  // those that this window holds

@@ -222,6 +222,11 @@ void StepCard::refresh() {
         if (done.note->place == Note::Place::card) note += QStringLiteral(" · ") + session_.named(id_.part, in_words(done));
     }
   }
+  // What older results took and did is not told as that of this one.
+  if (const Standing standing = session_.standing(id_.part); standing == Standing::being_made || standing == Standing::stopped) {
+    note = note.isEmpty() ? in_words(standing) : tr("%1 · it was: %2").arg(in_words(standing), note);
+    if (!compared.isEmpty()) compared = tr("It was: %1").arg(compared);
+  }
   show_failure(failure);
   compared_->setText(compared);
   compared_->setVisible(!compared.isEmpty() && step().on);

@@ -25,6 +25,8 @@ void add_job_verbs(Desk& desk) {
   add("save_job", QObject::tr("Save job"), "save", "Ctrl+S", QObject::tr("Save the job."), [&files] { files.save_job(false); });
   add("save_job_as", QObject::tr("Save job as"), "save", "Ctrl+Shift+S", QObject::tr("Save the job under another name."),
       [&files] { files.save_job(true); });
+  add("change_unit", QObject::tr("Unit of files"), "", "Ctrl+Shift+F8", QObject::tr("Choose the unit of files that do not say theirs; chosen parts from such files get their size in it."),
+      [&files] { files.change_unit(); });
   Session& session = desk.session;
   desk.book.check(add("keep_results", QObject::tr("Keep results on disk"), "", "Ctrl+F9", QObject::tr("What took a while to compute is there again when a job is opened; at most 1 GB."),
                       [&session] { keep_results(session, !session.keeps_results()); }),

@@ -9,9 +9,8 @@ void add_release_verbs(Desk& desk) {
   Session& session = desk.session;
   QAction* one = desk.book.add(Station::release, QObject::tr("Job"), "send_out", QObject::tr("Export chosen"), "send_out", {key("Ctrl+E")},
                                QObject::tr("Write the chosen parts as one STL, OBJ, PLY, OFF or 3MF file."), [&session, &files = desk.files] {
-                                 std::vector<PartId> parts = session.selection();
-                                 if (parts.size() == 1) parts = {session.recipe_owner()};
-                                 files.send_out(parts, QString::fromStdString(session.job().at(parts.front()).name));
+                                 const std::vector<PartId> parts = files.ask_what_to_export(session.selection());
+                                 if (!parts.empty()) files.send_out(parts, QString::fromStdString(session.job().at(parts.front()).name));
                                });
   desk.book.allow(one, [desk] { return desk.any_chosen(); });
   QAction* all = desk.book.add(Station::release, QObject::tr("Job"), "send_out_visible", QObject::tr("Export visible"), "send_all",

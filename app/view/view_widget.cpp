@@ -62,6 +62,7 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), ses
     }
     update();
   });
+  connect(&session_, &Session::standing_changed, this, [this] { update(); });
   connect(&session_, &Session::active_step_changed, this, [this] {
     pointer_.forget_handle();
     update();
@@ -296,11 +297,14 @@ void ViewWidget::paintEvent(QPaintEvent*) {
       &session_, [this, received = session_.received()] { session_.note_shown(received); }, Qt::QueuedConnection);
 }
 
-/// What is shown of a part whose recipe could not be carried out, in words; empty where it could.
+/// What is shown of a part where it is not what its recipe asks for, in words; empty where it is.
 static QString shown_instead(const Session& session, PartId part) {
   const PartResult r = session.result(part);
-  if (session.job().find(part) == nullptr || r.trouble() == nullptr || !r.evaluated) return {};
+  if (session.job().find(part) == nullptr || !r.evaluated) return {};
   const QString name = QString::fromStdString(session.job().at(part).name);
+  if (session.standing(part) == Standing::stopped) return ViewWidget::tr("%1 is shown as it was before it was stopped").arg(name);
+  if (session.standing(part) == Standing::being_made && r.report) return ViewWidget::tr("%1 is being made; it is shown as it was").arg(name);
+  if (r.trouble() == nullptr) return {};
   if (r.issue) return ViewWidget::tr("%1 is shown as it was before the last change").arg(name);
   const auto& steps = r.cast.steps;
   const Job::Found failed = r.evaluated->error_step < steps.size() ? session.job().find_step(steps[r.evaluated->error_step]) : Job::Found();

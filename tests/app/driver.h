@@ -14,6 +14,7 @@
 #include <QPushButton>
 #include <QScrollArea>
 #include <QSettings>
+#include <QStandardPaths>
 #include <QTest>
 #include <QTimer>
 #include <QToolButton>
@@ -25,6 +26,18 @@
 namespace anvil::test {
 
 using namespace anvil::app;
+
+/// Where safety copies are, and those that are there.
+inline std::filesystem::path recovery_folder() {
+  return std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) / "recovery";
+}
+inline std::vector<std::filesystem::path> safety_copies() {
+  std::vector<std::filesystem::path> copies;
+  std::error_code error;
+  for (const auto& entry : std::filesystem::directory_iterator(recovery_folder(), error))
+    if (entry.path().extension() == ".anvil") copies.push_back(entry.path());
+  return copies;
+}
 
 class Driver {
  public:

@@ -188,8 +188,9 @@ TEST_CASE("what a crash left is offered with its picture and its time") {
   d.key(Qt::Key_H);
   d.key(Qt::Key_H);
   REQUIRE(Driver::until([&] { return written; }));
-  const auto recovery = std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) / "recovery";
-  for (const char* ending : {".anvil", ".png"}) std::filesystem::copy_file(recovery / (std::to_string(::getpid()) + ending), recovery / (std::string("999999998") + ending));
+  // A killed program leaves its copy without a lock; its number may be that of this one.
+  for (const char* ending : {".anvil", ".png"})
+    std::filesystem::copy_file(std::filesystem::path(autosave.copy()).replace_extension(ending), recovery_folder() / (std::to_string(::getpid()) + ending));
   const auto left = Autosave::leftovers();
   REQUIRE(left.size() == 1);
   CHECK(left[0].picture.width() == 320);

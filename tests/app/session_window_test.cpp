@@ -201,12 +201,11 @@ TEST_CASE("what is changed while the job is saved on leaving is asked about as w
 
 TEST_CASE("a safety copy that was being written when the work was given up is not left behind") {
   Driver d;
-  const auto copy = std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) /
-                    "recovery" / (std::to_string(::getpid()) + ".anvil");
-  std::filesystem::remove(copy);
+  std::filesystem::path copy;
   {
     Session session;
     Autosave autosave(session, 0);
+    copy = autosave.copy();
     session.commit(QStringLiteral("add"), edit::add_part(session.job(), heavy_part()));
     QTest::qWait(30);  // it is being written now
     autosave.discard();

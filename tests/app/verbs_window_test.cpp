@@ -419,22 +419,19 @@ TEST_CASE("a file that has been read while something is dragged comes in when th
 
 TEST_CASE("the safety copy stays until another job has taken the place of the one it is of") {
   Driver d;
-  const std::filesystem::path copy =
-      std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) / "recovery" /
-      (std::to_string(::getpid()) + ".anvil");
   const TemporaryFolder folder;
   QSettings().setValue(QStringLiteral("autosave_seconds"), 1);
   MainWindow window;  // with the short interval
   window.session().commit(QStringLiteral("make"), edit::add_part(Job{}, [] { Part p; p.name = "Precious"; p.source = Primitive::of("box"); return p; }()));
-  REQUIRE(Driver::until([&] { return std::filesystem::exists(copy); }));
+  REQUIRE(Driver::until([] { return safety_copies().size() == 1; }));
   // Don't save, then the Open dialog is called off: the work and its copy are still there.
   d.answer(QString(), [](QDialog& dialog) { dialog.reject(); });
   d.answer_button(QStringLiteral("unsaved"), QStringLiteral("Don't save"));
   window.files().open_job();
   CHECK(window.session().job().parts.size() == 1);
-  CHECK(std::filesystem::exists(copy));
+  CHECK(safety_copies().size() == 1);
   window.session().new_job();
-  CHECK_FALSE(std::filesystem::exists(copy));
+  CHECK(safety_copies().empty());
 }
 
 TEST_CASE("numbers are told with three significant digits, in the unit that reads best") {

@@ -485,14 +485,8 @@ TEST_CASE("unsaved work is copied, and brought back after a crash") {
     session.commit(QStringLiteral("make"), job);
     REQUIRE(Driver::until([&] { return written; }));
     CHECK(Autosave::leftovers().empty());  // its program still runs
-    // What a crash leaves: the same copy under the number of a process that is gone.
-    const std::filesystem::path mine =
-        std::filesystem::path(
-            QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) /
-        "recovery";
-    for (const auto& entry : std::filesystem::directory_iterator(mine))
-      if (entry.path().extension() == ".anvil")
-        std::filesystem::copy_file(entry.path(), mine / "999999999.anvil");
+    // What a crash leaves: the same copy, which nobody holds.
+    std::filesystem::copy_file(autosave.copy(), recovery_folder() / "left.anvil");
     REQUIRE(Autosave::leftovers().size() == 1);
     autosave.discard();
   }
@@ -504,7 +498,19 @@ TEST_CASE("unsaved work is copied, and brought back after a crash") {
   CHECK_FALSE(d.session().history().saved());
   // The copy it came from goes only once there is one of this run's own.
   REQUIRE(Driver::until([&] { return Autosave::leftovers().empty(); }));
-  CHECK(std::filesystem::exists(std::filesystem::path(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation).toStdString()) / "recovery" / (std::to_string(::getpid()) + ".anvil")));
+  CHECK(safety_copies().size() == 1);
+  // It counts as not saved until it is, whatever is undone; leaving asks.
+  d.key(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(d.job().parts.size() == 1);
+  CHECK_FALSE(d.session().history().saved());
+  CHECK(safety_copies().size() == 1);
+  bool asked = false;
+  d.answer(QStringLiteral("unsaved"), [&](QDialog& dialog) {
+    asked = true;
+    dialog.reject();
+  });
+  d.window.close();
+  CHECK(Driver::until([&] { return asked; }));
 }
 
 TEST_CASE("export writes the chosen part as it stands; what is not sound is said first") {
