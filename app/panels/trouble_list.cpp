@@ -97,6 +97,7 @@ void TroubleList::remove(QFrame* frame) {
   std::erase_if(rows_, [&](const Row& row) { return row.frame == frame; });
   rows_layout_->removeWidget(frame);
   frame->hide();
+  frame->setParent(nullptr);
   frame->deleteLater();  // the click may be one of its own
   show_rows();
 }

@@ -221,6 +221,12 @@ class Driver {
     });
   }
 
+  /// What the newest trouble or note above the bottom line says; nothing where none is listed.
+  QString told() {
+    const auto* text = widget<QLabel>(QStringLiteral("issue_text"));
+    return text == nullptr ? QString() : text->text();
+  }
+
   /// Pixel in the view of a point of the job.
   QPointF pixel(const Vec3& point) { return view().pixel_of(point); }
   /// A click on a point of the job in the view.
@@ -247,8 +253,7 @@ const double box_volume = 40 * 40 * 20, pin_area = polygon_area(64, 10), drilled
 
 /// The last step of a part, and its fields as they are in the job and in the card.
 inline const Step& last_step(Driver& d, PartId id) {
-  const auto* told = d.widget<QLabel>(QStringLiteral("issue_text"));
-  INFO("told: " << (told == nullptr ? "nothing" : told->text().toStdString()));
+  INFO("told: " << d.told().toStdString());
   REQUIRE_FALSE(d.job().at(id).recipe.empty());
   return d.job().at(id).recipe.back();
 }

@@ -34,10 +34,6 @@ void open(Driver& d, const std::filesystem::path& path) {
   d.window.files().open_paths({QString::fromStdString(path.string())});
   d.settle();
 }
-QString told(Driver& d) {
-  const auto* text = d.widget<QLabel>(QStringLiteral("issue_text"));
-  return text == nullptr ? QString() : text->text();
-}
 /// Shows as the user sees it: "saved", "read only", ...
 QString state(Driver& d) {
   for (const QLabel* label : d.window.findChildren<QLabel*>(QStringLiteral("faint")))
@@ -58,8 +54,8 @@ TEST_CASE("a job that another window has is read-only there, and it is said who 
     open(second, folder / "gauge.anvil");
     REQUIRE(second.job().parts.size() == 1);
     CHECK(state(second) == "read only");
-    CHECK(told(second).contains(QStringLiteral("open in another window")));
-    CHECK(told(second).contains(QString::number(QCoreApplication::applicationPid())));
+    CHECK(second.told().contains(QStringLiteral("open in another window")));
+    CHECK(second.told().contains(QString::number(QCoreApplication::applicationPid())));
     second.session().select({1});
     second.key(Qt::Key_H);
     second.answer_file(folder / "mine.anvil");
@@ -72,7 +68,7 @@ TEST_CASE("a job that another window has is read-only there, and it is said who 
     bool saved = true;
     second.session().save_job(folder / "gauge.anvil", [&](bool good) { saved = good; });
     CHECK_FALSE(saved);
-    CHECK(told(second).contains(QStringLiteral("not saved")));
+    CHECK(second.told().contains(QStringLiteral("not saved")));
   }
   // The first one still saves; once it is closed another may.
   first.session().select({1});
@@ -108,7 +104,7 @@ TEST_CASE("a job of a newer version opens read-only and says so") {
   open(d, folder / "newer.anvil");
   REQUIRE(d.job().parts.size() == 1);
   CHECK(state(d) == "read only");
-  CHECK(told(d).contains(QStringLiteral("newer version")));
+  CHECK(d.told().contains(QStringLiteral("newer version")));
   CHECK(d.volume(1) == Approx(1000));
 }
 
@@ -147,7 +143,7 @@ TEST_CASE("a job whose folder has vanished is told, stays unsaved, and is saved 
   d.session().select({1});
   d.key(Qt::Key_H);
   d.key(Qt::Key_S, Qt::ControlModifier);
-  REQUIRE(Driver::until([&] { return told(d).contains(QStringLiteral("cannot write")); }));
+  REQUIRE(Driver::until([&] { return d.told().contains(QStringLiteral("cannot write")); }));
   CHECK_FALSE(d.session().history().saved());
   CHECK(d.job().parts.size() == 1);
   const TemporaryFolder other;

@@ -298,7 +298,7 @@ TEST_CASE("an edit that cannot be done is told at once and leaves no step; one t
   d.key(Qt::Key_L);
   d.settle();
   CHECK(d.job().at(part).recipe.empty());
-  CHECK(d.widget<QLabel>(QStringLiteral("issue_text"))->text().contains(QStringLiteral("no face has two of the vertices")));
+  CHECK(d.told().contains(QStringLiteral("no face has two of the vertices")));
   d.key(Qt::Key_A);
   d.session().chooser().clear();
   d.click_at({0, 0, 20});

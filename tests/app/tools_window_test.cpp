@@ -226,9 +226,7 @@ TEST_CASE("a loop is refused with its chain, and the snapshot that is offered ta
   // The body becomes a tool of its own plug.
   d.session().select({2, 1});
   d.key(Qt::Key_I);
-  const auto* text = d.widget<QLabel>(QStringLiteral("issue_text"));
-  REQUIRE(text != nullptr);
-  CHECK(text->text().contains(QStringLiteral("Plug → Body → Plug")));
+  CHECK(d.told().contains(QStringLiteral("Plug → Body → Plug")));
   CHECK(d.job().at(2).recipe.empty());
   d.click(d.widget(QStringLiteral("remedy")));
   d.settle();

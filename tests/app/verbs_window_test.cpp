@@ -98,8 +98,8 @@ TEST_CASE("break out makes each piece of a split a part where it stands, and hid
   d.settle();
   d.session().select({box});
   d.key(Qt::Key_B, Qt::ShiftModifier);
-  REQUIRE(Driver::until([&] { return d.widget<QLabel>(QStringLiteral("issue_text")) != nullptr; }));
-  CHECK(d.widget<QLabel>(QStringLiteral("issue_text"))->text().contains(QStringLiteral("all in one piece")));
+  REQUIRE(Driver::until([&] { return !d.told().isEmpty(); }));
+  CHECK(d.told().contains(QStringLiteral("all in one piece")));
 }
 
 TEST_CASE("tools are switched by their key, ride along or stay, and change places by dragging their rows") {
@@ -181,7 +181,7 @@ TEST_CASE("choose all, hide, show all and lock") {
   };
   d.key(Qt::Key_Delete);
   unchanged();
-  CHECK(d.widget<QLabel>(QStringLiteral("issue_text"))->text().contains(QStringLiteral("is locked")));
+  CHECK(d.told().contains(QStringLiteral("is locked")));
   d.key(Qt::Key_F2);
   QTest::keyClicks(&d.window, QStringLiteral("x"));
   unchanged();
@@ -388,8 +388,8 @@ TEST_CASE("an empty result is not written, and what is dragged too small or too 
   REQUIRE(d.session().result(d.named("Cylinder")).evaluated->mesh->empty());
   d.session().select({d.named("Cylinder")});
   d.key(Qt::Key_E, Qt::ControlModifier);
-  REQUIRE(Driver::until([&] { return d.widget<QLabel>(QStringLiteral("issue_text")) != nullptr; }));
-  CHECK(d.widget<QLabel>(QStringLiteral("issue_text"))->text().contains(QStringLiteral("covers the whole part")));
+  REQUIRE(Driver::until([&] { return !d.told().isEmpty(); }));
+  CHECK(d.told().contains(QStringLiteral("covers the whole part")));
   const PartId box = d.named("Box");
   const Placement before = d.job().at(box).placement;
   d.session().preview(edit::change_part(d.job(), box, [](Part& p) { p.placement.scale.x() = 1e7; }));

@@ -75,10 +75,8 @@ TEST_CASE("several files are dropped onto the window; a bad one is named and the
   QApplication::sendEvent(&d.window, &drop);
   REQUIRE(Driver::until([&] { return d.job().parts.size() == 1; }));
   CHECK(d.named("good") != 0);
-  const auto* message = d.widget<QLabel>(QStringLiteral("issue_text"));
-  REQUIRE(message != nullptr);
-  CHECK(message->text().contains(QStringLiteral("bad.off")));
-  CHECK(message->text().contains(QStringLiteral("line 4")));
+  CHECK(d.told().contains(QStringLiteral("bad.off")));
+  CHECK(d.told().contains(QStringLiteral("line 4")));
 }
 
 TEST_CASE("parts are chosen by clicking in the view and in the list, with Ctrl for several") {
@@ -519,6 +517,8 @@ TEST_CASE("export writes the chosen part as it stands; what is not sound is said
   box_and_cylinder(d);
   d.key(Qt::Key_D);
   d.settle();
+  // The tool is still chosen: it is asked whether that is meant, or what it cuts.
+  d.answer_button(QStringLiteral("export_what"), QStringLiteral("Box, with its tools"));
   d.answer_file(folder / "part.stl");
   d.key(Qt::Key_E, Qt::ControlModifier);
   REQUIRE(Driver::until(
