@@ -30,7 +30,7 @@ constexpr std::size_t longest_whole = 120;
 /// @param ring  places in the hole
 /// @return false when CGAL finds none
 bool fill_piece(const std::vector<Vec3>& hole, std::span<const Index> ring, std::vector<std::vector<Index>>& faces) {
-  if (ring.size() == 3) return faces.push_back({ring[0], ring[1], ring[2]}), true;
+  if (ring.size() == 3 && hole.size() > 3) return faces.push_back({ring[0], ring[1], ring[2]}), true;
   std::vector<Kernel::Point_3> polyline;
   for (Index v : ring) polyline.push_back(point(hole[v]));
   std::vector<CGAL::Triple<int, int, int>> triangles;
@@ -90,8 +90,7 @@ std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::
   std::set<std::pair<Index, Index>> edges;
   for (const Triangle& t : around)
     for (std::size_t k = 0; k < 3; ++k) edges.insert(std::minmax(t[k], t[(k + 1) % 3]));
-  const std::optional<HoleFilling> least = fill_least(positions, ring, [&](Index a, Index b) { return edges.count(std::minmax(ring[a], ring[b])) > 0; }, control);
-  if (!least) return std::nullopt;
+  const auto least = [&] { return fill_least(positions, ring, [&](Index a, Index b) { return edges.count(std::minmax(ring[a], ring[b])) > 0; }, control); };
   Surface surface;
   std::unordered_map<Index, Surface::Vertex_index> number;
   const auto vertex = [&](Index v) {
@@ -100,40 +99,47 @@ std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::
     return it->second;
   };
   for (const Triangle& t : around)
-    if (surface.add_face(vertex(t[0]), vertex(t[1]), vertex(t[2])) == Surface::null_face()) return least;
+    if (surface.add_face(vertex(t[0]), vertex(t[1]), vertex(t[2])) == Surface::null_face()) return least();
   for (Index v : ring)
-    if (number.find(v) == number.end()) return least;
+    if (number.find(v) == number.end()) return least();
   // The half-edge of the hole that runs along the ring.
   const auto h = surface.halfedge(number[ring[0]], number[ring[1]]);
-  if (h == Surface::null_halfedge() || !surface.is_border(h)) return least;
+  if (h == Surface::null_halfedge() || !surface.is_border(h)) return least();
   std::size_t length = 0;
   for (auto at = h; length <= ring.size(); at = surface.next(at)) {
     ++length;
     if (surface.next(at) == h) break;
   }
-  if (length != ring.size()) return least;
+  if (length != ring.size()) return least();
 
   std::vector<Surface::Face_index> plain, faces;
   std::vector<Surface::Vertex_index> vertices;
-  for (const std::vector<Index>& face : least->faces) {
-    const auto f = surface.add_face(number[ring[face[0]]], number[ring[face[1]]], number[ring[face[2]]]);
-    if (f == Surface::null_face()) return least;
-    plain.push_back(f);
+  if (ring.size() <= longest_whole) {
+    PMP::triangulate_refine_and_fair_hole(surface, h, std::back_inserter(faces), std::back_inserter(vertices));
+    if (faces.empty()) return least();
+  } else {
+    const std::optional<HoleFilling> in_pieces = least();
+    if (!in_pieces) return std::nullopt;
+    for (const std::vector<Index>& face : in_pieces->faces) {
+      const auto f = surface.add_face(number[ring[face[0]]], number[ring[face[1]]], number[ring[face[2]]]);
+      if (f == Surface::null_face()) return in_pieces;
+      plain.push_back(f);
+    }
+    check_stop(control);
+    PMP::refine(surface, plain, std::back_inserter(faces), std::back_inserter(vertices));
+    faces.insert(faces.end(), plain.begin(), plain.end());
+    check_stop(control);
+    // Beyond so many the equations of fairing take seconds, and are not solved: the surface is as even as refinement made it.
+    constexpr std::size_t many_points = 60'000;
+    if (vertices.size() <= many_points) PMP::fair(surface, vertices);
   }
-  check_stop(control);
-  PMP::refine(surface, plain, std::back_inserter(faces), std::back_inserter(vertices));
-  faces.insert(faces.end(), plain.begin(), plain.end());
-  check_stop(control);
-  // Beyond so many the equations of fairing take seconds, and are not solved: the surface is as even as refinement made it.
-  constexpr std::size_t many_points = 60'000;
-  if (vertices.size() <= many_points) PMP::fair(surface, vertices);
   std::unordered_map<Index, Index> place;  // CGAL's vertex, ours
   for (Index k = 0; k < ring.size(); ++k) place[number[ring[k]]] = k;
   HoleFilling filling;
   for (const auto v : vertices) {
     const auto& p = surface.point(v);
     const Vec3 at(p.x(), p.y(), p.z());
-    if (!at.allFinite()) return least;
+    if (!at.allFinite()) return least();
     place[v] = static_cast<Index>(ring.size() + filling.new_points.size());
     filling.new_points.push_back(at);
   }
@@ -141,7 +147,7 @@ std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::
     std::vector<Index> corners;
     for (const auto v : surface.vertices_around_face(surface.halfedge(f))) {
       const auto it = place.find(v);
-      if (it == place.end()) return least;
+      if (it == place.end()) return least();
       corners.push_back(it->second);
     }
     filling.faces.push_back(std::move(corners));
