@@ -161,6 +161,7 @@ Selection classify(const Soup& soup, const Arrangement& arrangement, const CellC
 
   std::vector<std::string> words(cells.count);
   tbb::parallel_for(tbb::blocked_range<Index>(0, cells.count, 64), [&](const auto& range) {
+    check_stop(control);
     for (Index c = range.begin(); c < range.end(); ++c) words[c] = classifier.label_of(windings.of(c));
   });
   std::vector<Index> label_of = number_labels(words);

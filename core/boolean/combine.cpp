@@ -486,9 +486,8 @@ std::optional<Issue> open_edges_of(const Operand& operand) {
                "mend it first, or use it with split or score"};
 }
 
-}  // namespace
-
-Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
+/// The first of all ways that ends without a contradiction.
+Result<BooleanResult> combine_somehow(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
   std::string why;
   bool diverges = false;
   std::vector<const Attempt*> given_up;
@@ -532,6 +531,19 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
     if (const auto open = open_edges_of(operand)) return *open;
   return Issue{fmt::format("the combination contradicts itself ({})", why), operands.back().name, {},
                "move the tool slightly and please report the parts"};
+}
+
+}  // namespace
+
+Result<BooleanResult> combine(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
+  const auto begin = StageClock::Clock::now();
+  Result<BooleanResult> result = combine_somehow(operands, control, settings);
+  if (!result) return result;
+  OperationReport& report = result->report;
+  const double in_all = std::chrono::duration<double>(StageClock::Clock::now() - begin).count();
+  if (!report.fallbacks.empty()) report.stages.push_back({"given up", in_all - report.seconds});
+  report.seconds = in_all;
+  return result;
 }
 
 }  // namespace anvil

@@ -114,10 +114,11 @@ class Merging {
 /// @param may_meet  per pair; of the others no vertices are as near
 /// @return how many vertices are no more
 std::size_t merge_vertices(Soup& soup, const std::vector<TrianglePair>& pairs, const std::vector<char>& may_meet, const std::vector<Index>& involved,
-                           double tolerance, double farthest) {
+                           double tolerance, double farthest, const Control& control) {
   Merging merging(soup, tolerance, farthest);
   for (std::size_t k = 0; k < pairs.size(); ++k) {
     if (!may_meet[k]) continue;
+    check_stop(control);
     for (Index a : soup.triangles[pairs[k].s])
       for (Index b : soup.triangles[pairs[k].t])
         if (a != b) merging.meet(a, b);
@@ -161,15 +162,16 @@ class Contacts {
     }
   };
 
-  Contacts(Soup& soup, double tolerance) : soup_(soup), tolerance_(tolerance), given_points_(soup.points.size()) {}
+  Contacts(Soup& soup, double tolerance, const Control& control) : soup_(soup), tolerance_(tolerance), control_(control), given_points_(soup.points.size()) {}
   std::size_t given_points() const { return given_points_; }
 
-  /// Looks at pairs on all cores and takes what was found in their order.
+  /// Looks at pairs on all cores and takes what was found in their order. Throws Stopped.
   /// @param look  look(number of the pair, Found&)
   void for_each(std::size_t pairs, auto&& look) {
     constexpr std::size_t chunk = 4096;
     std::vector<Found> found((pairs + chunk - 1) / chunk);
     tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t n) {
+      check_stop(control_);
       for (std::size_t k = n * chunk; k < std::min(pairs, (n + 1) * chunk); ++k) look(k, found[n]);
     });
     const auto take = [](auto& all, const auto& some) { all.insert(all.end(), some.begin(), some.end()); };
@@ -531,6 +533,7 @@ class Contacts {
 
   Soup& soup_;
   double tolerance_;
+  const Control& control_;
   std::size_t given_points_;
   Cuts cuts_;
   std::vector<Index> touched_, nearly_;
@@ -746,10 +749,11 @@ ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, doubl
   // Most pairs are nowhere near contact, which all cores tell.
   std::vector<char> may_meet;
   auto look_at_pairs = [&] {
-    const Contacts contacts(soup, tolerance);
+    const Contacts contacts(soup, tolerance, control);
     may_meet.assign(pairs.size(), 0);
     const FacePairs faces(soup, pairs);
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, faces.size(), 64), [&](const auto& range) {
+      check_stop(control);
       for (std::size_t k = range.begin(); k < range.end(); ++k) {
         const auto [s, t] = faces[k];
         if ((s.is_facet || t.is_facet) && !contacts.may_meet(s, t)) continue;
@@ -758,7 +762,7 @@ ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, doubl
     });
   };
   look_at_pairs();
-  const bool merged = merge_vertices(soup, pairs, may_meet, involved, tolerance, farthest) > 0;
+  const bool merged = merge_vertices(soup, pairs, may_meet, involved, tolerance, farthest, control) > 0;
   std::vector<Triangle> met;
   for (Index i : involved)
     if (soup.needs_self_test[i]) met.push_back(soup.triangles[i]);
@@ -777,7 +781,7 @@ ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, doubl
     look_at_pairs();
   }
 
-  Contacts contacts(soup, tolerance);
+  Contacts contacts(soup, tolerance, control);
   contacts.for_each(pairs.size(), [&](std::size_t k, Contacts::Found& found) {
     if (!may_meet[k]) return;
     const TrianglePair& pair = pairs[k];
@@ -786,7 +790,6 @@ ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, doubl
     contacts.edges_past(pair.s, pair.t, found);
     contacts.lies_on(pair.s, pair.t, found);
   });
-  check_stop(control);
   auto unchanged = [&] {
     soup.needs_self_test = Flags::none();
     if (none_moved) soup.moved = Flags::none();
@@ -804,7 +807,9 @@ ContactCount make_facets_meet(Soup& soup, std::vector<TrianglePair> pairs, doubl
     if (contacts.is_touched(pair.t)) contacts.edges_along(pair.s, pair.t, along, found);
     if (contacts.is_touched(pair.s)) contacts.edges_along(pair.t, pair.s, along, found);
   });
+  check_stop(control);
   Cuts cuts = contacts.finish(involved);
+  check_stop(control);
   std::vector<Index> touched;
   for (Index i : involved)
     if (cuts.touched[i]) touched.push_back(i);
