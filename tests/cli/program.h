@@ -20,7 +20,8 @@ struct Run {
   std::string out, err;
 };
 
-inline Run cli(const TemporaryFolder& folder, const std::string& arguments) {
+/// @param before  of the command: a program that runs it, as "timeout 10 "
+inline Run cli(const TemporaryFolder& folder, const std::string& arguments, const std::string& before = "") {
 #ifdef __SANITIZE_ADDRESS__  // the same leak of lib3mf as in tests/support/main.cpp, in the program's own process
   static const TemporaryFolder known;
   write_text(known / "leaks.txt", "leak:libzip.so\n");
@@ -29,7 +30,7 @@ inline Run cli(const TemporaryFolder& folder, const std::string& arguments) {
   const std::string out = (folder / "out.txt").string(), err = (folder / "err.txt").string();
   const std::string base = (folder / "").string();
   const int status =
-      std::system(("cd " + base + " && " CLI_PROGRAM " " + arguments + " > " + out + " 2> " + err).c_str());
+      std::system(("cd " + base + " && " + before + CLI_PROGRAM " " + arguments + " > " + out + " 2> " + err).c_str());
   auto contents = [](const std::string& path) {
     std::ifstream in(path);
     return std::string(std::istreambuf_iterator<char>(in), {});
