@@ -1,13 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The real window with a part of a million triangles: time per frame while it orbits, and the longest
 // time that one event took while the part was read, checked and combined, by the wall and of the window's own thread.
-// With an argument only the last part is done: a tool is dragged on 100 000 triangles, and results that came are held against
-// those that were shown.
+// The same for jobs of many parts, many steps and parts that share parts: with "many" only these. With "drag" only the last part is
+// done: a tool is dragged on 100 000 triangles, and results that came are held against those that were shown.
 // Needs a display: xvfb-run -a -s "-screen 0 1280x800x24" build/release/bench/window_bench
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QStandardPaths>
 #include <QTest>
+#include <QTimer>
 #include <fmt/format.h>
 
 #include <ctime>
@@ -203,6 +204,46 @@ bool look_at_points(MainWindow& window) {
   return true;
 }
 
+/// Commits a job, and works on it as people do. @return false when something did not come
+bool work_on(MainWindow& window, const char* what, Job job, PartId part) {
+  Session& session = window.session();
+  Window::take();
+  QElapsedTimer clock;
+  clock.start();
+  const auto step = [&](const char* doing, const std::function<void()>& work) {
+    QTimer::singleShot(0, &window, work);
+    QTest::qWait(1);
+    const bool came = QTest::qWaitFor([&] { return std::all_of(session.job().parts.begin(), session.job().parts.end(), [&](const PartPtr& p) { return session.is_current(p->id); }); }, 120'000);
+    QTest::qWait(300);
+    std::cout << what << ", " << doing << ": after " << clock.elapsed() << " ms, " << Window::take() << std::endl;
+    clock.restart();
+    return came;
+  };
+  const bool came = step("made", [&] { session.commit(QStringLiteral("make"), std::move(job)); }) && step("one chosen", [&] { session.select({part}); }) &&
+                    step("renamed", [&] { session.commit(QStringLiteral("rename"), edit::change_part(session.job(), part, [](Part& p) { p.name = "Renamed"; })); }) &&
+                    step("moved", [&] {
+                      Placement placement = session.job().at(part).placement;
+                      placement.position.x() += 1;
+                      session.commit(QStringLiteral("move"), edit::change_part(session.job(), part, [&](Part& p) { p.placement = placement; }));
+                    }) &&
+                    step("all chosen", [&] {
+                      std::vector<PartId> all;
+                      for (const PartPtr& p : session.job().parts) all.push_back(p->id);
+                      session.select(all);
+                    }) &&
+                    step("taken back", [&] { session.undo(); });
+  session.new_job();
+  QTest::qWait(300);
+  std::cout << what << ", closed: " << Window::take() << std::endl;
+  return came;
+}
+
+/// @return false when something did not come
+bool work_on_many(MainWindow& window) {
+  return work_on(window, "20 levels of parts that share parts", bench::shared_twenty_deep(), 21) && work_on(window, "1 000 boxes", bench::thousand_boxes(), 500) &&
+         work_on(window, "500 cuts", bench::five_hundred_cuts(), 1);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -218,7 +259,10 @@ int main(int argc, char** argv) {
   if (!QTest::qWaitForWindowExposed(&window)) return 1;
   QTest::qWait(500);
   Session& session = window.session();
-  if (argc < 2 && (!look_at_a_million(window) || !look_at_points(window))) return 1;
+  const std::string only = argc < 2 ? "" : argv[1];
+  if (only != "drag" && !work_on_many(window)) return 1;
+  if (only == "many") return 0;
+  if (only.empty() && (!look_at_a_million(window) || !look_at_points(window))) return 1;
   session.commit(QStringLiteral("ring"), bench::ring_with_forty());
   if (!QTest::qWaitFor([&] { return ready(session); }, 60000)) return 1;
   session.select({9});

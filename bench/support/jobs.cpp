@@ -40,4 +40,46 @@ Job ring_with_forty() {
   return *edit::combine(*edit::combine(job, 1, bosses, Operation::unite), 1, holes, Operation::difference);
 }
 
+namespace {
+
+Part box_at(const char* name, const Vec3& sizes, const Vec3& position) {
+  Part part;
+  part.name = name;
+  part.source = Primitive::of("box", {sizes.x(), sizes.y(), sizes.z()});
+  part.placement.position = position;
+  return part;
+}
+
+}  // namespace
+
+Job thousand_boxes() {
+  Job job;
+  for (int k = 0; k < 1000; ++k) job = edit::add_part(job, box_at("Box", {6, 6, 6}, {10.0 * (k % 40), 10.0 * (k / 40), 0}));
+  return job;
+}
+
+Job five_hundred_cuts() {
+  Job job = edit::add_part(Job{}, box_at("Plate", {260, 210, 4}, {0, 0, 0}));
+  for (int k = 0; k < 500; ++k) {
+    PartId tool = 0;
+    job = edit::add_part(job, box_at("Tool", {5, 5, 10}, {10.0 * (k % 25) - 120, 10.0 * (k / 25) - 95, 0}), &tool);
+    job = *edit::combine(job, 1, {tool}, Operation::difference);
+  }
+  return job;
+}
+
+Job shared_twenty_deep() {
+  Job job = edit::add_part(Job{}, box_at("Box", {6, 6, 6}, Vec3::Zero()));
+  for (int k = 0; k < 20; ++k) {
+    const PartId before = job.parts.back()->id;
+    Part part;
+    part.name = "Level";
+    part.source = PartSource{before, nullptr};
+    PartId id = 0;
+    job = edit::add_part(job, part, &id);
+    job = *edit::combine(job, id, {before}, Operation::intersection);
+  }
+  return job;
+}
+
 }  // namespace anvil::bench

@@ -185,7 +185,8 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     const double flat_within = std::min(contact, std::ldexp(extent, -42));
     // Where contact found nothing that is near without meeting, there are no skins to look for.
     bool near_misses = contact == 0;
-    const std::size_t given_pairs = pairs.size(), max_pairs = 16 * given_pairs + 50'000;
+    // What comes to rest in several passes has up to eight times as many at first where they are few, three times where they are many.
+    const std::size_t given_pairs = pairs.size(), max_pairs = 6 * given_pairs + 50'000;
     for (int k = 0; k < passes && contact > 0; ++k) {
       const ContactCount made = stage("contact", 0.3, [&] { return make_contact(soup, pairs, contact, flat_within, 0, control); });
       if (k == 0 && made.places > 0) result.report.tell(made_to_meet, made.places, names.front()->name, made.places_at);
@@ -541,7 +542,7 @@ Result<BooleanResult> combine(const std::vector<Operand>& operands, const Contro
   if (!result) return result;
   OperationReport& report = result->report;
   const double in_all = std::chrono::duration<double>(StageClock::Clock::now() - begin).count();
-  if (!report.fallbacks.empty()) report.stages.push_back({"given up", in_all - report.seconds});
+  if (!report.fallbacks.empty()) report.stages.push_back({"given_up", in_all - report.seconds});
   report.seconds = in_all;
   return result;
 }

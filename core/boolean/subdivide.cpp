@@ -440,24 +440,41 @@ void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Contro
         if (c * d < 0) found[g].push_back({spans[i].segment, spans[j].segment});
       }
   });
+  // Lines and planes that lie on each other many times over cross in one point.
+  std::map<std::array<Index, 4>, Index> of_lines;
+  std::map<std::array<Index, 3>, Index> of_line, of_planes;
+  const auto once = [](auto& known, const auto& key, const auto& make) {
+    const auto [it, is_new] = known.try_emplace(key, no_index);
+    if (is_new) it->second = make();
+    return it->second;
+  };
+  const auto with_plane = [&](const Cuts::Segment& line, Index plane) {
+    return once(of_line, std::array{line.edge_lo, line.edge_hi, plane}, [&] { return points.add(soup.points[line.edge_lo], soup.points[line.edge_hi], soup.plane(plane)); });
+  };
   std::vector<std::pair<std::size_t, Index>> splits;  // segment, point
   for (const auto& list : found)
     for (const Crossing& x : list) {
       const auto &s = cuts.segments[x.a], &t = cuts.segments[x.b];
       const bool s_line = s.edge_lo != no_index, t_line = t.edge_lo != no_index;
       Index point;
-      if (s_line && t_line)
-        point = points.add_crossing(soup.points[s.edge_lo], soup.points[s.edge_hi], soup.points[t.edge_lo], soup.points[t.edge_hi]);
-      else if (s_line)
-        point = points.add(soup.points[s.edge_lo], soup.points[s.edge_hi], soup.plane(t.other));
-      else if (t_line)
-        point = points.add(soup.points[t.edge_lo], soup.points[t.edge_hi], soup.plane(s.other));
-      else
-        point = points.add(soup.plane(s.triangle), soup.plane(s.other), soup.plane(t.other));
+      if (s_line && t_line) {
+        const bool in_order = std::pair(s.edge_lo, s.edge_hi) < std::pair(t.edge_lo, t.edge_hi);
+        const auto &[first, second] = in_order ? std::tie(s, t) : std::tie(t, s);
+        point = once(of_lines, std::array{first.edge_lo, first.edge_hi, second.edge_lo, second.edge_hi}, [&] {
+          return points.add_crossing(soup.points[s.edge_lo], soup.points[s.edge_hi], soup.points[t.edge_lo], soup.points[t.edge_hi]);
+        });
+      } else if (s_line || t_line) {
+        point = s_line ? with_plane(s, t.other) : with_plane(t, s.other);
+      } else {
+        std::array<Index, 3> planes{s.triangle, s.other, t.other};
+        std::sort(planes.begin(), planes.end());
+        point = once(of_planes, planes, [&] { return points.add(soup.plane(s.triangle), soup.plane(s.other), soup.plane(t.other)); });
+      }
       splits.emplace_back(x.a, point);
       splits.emplace_back(x.b, point);
     }
   std::sort(splits.begin(), splits.end());
+  splits.erase(std::unique(splits.begin(), splits.end()), splits.end());
   std::vector<Cuts::Segment> pieces;
   std::size_t k = 0;
   for (std::size_t i = 0; i < cuts.segments.size(); ++i) {

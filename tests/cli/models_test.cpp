@@ -42,7 +42,7 @@ bool is_answered(const Run& run) {
 
 }  // namespace
 
-TEST_CASE("every model is checked, mended and cut within ten seconds, and what is said of the result is so", "[.]") {
+TEST_CASE("every model is checked, mended and cut within ten seconds, and what is said of the result is so") {
   const std::vector<std::filesystem::path> all = models();
   REQUIRE(all.size() > 40);
   const TemporaryFolder folder;
