@@ -24,7 +24,7 @@ Looked look_at(const Evaluated& part, const Finding::Wanted& wanted, const std::
   if (!wanted.only.empty()) {
     settings.scope.assign(part.mesh->face_count(), 0);
     const Topology topology(*part.mesh);
-    if (const Result<FoundElements> found = find_again(*part.mesh, topology, wanted.only)) {
+    if (const Result<FoundElements> found = find_again(*part.mesh, topology, wanted.only, {stop})) {
       looked.missing = found->missing.size();
       for (Index f : converted(*part.mesh, topology, found->found, ElementKind::faces).list) settings.scope[f] = 1;
     }

@@ -726,9 +726,15 @@ void Session::send_out(const std::vector<OutgoingPart>& parts, const std::filesy
     how.title = title;
     if (const auto format = format_of(path); format && *format == MeshFormat::threemf) how.parts = named;
     for (std::size_t k = 0; k < how.parts.size(); ++k) how.parts[k].mesh = placed_together({meshes[k]});
-    if (stop.stop_requested()) return std::function<void()>([this] { say(tr("Stopped: nothing was written")); });
+    const std::function<void()> nothing_written = [this] { say(tr("Stopped: nothing was written")); };
+    if (stop.stop_requested()) return nothing_written;
     const auto notes = std::make_shared<std::vector<std::string>>();
-    const auto written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path, notes.get(), how));
+    std::shared_ptr<Result<std::uintmax_t>> written;
+    try {
+      written = std::make_shared<Result<std::uintmax_t>>(write_mesh(together, path, notes.get(), how, {stop}));
+    } catch (const Stopped&) {
+      return nothing_written;
+    }
     std::string harm;
     bool checked = true;
     if (*written) try {

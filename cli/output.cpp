@@ -94,7 +94,7 @@ Result<StagedMesh> StagedMesh::write(const Mesh& mesh, const std::string& output
     return issue;
   };
   std::vector<std::string> notes;
-  const Result<std::string> bytes = mesh_bytes(mesh, *format, &notes, how);
+  const Result<std::string> bytes = mesh_bytes(mesh, *format, &notes, how, {stop});
   if (!bytes) return named(bytes.issue());
   Result<Replacement> replacement = Replacement::of(output);
   if (!replacement) return named(replacement.issue());

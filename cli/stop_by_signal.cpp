@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli/stop_by_signal.h"
 
+#include <chrono>
 #include <csignal>
 #include <ctime>
+
+#include "core/io/replacement.h"
 
 namespace anvil::cli {
 namespace {
@@ -39,6 +42,11 @@ StopBySignal::StopBySignal() {
       signal_ = signal;
       source_.request_stop();
       let_end(signal);  // here, where a second one then arrives
+      // What is not heard in time, as while a file is read, is not waited for.
+      for (int k = 0; k < 6 && !over_; ++k) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+      if (over_) return;
+      abandon_replacements();
+      std::raise(signal);
     }
   });
 }

@@ -8,7 +8,8 @@
 
 namespace anvil::cli {
 
-/// From its making on SIGINT, SIGTERM and SIGHUP ask for a stop. A second one ends the program at once.
+/// From its making on SIGINT, SIGTERM and SIGHUP ask for a stop. Where that is not heard within 60 milliseconds the program ends all the same, and
+/// the files that it was writing go. A second signal ends it at once.
 /// To be made before any other thread.
 class StopBySignal {
  public:

@@ -61,7 +61,7 @@ Result<StepOutput> run_edit(const StepInput& input, const Field& field, const No
   const auto begin = std::chrono::steady_clock::now();
   const Mesh& mesh = *input.mesh;
   const Topology topology(mesh);
-  Result<FoundElements> named = find_again(mesh, topology, input.fields.text(field.key));
+  Result<FoundElements> named = find_again(mesh, topology, input.fields.text(field.key), input.control);
   if (!named) {
     named.issue().subject = input.name;
     return named.issue();

@@ -16,7 +16,7 @@ namespace {
 /// Elements of one kind that a text names.
 Result<Elements> elements_named(const StepInput& input, const std::string& text, ElementKind kind, std::vector<Vec3>& missing) {
   const Topology topology(*input.mesh);
-  Result<FoundElements> found = about(input, find_again(*input.mesh, topology, text));
+  Result<FoundElements> found = about(input, find_again(*input.mesh, topology, text, input.control));
   if (!found) return found.issue();
   missing = std::move(found->missing);
   return converted(*input.mesh, topology, found->found, kind);

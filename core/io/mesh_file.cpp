@@ -105,9 +105,9 @@ Result<Import> read_mesh_as(MeshFormat format, const std::filesystem::path& path
 namespace {
 
 /// The mesh in 32-bit coordinates; what settling did or could not do is noted.
-Result<Mesh> as_floats(const Mesh& mesh, const FloatSettings& settings, std::vector<std::string>* notes) {
+Result<Mesh> as_floats(const Mesh& mesh, const FloatSettings& settings, std::vector<std::string>* notes, const Control& control) {
   OperationReport report;
-  Mesh settled = settle_to_float(mesh, report, settings);
+  Mesh settled = settle_to_float(mesh, report, settings, control);
   for (const auto& done : report.done)
     if (notes != nullptr && done.note->place == Note::Place::rail) notes->push_back(in_words(done));
   if (settled.empty() && !mesh.empty()) return Issue{"all of it is thinner than this format's 32-bit coordinates can tell", "", {}, "write OBJ, PLY or OFF"};
@@ -118,40 +118,41 @@ Result<Mesh> as_floats(const Mesh& mesh, const FloatSettings& settings, std::vec
 
 Issue points_only(const std::filesystem::path& path) { return {"this format holds points only, no faces", path.string(), {}, "use .stl, .obj, .ply, .off or .3mf"}; }
 
-Result<std::string> mesh_bytes(const Mesh& mesh, MeshFormat format, std::vector<std::string>* notes, const WriteSettings& settings) {
+Result<std::string> mesh_bytes(const Mesh& mesh, MeshFormat format, std::vector<std::string>* notes, const WriteSettings& settings, const Control& control) {
   if (mesh.cloud) {
-    if (format == MeshFormat::xyz) return write_xyz(mesh);
+    if (format == MeshFormat::xyz) return write_xyz(mesh, control);
     if (format == MeshFormat::ply) return write_ply(mesh);
     return Issue{"a cloud of points has no faces, which this format needs", "", {}, "use .ply or .xyz, or recast it first"};
   }
   switch (format) {
     case MeshFormat::stl: {
-      const Result<Mesh> floats = as_floats(mesh, {settings.open, settings.opening}, notes);
+      const Result<Mesh> floats = as_floats(mesh, {settings.open, settings.opening}, notes, control);
       if (!floats) return floats.issue();
       return write_stl(*floats);
     }
-    case MeshFormat::obj: return write_obj(faces_for(mesh, settings.faces));
-    case MeshFormat::ply: return write_ply(faces_for(mesh, settings.faces));
-    case MeshFormat::off: return write_off(faces_for(mesh, settings.faces));
+    case MeshFormat::obj: return write_obj(faces_for(mesh, settings.faces, control.stop), control);
+    case MeshFormat::ply: return write_ply(faces_for(mesh, settings.faces, control.stop));
+    case MeshFormat::off: return write_off(faces_for(mesh, settings.faces, control.stop), control);
     case MeshFormat::threemf: {
       std::vector<PartInFile> parts = settings.parts;
       if (parts.empty()) parts.push_back({settings.title, PartInFile().colour, mesh});
       for (PartInFile& part : parts) {
-        Result<Mesh> floats = as_floats(part.mesh, {}, notes);
+        Result<Mesh> floats = as_floats(part.mesh, {}, notes, control);
         if (!floats) return floats.issue();
         part.mesh = std::move(*floats);
       }
-      return write_3mf(parts, settings.title);
+      return write_3mf(parts, settings.title, control);
     }
     case MeshFormat::xyz: break;
   }
   return points_only("");
 }
 
-Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes, const WriteSettings& settings) {
+Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes, const WriteSettings& settings, const Control& control) {
   const Result<MeshFormat> format = format_of(path);
   if (!format) return format.issue();
-  Result<std::string> bytes = mesh_bytes(mesh, *format, notes, settings);
+  Result<std::string> bytes = mesh_bytes(mesh, *format, notes, settings, control);
+  check_stop(control);
   if (bytes) return write_bytes(path, *bytes);
   bytes.issue().subject = path.string();
   return bytes.issue();

@@ -6,6 +6,7 @@
 #include <stop_token>
 #include <string>
 
+#include "core/control.h"
 #include "core/io/faces.h"
 #include "core/mesh/mesh.h"
 
@@ -64,10 +65,10 @@ struct WriteSettings {
 /// A cloud is written as PLY or XYZ, with its normals.
 /// On failure what was there stays, and nothing else is left (core/io/replacement.h).
 /// @param notes  receives, in words, what settling to 32 bits did or could not do
-/// @return bytes written
+/// @return bytes written. Throws Stopped, as long as nothing is in place
 Result<std::uintmax_t> write_mesh(const Mesh& mesh, const std::filesystem::path& path, std::vector<std::string>* notes = nullptr,
-                                  const WriteSettings& settings = {});
-/// What write_mesh() writes, in memory. An Issue has no subject.
-Result<std::string> mesh_bytes(const Mesh& mesh, MeshFormat format, std::vector<std::string>* notes = nullptr, const WriteSettings& settings = {});
+                                  const WriteSettings& settings = {}, const Control& control = {});
+/// What write_mesh() writes, in memory. An Issue has no subject. Throws Stopped.
+Result<std::string> mesh_bytes(const Mesh& mesh, MeshFormat format, std::vector<std::string>* notes = nullptr, const WriteSettings& settings = {}, const Control& control = {});
 
 }  // namespace anvil

@@ -73,13 +73,17 @@ Import read_obj(std::string_view bytes) {
   return result;
 }
 
-std::string write_obj(const Mesh& mesh) {
+std::string write_obj(const Mesh& mesh, const Control& control) {
   fmt::memory_buffer out;
   auto to = std::back_inserter(out);
   fmt::format_to(to, "# Clean Anvil, millimetres\n");
-  for (const Vec3& p : mesh.positions) fmt::format_to(to, "v {} {} {}\n", p.x(), p.y(), p.z());
+  for (const Vec3& p : mesh.positions) {
+    check_stop(control);
+    fmt::format_to(to, "v {} {} {}\n", p.x(), p.y(), p.z());
+  }
   Index slot = no_index;
   for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    check_stop(control);
     if (!mesh.materials.empty() && mesh.materials.of_face[f] != slot) {
       slot = mesh.materials.of_face[f];
       std::string name = mesh.materials.names[slot];

@@ -149,12 +149,16 @@ Import read_off(std::string_view bytes) {
   return result;
 }
 
-std::string write_off(const Mesh& mesh) {
+std::string write_off(const Mesh& mesh, const Control& control) {
   fmt::memory_buffer out;
   auto to = std::back_inserter(out);
   fmt::format_to(to, "OFF\n{} {} 0\n", mesh.positions.size(), mesh.face_count());
-  for (const Vec3& p : mesh.positions) fmt::format_to(to, "{} {} {}\n", p.x(), p.y(), p.z());
+  for (const Vec3& p : mesh.positions) {
+    check_stop(control);
+    fmt::format_to(to, "{} {} {}\n", p.x(), p.y(), p.z());
+  }
   for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    check_stop(control);
     fmt::format_to(to, "{}", mesh.face(f).size());
     for (Index v : mesh.face(f)) fmt::format_to(to, " {}", v);
     out.push_back('\n');

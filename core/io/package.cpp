@@ -20,7 +20,7 @@ Issue cannot_pack(const char* why) { return {fmt::format("cannot be packed: {}",
 
 }  // namespace
 
-Result<std::string> package_bytes(const std::vector<PackageEntry>& entries) {
+Result<std::string> package_bytes(const std::vector<PackageEntry>& entries, const Control& control) {
   zip_error_t error;
   zip_error_init(&error);
   const std::unique_ptr<zip_error_t, decltype(&zip_error_fini)> ends(&error, &zip_error_fini);
@@ -44,7 +44,11 @@ Result<std::string> package_bytes(const std::vector<PackageEntry>& entries) {
     zip_set_file_compression(zip.get(), static_cast<zip_uint64_t>(index), ZIP_CM_DEFLATE, 1);
     zip_file_set_mtime(zip.get(), static_cast<zip_uint64_t>(index), no_date, 0);
   }
-  if (zip_close(zip.get()) != 0)  // which leaves it to be discarded; else it is gone
+  const auto is_stopped = [](zip_t*, void* stop) -> int { return static_cast<const std::stop_token*>(stop)->stop_requested(); };
+  zip_register_cancel_callback_with_state(zip.get(), is_stopped, nullptr, const_cast<std::stop_token*>(&control.stop));
+  const bool closed = zip_close(zip.get()) == 0;
+  check_stop(control);
+  if (!closed)  // which leaves it to be discarded; else it is gone
     return cannot_pack(zip_strerror(zip.get()));
   (void)zip.release();
   zip_stat_t status;

@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "core/control.h"
 #include "core/result.h"
 
 namespace anvil {
@@ -18,7 +19,7 @@ struct PackageEntry {
 };
 
 /// A package in memory. The same entries give the same bytes.
-Result<std::string> package_bytes(const std::vector<PackageEntry>& entries);
+Result<std::string> package_bytes(const std::vector<PackageEntry>& entries, const Control& control = {});
 /// The same as a file, as write_bytes() writes it.
 Result<std::uintmax_t> write_package(const std::filesystem::path& path, const std::vector<PackageEntry>& entries,
                                      const std::filesystem::path& backup = {});

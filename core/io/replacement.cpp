@@ -8,7 +8,9 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <mutex>
 #include <random>
+#include <set>
 #include <utility>
 
 #include "core/io/bytes.h"
@@ -17,6 +19,17 @@ namespace anvil {
 namespace {
 
 constexpr std::string_view name_begins = ".clean-anvil-", name_ends = ".part";
+
+/// The files of this program that are under way.
+struct UnderWay {
+  std::mutex mutex;
+  std::set<std::filesystem::path> files;
+};
+/// Never taken down: a thread may write a file while the program ends.
+UnderWay& under_way() {
+  static UnderWay& all = *new UnderWay;
+  return all;
+}
 
 /// The file that a name means in the end; what is not there yet is where its folder is.
 std::filesystem::path followed(const std::filesystem::path& path) {
@@ -77,9 +90,12 @@ Result<Replacement> Replacement::of(const std::filesystem::path& path) {
   constexpr int tries = 100;
   for (int k = 0; k < tries; ++k) {
     const std::filesystem::path temporary = folder / fmt::format("{}{:08x}{:08x}{}", name_begins, random(), random(), name_ends);
+    std::unique_lock lock(under_way().mutex);
     const int file = ::open(temporary.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
     if (file < 0 && errno == EEXIST) continue;
     if (file < 0) return file_issue("write", path, errno);
+    under_way().files.insert(temporary);
+    lock.unlock();
     Replacement made(path, target, temporary, file);
     // Between making it and locking it another program may have taken it for left.
     struct stat own, named;
@@ -99,7 +115,11 @@ Replacement::Replacement(Replacement&& other) noexcept
     : asked_(std::move(other.asked_)), target_(std::move(other.target_)), temporary_(std::exchange(other.temporary_, {})), file_(std::exchange(other.file_, -1)) {}
 
 Replacement::~Replacement() {
-  if (!temporary_.empty()) ::unlink(temporary_.c_str());
+  if (!temporary_.empty()) {
+    const std::lock_guard lock(under_way().mutex);
+    ::unlink(temporary_.c_str());
+    under_way().files.erase(temporary_);
+  }
   if (file_ >= 0) ::close(file_);
 }
 
@@ -117,6 +137,7 @@ Result<std::uintmax_t> Replacement::take_place(const std::filesystem::path& back
   struct stat own;
   if (::fsync(file_) != 0 || ::fstat(file_, &own) != 0) return file_issue("write", asked_, errno);
   std::error_code error;
+  std::unique_lock lock(under_way().mutex);
   if (!backup.empty() && std::filesystem::exists(target_, error)) {
     // Beside the file itself, which may not be where its link is.
     std::filesystem::path passing = temporary_;
@@ -124,13 +145,20 @@ Result<std::uintmax_t> Replacement::take_place(const std::filesystem::path& back
     if (!keep_as(target_, folder_of(target_) / backup.filename(), passing)) return file_issue("keep a backup of", asked_, errno);
   }
   if (::rename(temporary_.c_str(), target_.c_str()) != 0) return file_issue("write", asked_, errno);
+  under_way().files.erase(temporary_);
   temporary_.clear();
+  lock.unlock();
   // So that the new name outlives a power cut as well.
   if (const int folder = ::open(folder_of(target_).c_str(), O_RDONLY | O_CLOEXEC | O_DIRECTORY); folder >= 0) {
     (void)::fsync(folder);
     ::close(folder);
   }
   return static_cast<std::uintmax_t>(own.st_size);
+}
+
+void abandon_replacements() {
+  under_way().mutex.lock();  // for good
+  for (const std::filesystem::path& file : under_way().files) ::unlink(file.c_str());
 }
 
 bool is_same_file(const std::filesystem::path& one, const std::filesystem::path& other) {

@@ -40,6 +40,10 @@ class Replacement {
   int file_;                         ///< open and locked
 };
 
+/// For a program that is about to end by a signal, from any thread: files under way go, and whoever begins one, ends one or puts one in place
+/// waits until the program has ended.
+void abandon_replacements();
+
 /// Are the two names of one file: the same, or by links, or because neither is there yet and both would be made at one place?
 bool is_same_file(const std::filesystem::path& one, const std::filesystem::path& other);
 

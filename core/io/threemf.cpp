@@ -362,7 +362,7 @@ constexpr const char* relationships =
 
 }  // namespace
 
-Result<std::string> write_3mf(std::span<const PartInFile> parts, const std::string& title) {
+Result<std::string> write_3mf(std::span<const PartInFile> parts, const std::string& title, const Control& control) {
   fmt::memory_buffer model;
   auto to = std::back_inserter(model);
   fmt::format_to(to, R"(<?xml version="1.0" encoding="UTF-8"?>
@@ -386,10 +386,13 @@ Result<std::string> write_3mf(std::span<const PartInFile> parts, const std::stri
     if (!name.empty()) fmt::format_to(to, " name=\"{}\"", quoted(name));
     fmt::format_to(to, " pid=\"{}\" pindex=\"{}\">\n<mesh>\n<vertices>\n", group, slots.empty() ? 0 : most_used_slot(slots));
     // As many digits as tell the 32-bit number.
-    for (const Vec3& p : mesh.positions)
+    for (const Vec3& p : mesh.positions) {
+      check_stop(control);
       fmt::format_to(to, "<vertex x=\"{}\" y=\"{}\" z=\"{}\"/>\n", static_cast<float>(p.x()), static_cast<float>(p.y()), static_cast<float>(p.z()));
+    }
     fmt::format_to(to, "</vertices>\n<triangles>\n");
     for (std::size_t i = 0; i < list.triangles.size(); ++i) {
+      check_stop(control);
       const auto& [a, b, c] = list.triangles[i];
       fmt::format_to(to, "<triangle v1=\"{}\" v2=\"{}\" v3=\"{}\"", a, b, c);
       if (!slots.empty()) fmt::format_to(to, " pid=\"{}\" p1=\"{}\"", group, slots.of_face[list.face[i]]);
@@ -400,7 +403,7 @@ Result<std::string> write_3mf(std::span<const PartInFile> parts, const std::stri
   fmt::format_to(to, "</resources>\n<build>\n");
   for (std::size_t k = 0; k < parts.size(); ++k) fmt::format_to(to, "<item objectid=\"{}\"/>\n", 2 * k + 2);
   fmt::format_to(to, "</build>\n</model>\n");
-  return package_bytes({{"[Content_Types].xml", content_types}, {"_rels/.rels", relationships}, {"3D/3dmodel.model", fmt::to_string(model)}});
+  return package_bytes({{"[Content_Types].xml", content_types}, {"_rels/.rels", relationships}, {"3D/3dmodel.model", fmt::to_string(model)}}, control);
 }
 
 }  // namespace anvil

@@ -141,10 +141,11 @@ Import read_xyz(std::string_view bytes) {
   return result;
 }
 
-std::string write_xyz(const Mesh& cloud) {
+std::string write_xyz(const Mesh& cloud, const Control& control) {
   std::string out;
   out.reserve((cloud.normals.empty() ? 40 : 100) * cloud.positions.size());
   for (std::size_t k = 0; k < cloud.positions.size(); ++k) {
+    check_stop(control);
     const Vec3& p = cloud.positions[k];
     fmt::format_to(std::back_inserter(out), "{} {} {}", p.x(), p.y(), p.z());
     if (!cloud.normals.empty()) fmt::format_to(std::back_inserter(out), " {} {} {}", cloud.normals[k].x(), cloud.normals[k].y(), cloud.normals[k].z());

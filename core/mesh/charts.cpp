@@ -249,7 +249,7 @@ class ChartFinder {
 /// Triangles that may meet one of another chart, or that are in none: those whose boxes overlap the box of another chart,
 /// or of a triangle that is in none. In the given order.
 std::vector<Index> near_others(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Charts& charts,
-                               std::span<const Index> order) {
+                               std::span<const Index> order, const std::stop_token& stop) {
   // A box stands as a triangle with its corners.
   std::vector<Vec3> corners;
   std::vector<Triangle> boxes;
@@ -272,9 +272,10 @@ std::vector<Index> near_others(std::span<const Vec3> positions, std::span<const 
         if (i < beside.size()) beside[i].push_back(j);
         if (j < beside.size()) beside[j].push_back(i);
       },
-      {});
+      stop);
   std::vector<char> near(triangles.size(), 1);
   tbb::parallel_for(std::size_t{0}, beside.size(), [&](std::size_t c) {
+    if (stop.stop_requested()) throw Stopped{};
     constexpr std::size_t at_once = 16;  // they were found one beside the other: most are clear together
     const std::vector<Index>& chart = charts.triangles[c];
     std::array<Box3, at_once> own;
@@ -405,7 +406,7 @@ void for_each_possible_crossing(std::span<const Vec3> positions, std::span<const
   const std::function<void(Index, Index)> look = [&](Index i, Index j) {
     if (!flat.are_clear(i, j)) visit(i, j);
   };
-  std::vector<Index> some = near_others(positions, triangles, charts, order);
+  std::vector<Index> some = near_others(positions, triangles, charts, order, stop);
   const Hubs hubs(triangles, some, positions.size());
   if (hubs.empty()) return Bvh(positions, triangles, std::move(some), 0, charts.chart).for_each_pair(look, stop);
   // Those of one hub are told apart as seen from it, and stand together as those of one chart do otherwise.

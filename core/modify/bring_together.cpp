@@ -97,10 +97,12 @@ std::vector<Gathering> gatherings(WorkedTriangles& work, std::span<const Index> 
   for (Index k = 0; k < list.size(); ++k) place[list[k]] = k;
   const auto distance = [&](Index v, Index w) { return (work.positions[v] - work.positions[w]).norm(); };
   UnionFind sets(list.size());
-  for (Index v : list)
+  for (Index v : list) {
+    work.hear_stop();
     for (Index t : work.fan(v))
       for (Index w : work.triangles()[t])
         if (w != v && chosen.contains(w) && distance(v, w) <= within) sets.unite(place[v], place[w]);
+  }
   std::map<Index, std::vector<Index>> groups;
   for (Index k = 0; k < list.size(); ++k) groups[sets.find(k)].push_back(list[k]);
   std::vector<Gathering> all;
@@ -117,7 +119,10 @@ std::vector<Gathering> gatherings(WorkedTriangles& work, std::span<const Index> 
       continue;
     }
     std::map<Index, int> sharpness;
-    for (Index v : group) sharpness[v] = sharp_edges_at(work, v, sharp);
+    for (Index v : group) {
+      work.hear_stop();
+      sharpness[v] = sharp_edges_at(work, v, sharp);
+    }
     Gathering one{*std::max_element(group.begin(), group.end(), [&](Index v, Index w) { return sharpness[v] < sharpness[w]; }), {}};
     for (Index v : group)
       if (v != one.into) one.go.push_back(v);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 #include <set>
+#include <utility>
 
 #include "core/modify/edge_line.h"
 #include "core/modify/lead.h"
@@ -19,15 +20,19 @@ void tell_stayed(Edited& out, std::vector<Vec3> stayed) {
 }
 
 /// Edges in runs, from end to end; a closed one begins and ends with one vertex. Runs end where other than two of the edges meet.
-std::vector<std::vector<Index>> runs_of(const Topology& topology, std::span<const Index> edges) {
+/// Throws Stopped.
+std::vector<std::vector<Index>> runs_of(const Topology& topology, std::span<const Index> edges, const Control& control) {
   std::map<Index, std::vector<Index>> at;  // edges at a vertex
-  for (Index e : edges)
+  for (Index e : edges) {
+    check_stop(control);
     for (Index v : topology.edges.vertices[e]) at[v].push_back(e);
-  std::set<Index> used;
+  }
+  std::vector<char> used(topology.edges.size(), 0);
   std::vector<std::vector<Index>> runs;
   const auto follow = [&](Index v, Index e) {
     std::vector<Index> run{v};
-    while (used.insert(e).second) {
+    while (!std::exchange(used[e], 1)) {
+      check_stop(control);
       v = topology.other_end(e, v);
       run.push_back(v);
       if (at[v].size() != 2) break;
@@ -38,9 +43,9 @@ std::vector<std::vector<Index>> runs_of(const Topology& topology, std::span<cons
   for (const auto& [v, list] : at)
     if (list.size() != 2)
       for (Index e : list)
-        if (!used.contains(e)) follow(v, e);
+        if (!used[e]) follow(v, e);
   for (Index e : edges)
-    if (!used.contains(e)) follow(topology.edges.vertices[e][0], e);
+    if (!used[e]) follow(topology.edges.vertices[e][0], e);
   return runs;
 }
 
@@ -112,7 +117,8 @@ Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index>
   Line line;
   std::vector<Index> vertices;
   std::map<Index, Vec3> before;
-  for (const std::vector<Index>& run : parted_at_corners(mesh.positions, runs_of(topology, edges))) {
+  for (const std::vector<Index>& run : parted_at_corners(mesh.positions, runs_of(topology, edges, control))) {
+    work.hear_stop();
     const bool closed = run.front() == run.back();
     const std::size_t count = run.size() - (closed ? 1 : 0), first = closed ? 0 : 1, end = closed ? count : count - 1;
     std::vector<Vec3> at;
@@ -142,11 +148,13 @@ Edited evened(const Mesh& mesh, const Topology& topology, std::span<const Index>
   for (int round = 0; round <= halvings; ++round) {
     work.hear_stop();
     std::set<Index> back;
-    for (const auto& [v, was] : before)
+    for (const auto& [v, was] : before) {
+      work.hear_stop();
       for (Index t : work.fan(v))
         if (work.normal(work.triangles()[t]).stableNormalized().dot(normals[t]) < upright)
           for (Index w : work.triangles()[t])
             if (before.contains(w)) back.insert(w);
+    }
     if (back.empty()) break;
     for (Index v : back) {
       work.positions[v] = round == halvings ? before.at(v) : Vec3((work.positions[v] + before.at(v)) / 2);

@@ -166,28 +166,40 @@ Result<Named> read(const std::string& text) {
 
 class Finder {
  public:
-  Finder(const Mesh& mesh, const Topology& topology, const Named& named) : mesh_(mesh), t_(topology), named_(named) {
+  Finder(const Mesh& mesh, const Topology& topology, const Named& named, const Control& control) : mesh_(mesh), t_(topology), named_(named), control_(control) {
     const double diagonal = bounds(mesh).diagonal();
     tolerance_ = same_place * diagonal;
     near_ = near_by * diagonal;
     const std::size_t count = topology.count(mesh, named.kind);
     taken_.assign(count, 0);
     places_.resize(count);
-    for (Index e = 0; e < count; ++e) places_[e] = place_of(mesh, topology, named.kind, e);
-    for (Index e = 0; e < count; ++e) cells_[cell_of(places_[e])].push_back(e);
+    // Only what lies in or beside the cell of an item can be near it.
+    for (const Item& item : named.items) {
+      check_stop(control);
+      for (int k = 0; k < 27; ++k) cells_[beside(cell_of(item.place), k)];
+    }
+    for (Index e = 0; e < count; ++e) {
+      hear_stop(e);
+      places_[e] = place_of(mesh, topology, named.kind, e);
+      if (const auto cell = cells_.find(cell_of(places_[e])); cell != cells_.end()) cell->second.push_back(e);
+    }
     for (const Item& item : named.items)
       if (!item.sources.empty()) by_source_[item.sources];
     if (by_source_.empty()) return;
-    for (Index e = 0; e < count; ++e)
+    for (Index e = 0; e < count; ++e) {
+      hear_stop(e);
       if (const auto it = by_source_.find(sources_of(mesh, topology, named.kind, e)); it != by_source_.end()) it->second.push_back(e);
+    }
   }
 
   FoundElements run() {
     // What is where it was comes first, so that nothing that moved takes its place.
     std::vector<Index> found(named_.items.size(), no_index);
     for (const auto step : {&Finder::unmoved, &Finder::moved, &Finder::by_place})
-      for (std::size_t k = 0; k < found.size(); ++k)
+      for (std::size_t k = 0; k < found.size(); ++k) {
+        check_stop(control_);
         if (found[k] == no_index && (found[k] = (this->*step)(named_.items[k])) != no_index) taken_[found[k]] = 1;
+      }
     FoundElements out{{named_.kind, {}}, {}};
     for (std::size_t k = 0; k < found.size(); ++k)
       if (found[k] != no_index)
@@ -234,11 +246,8 @@ class Finder {
   Index nearest_alike(const Item& item, bool same_sources) {
     Index best = no_index;
     double least = tolerance_;
-    const Cell middle = cell_of(item.place);
     for (int k = 0; k < 27; ++k) {
-      const auto cell = cells_.find({middle[0] + k % 3 - 1, middle[1] + k / 3 % 3 - 1, middle[2] + k / 9 - 1});
-      if (cell == cells_.end()) continue;
-      for (Index e : cell->second) {
+      for (Index e : cells_.at(beside(cell_of(item.place), k))) {
         const double distance = (places_[e] - item.place).norm();
         if (taken_[e] || distance > least || (distance == least && e > best)) continue;
         if (same_sources && sources_of(mesh_, t_, named_.kind, e) != item.sources) continue;
@@ -246,6 +255,9 @@ class Finder {
       }
     }
     return best;
+  }
+  void hear_stop(Index e) const {
+    if (e % 1024 == 0) check_stop(control_);
   }
   using Cell = std::array<long long, 3>;
   struct CellHash {
@@ -263,13 +275,17 @@ class Finder {
     return cell;
   }
 
+  /// One of the 27 cells around and with `middle`.
+  static Cell beside(const Cell& middle, int k) { return {middle[0] + k % 3 - 1, middle[1] + k / 3 % 3 - 1, middle[2] + k / 9 - 1}; }
+
   const Mesh& mesh_;
   const Topology& t_;
   const Named& named_;
+  const Control& control_;
   double tolerance_, near_;
   std::vector<char> taken_;
   std::vector<Vec3> places_;
-  std::unordered_map<Cell, std::vector<Index>, CellHash> cells_;
+  std::unordered_map<Cell, std::vector<Index>, CellHash> cells_;  ///< those near items
   std::map<std::vector<Source>, std::vector<Index>> by_source_;
 };
 
@@ -299,15 +315,16 @@ std::string describe(const Mesh& mesh, const Topology& topology, const Elements&
   return text;
 }
 
-Result<FoundElements> find_again(const Mesh& mesh, const Topology& topology, const std::string& text) {
+Result<FoundElements> find_again(const Mesh& mesh, const Topology& topology, const std::string& text, const Control& control) {
   const Result<Named> named = read(text);
   if (!named) return named.issue();
+  if (named->items.empty() && !named->all) return FoundElements{{named->kind, {}}, {}};
   if (named->all) {
     FoundElements all{{named->kind, {}}, {}};
     for (Index e = 0; e < topology.count(mesh, named->kind); ++e) all.found.list.push_back(e);
     return all;
   }
-  return Finder(mesh, topology, *named).run();
+  return Finder(mesh, topology, *named, control).run();
 }
 
 Result<NamedElements> named_elements(const std::string& text) {

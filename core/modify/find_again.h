@@ -3,6 +3,7 @@
 // provenance, place and shape.
 #pragma once
 
+#include "core/control.h"
 #include "core/modify/elements.h"
 #include "core/result.h"
 
@@ -24,8 +25,8 @@ struct FoundElements {
 /// - one within the tolerance has the same shape; or, of an item without origins (written by hand), it is the nearest to the
 ///   place, within a hundredth of the size of the mesh.
 /// No element is taken twice. "faces all" (edges, vertices) is every one there is.
-/// @return an Issue for a text that cannot be read
-Result<FoundElements> find_again(const Mesh& mesh, const Topology& topology, const std::string& text);
+/// @return an Issue for a text that cannot be read. Throws Stopped.
+Result<FoundElements> find_again(const Mesh& mesh, const Topology& topology, const std::string& text, const Control& control = {});
 
 /// The kind and the number of elements a text names; all is no_index. An Issue when it cannot be read.
 struct NamedElements {

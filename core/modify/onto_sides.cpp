@@ -103,6 +103,7 @@ class Sides {
     while (!open.empty()) {
       const Index t = open.back();
       open.pop_back();
+      work_.hear_stop();
       for (Index c = 3 * t; c < 3 * t + 3; ++c) {
         const Index other = work_.opposite(c), v = work_.at(c), w = work_.at(next_in_triangle(c));
         if (other == no_index) continue;
@@ -112,11 +113,14 @@ class Sides {
     }
     // Inwards from those that are farther away than the reach.
     std::set<Index> led;
-    for (const auto& [v, others] : at)
+    for (const auto& [v, others] : at) {
+      work_.hear_stop();
       if (!uses_.contains(v) && distance_to_line(work_.positions[v]) > reach_ && led.insert(v).second) open.push_back(v);
+    }
     while (!open.empty()) {
       const Index v = open.back();
       open.pop_back();
+      work_.hear_stop();
       for (Index w : at.at(v)) {
         leading_away_.insert(std::minmax(v, w));
         if (!uses_.contains(w) && led.insert(w).second) open.push_back(w);
@@ -140,17 +144,19 @@ class Sides {
     UnionFind sets(front.size());
     std::unordered_map<Index, Index> place;
     for (Index k = 0; k < front.size(); ++k) place[front[k]] = k;
-    for (Index k = 0; k < front.size(); ++k)
+    for (Index k = 0; k < front.size(); ++k) {
+      work_.hear_stop();
       for (Index c = 3 * front[k]; c < 3 * front[k] + 3; ++c) {
         const Index other = work_.opposite(c);
         if (other == no_index || parts_sides(c)) continue;
         if (const auto it = place.find(other / 3); it != place.end()) sets.unite(k, it->second);
       }
+    }
     for (Index k = 0; k < front.size(); ++k) side_[front[k]] = sets.find(k);
     while (!front.empty()) {
-      work_.hear_stop();
       std::vector<Index> next;
       for (Index t : front) {
+        work_.hear_stop();
         for (Index v : work_.triangles()[t]) near_.try_emplace(v, -1).first->second = 0;
         for (Index c = 3 * t; c < 3 * t + 3; ++c) {
           const Index other = work_.opposite(c);
@@ -163,9 +169,14 @@ class Sides {
       }
       front = std::move(next);
     }
-    for (auto& [v, how_far] : near_) how_far = uses_.contains(v) ? 0 : distance_to_line(work_.positions[v]);
-    for (const auto& [t, side] : side_)
+    for (auto& [v, how_far] : near_) {
+      work_.hear_stop();
+      how_far = uses_.contains(v) ? 0 : distance_to_line(work_.positions[v]);
+    }
+    for (const auto& [t, side] : side_) {
+      work_.hear_stop();
       if (tells_side(t)) beyond_[side].push_back(t);
+    }
     for (auto& [side, list] : beyond_) std::sort(list.begin(), list.end());
   }
 
@@ -226,6 +237,7 @@ class Sides {
     constexpr double upright = 0.1, alike = 0.9;
     std::set<Index> all;
     for (const auto& [t, side] : side_) {
+      work_.hear_stop();
       const Triangle& one = work_.triangles()[t];
       if (std::none_of(one.begin(), one.end(), [&](Index v) { return moved_.contains(v); })) continue;
       const Vec3 normal = work_.normal(one).stableNormalized();
@@ -245,7 +257,6 @@ class Sides {
     constexpr int rounds = 20;
     for (int round = 0; round < rounds; ++round) {
       bool any = false;
-      work_.hear_stop();
       for (Index v : crowded()) {
         const Moved& moved = moved_.at(v);
         if (moved.on_line) continue;
@@ -298,7 +309,8 @@ void part_ears(WorkedTriangles& work, const Line& line) {
   std::set<std::pair<Index, Index>> edges;
   for (const auto& [v, w] : line) on_line.insert({v, w}), edges.insert({std::min(v, w), std::max(v, w)});
   std::set<Index> done;
-  for (Index v : on_line)
+  for (Index v : on_line) {
+    work.hear_stop();
     for (Index t : work.fan(v)) {
       const Triangle& one = work.triangles()[t];
       if (done.contains(t) || !std::all_of(one.begin(), one.end(), [&](Index u) { return on_line.contains(u); })) continue;
@@ -313,6 +325,7 @@ void part_ears(WorkedTriangles& work, const Line& line) {
         break;
       }
     }
+  }
   work.link();
 }
 

@@ -19,31 +19,38 @@ bool is_regular(const Mesh& mesh, const Topology& t, Index e) {
 
 class Merge {
  public:
-  Merge(const Mesh& mesh, const Topology& topology) : mesh_(mesh), t_(topology), sets_(mesh.face_count()) {}
+  Merge(const Mesh& mesh, const Topology& topology, const Control& control)
+      : mesh_(mesh), t_(topology), control_(control), sets_(mesh.face_count()), touched_(mesh.face_count(), 0), dropped_(mesh.positions.size(), 0) {}
 
   void join_over(Index edge) {
     const auto corners = t_.edges.corners_of(edge);
     sets_.unite(t_.edges.corner_face[corners[0]], t_.edges.corner_face[corners[1]]);
-    for (Index c : corners) touched_.insert(t_.edges.corner_face[c]);
+    for (Index c : corners) touch(t_.edges.corner_face[c]);
   }
-  void drop(Index v) { dropped_.insert(v); }
-  void touch(Index f) { touched_.insert(f); }
+  void drop(Index v) { dropped_[v] = 1; }
+  void touch(Index f) { touched_[f] = 1; }
 
   /// The groups of faces that become one, each with its outline; an empty one where that is no single ring.
   std::map<Index, std::pair<std::vector<Index>, std::vector<Index>>> groups() {
     std::map<Index, std::pair<std::vector<Index>, std::vector<Index>>> all;
-    for (Index f : touched_) all[sets_.find(f)].first.push_back(f);
+    for (Index f = 0; f < touched_.size(); ++f) {
+      if (!touched_[f]) continue;
+      check_stop(control_);
+      all[sets_.find(f)].first.push_back(f);
+    }
     for (auto& [first, group] : all) group.second = outline(group.first);
     return all;
   }
-  bool together(Index f, Index g) { return sets_.find(f) == sets_.find(g); }
+  /// Stands for all faces that become one with this one.
+  Index whole(Index f) { return sets_.find(f); }
 
  private:
   std::vector<Index> outline(const std::vector<Index>& faces) {
     std::unordered_map<Index, Index> next;
     Index start = no_index;
     std::size_t sides = 0;
-    for (Index f : faces)
+    for (Index f : faces) {
+      check_stop(control_);
       for (Index c = mesh_.face_offsets[f]; c < mesh_.face_offsets[f + 1]; ++c) {
         const Index e = t_.edges.corner_edge[c];
         if (e == no_index || (is_regular(mesh_, t_, e) && inner(e))) continue;
@@ -52,6 +59,7 @@ class Merge {
         if (start == no_index) start = v;
         ++sides;
       }
+    }
     std::vector<Index> ring;
     for (Index v = start; start != no_index;) {
       ring.push_back(v);
@@ -61,24 +69,25 @@ class Merge {
       if (v == start) break;
     }
     if (ring.size() != sides) return {};  // more than one ring
-    std::erase_if(ring, [&](Index v) { return dropped_.count(v) > 0; });
+    std::erase_if(ring, [&](Index v) { return dropped_[v] != 0; });
     return ring.size() < 3 ? std::vector<Index>() : ring;
   }
   bool inner(Index e) {
     const auto corners = t_.edges.corners_of(e);
-    return together(t_.edges.corner_face[corners[0]], t_.edges.corner_face[corners[1]]);
+    return whole(t_.edges.corner_face[corners[0]]) == whole(t_.edges.corner_face[corners[1]]);
   }
 
   const Mesh& mesh_;
   const Topology& t_;
+  const Control& control_;
   UnionFind sets_;
-  std::set<Index> touched_, dropped_;
+  std::vector<char> touched_, dropped_;  ///< per face; per vertex
 };
 
 }  // namespace
 
 Result<Edited> take_out_edges(const Mesh& mesh, const Topology& topology, std::span<const Index> edges, const Control& control) {
-  Merge merge(mesh, topology);
+  Merge merge(mesh, topology, control);
   Edited out;
   std::vector<Index> regular;
   for (Index e : edges) {
@@ -94,6 +103,7 @@ Result<Edited> take_out_edges(const Mesh& mesh, const Topology& topology, std::s
   MeshEditor edit(mesh);
   std::set<Index> refused;
   for (const auto& [first, group] : merge.groups()) {
+    check_stop(control);
     if (group.second.empty()) {
       refused.insert(group.first.begin(), group.first.end());
       continue;
@@ -103,6 +113,7 @@ Result<Edited> take_out_edges(const Mesh& mesh, const Topology& topology, std::s
       if (f != first) edit.remove_face(f);
   }
   for (Index e : regular) {
+    check_stop(control);
     if (refused.count(topology.faces_on(e)[0]) == 0) {
       ++out.done;
     } else {
@@ -116,9 +127,10 @@ Result<Edited> take_out_edges(const Mesh& mesh, const Topology& topology, std::s
 }
 
 Result<Edited> take_out_vertices(const Mesh& mesh, const Topology& topology, std::span<const Index> vertices, const Control& control) {
-  Merge merge(mesh, topology);
+  Merge merge(mesh, topology, control);
   Edited out;
   for (Index v : vertices) {
+    check_stop(control);
     merge.drop(v);
     for (Index f : topology.faces_at(v)) merge.touch(f);
     if (topology.edges_at(v).size() == 2) continue;  // its two faces stay two
@@ -130,6 +142,8 @@ Result<Edited> take_out_vertices(const Mesh& mesh, const Topology& topology, std
   const auto groups = merge.groups();
   for (const auto& [first, group] : groups)
     if (group.second.empty()) refused.insert(group.first.begin(), group.first.end());
+  std::map<Index, const std::vector<Index>*> group_of;
+  for (const auto& [first, group] : groups) group_of[merge.whole(first)] = &group.first;
   // A vertex goes from all its faces or from none; what is left takes its neighbours' faces along.
   std::set<Index> stays;
   for (bool more = true; more;) {
@@ -140,8 +154,7 @@ Result<Edited> take_out_vertices(const Mesh& mesh, const Topology& topology, std
         if (refused.count(f) > 0 && stays.insert(v).second) {
           more = true;
           for (Index g : topology.faces_at(v))
-            for (const auto& [first, group] : groups)
-              if (merge.together(first, g)) refused.insert(group.first.begin(), group.first.end());
+            if (const auto group = group_of.find(merge.whole(g)); group != group_of.end()) refused.insert(group->second->begin(), group->second->end());
         }
     }
   }

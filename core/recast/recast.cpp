@@ -42,7 +42,7 @@ template <class CloudField>
 Result<Skin> with_cloud(const Skin& skin, const CloudField& cloud, const Box3& cloud_box, Index first, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
   const TriangleList list = triangulate(skin.mesh);
   std::optional<SignedDistance> surface;
-  if (!list.triangles.empty()) surface.emplace(skin.mesh.positions, list.triangles);
+  if (!list.triangles.empty()) surface.emplace(skin.mesh.positions, list.triangles, control);
   Field field;
   field.at = [&](const Vec3& p) {
     FieldSample of_cloud = cloud(p);
@@ -92,7 +92,7 @@ bool is_sound_in_place(const Part& part, const Control& control) {
 /// The skin that lies so far outside of another, or inside.
 Result<Skin> moved_out(const Skin& skin, double offset, const std::string& name, const SkinSettings& settings, boolean::StageClock& stage, const Control& control) {
   const TriangleList list = triangulate(skin.mesh);
-  const SignedDistance distance(skin.mesh.positions, list.triangles);
+  const SignedDistance distance(skin.mesh.positions, list.triangles, control);
   const Field field = offset_field(distance, offset);
   Result<Skin> made = lay_skin(ground_of(field, bounds(skin.mesh).grown(std::max(0.0, offset)), control), name, settings, stage, control);
   if (made)
@@ -155,7 +155,7 @@ Result<BooleanResult> recast_parts(std::span<const Part> parts, const RecastSett
   // What is sound needs no skin to be moved out from: its own surface says how far everything is from it.
   const bool is_own_surface = settings.offset != 0 && cloud.points.empty() && surfaces.size() == 1 && settings.least_wall == 0 && stage("check", 0.15, [&] { return is_sound_in_place(surfaces[0], control); });
   if (is_own_surface) {
-    const SignedDistance distance(soup.positions, soup.triangles);
+    const SignedDistance distance(soup.positions, soup.triangles, control);
     const Field field = offset_field(distance, settings.offset);
     Box3 box;
     for (const Vec3& p : soup.positions) box.add(p);

@@ -13,9 +13,10 @@
 
 namespace anvil::recast {
 
-SignedDistance::SignedDistance(std::span<const Vec3> positions, std::span<const Triangle> triangles)
+SignedDistance::SignedDistance(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Control& control)
     : positions_(positions), triangles_(triangles), tree_(positions, triangles), face_normals_(triangles.size()), vertex_normals_(positions.size(), Vec3::Zero()), edge_normals_(3 * triangles.size()) {
   for (std::size_t t = 0; t < triangles.size(); ++t) {
+    if (t % 4096 == 0) check_stop(control);
     const auto& [a, b, c] = triangles[t];
     face_normals_[t] = (positions[b] - positions[a]).cross(positions[c] - positions[a]).stableNormalized();
     for (std::size_t k = 0; k < 3; ++k) {
@@ -25,10 +26,11 @@ SignedDistance::SignedDistance(std::span<const Vec3> positions, std::span<const 
   }
   const std::vector<Index> opposite = find_opposites(triangles, {}, positions.size());
   for (std::size_t c = 0; c < opposite.size(); ++c) edge_normals_[c] = face_normals_[c / 3] + (opposite[c] == no_index ? Vec3(Vec3::Zero()) : face_normals_[opposite[c] / 3]);
-  find_doubtful();
+  check_stop(control);
+  find_doubtful(control);
 }
 
-void SignedDistance::find_doubtful() {
+void SignedDistance::find_doubtful(const Control& control) {
   doubtful_.assign(triangles_.size(), 0);
   // Narrow ones, and all at their corners.
   std::vector<char> at_narrow(positions_.size(), 0);
@@ -50,7 +52,7 @@ void SignedDistance::find_doubtful() {
     for (Index v : triangles_[j])
       if (std::abs((positions_[v] - at).dot(face_normals_[i])) > together) return;
     for (const Index t : {i, j}) std::atomic_ref(doubtful_[t]).store(1, std::memory_order_relaxed);
-  }, {});
+  }, control.stop);
   if (std::find(doubtful_.begin(), doubtful_.end(), 1) != doubtful_.end()) winding_.emplace(positions_, std::vector<Triangle>(triangles_.begin(), triangles_.end()));
 }
 

@@ -4,6 +4,7 @@
 
 #include <optional>
 
+#include "core/control.h"
 #include "core/mesh/bvh.h"
 #include "core/mesh/triangulate.h"
 #include "core/mesh/winding.h"
@@ -20,14 +21,15 @@ struct FieldSample {
 class SignedDistance {
  public:
   /// @param positions,triangles  closed, manifold, outwards, free of crossings; has to live as long as this
-  SignedDistance(std::span<const Vec3> positions, std::span<const Triangle> triangles);
+  /// Throws Stopped.
+  SignedDistance(std::span<const Vec3> positions, std::span<const Triangle> triangles, const Control& control = {});
   /// Exact but for rounding. On which side is told by the angle-weighted normal of the face, edge or vertex that is nearest (Bærentzen and Aanæs, "Signed distance computation using the angle
   /// weighted pseudonormal", IEEE TVCG 11(3), 2005). That fails beside triangles so narrow that rounding decides which way they look, and at walls and gaps without thickness, both sides of which are as
   /// near: there it is told by how often the surface winds around the point.
   FieldSample operator()(const Vec3& p) const;
 
  private:
-  void find_doubtful();
+  void find_doubtful(const Control& control);
 
   std::span<const Vec3> positions_;
   std::span<const Triangle> triangles_;

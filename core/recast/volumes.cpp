@@ -163,7 +163,7 @@ Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettin
       for (const Vec3& p : solids.back().positions) box.add(p);
   }
   for (Solid& solid : solids)
-    if (!solid.triangles.empty()) solid.distance = std::make_unique<SignedDistance>(solid.positions, solid.triangles);
+    if (!solid.triangles.empty()) solid.distance = std::make_unique<SignedDistance>(solid.positions, solid.triangles, control);
   const Together together(solids, settings.operation);
   Field field;
   field.closed = true;
@@ -190,7 +190,7 @@ Result<BooleanResult> blend_parts(std::span<const Part> parts, const BlendSettin
     if (skin->mesh.empty()) return Issue{fmt::format("a ball of {:.4g} fits nowhere into what is left", radius), name, {}, "take a smaller blend"};
     rolled.emplace(std::move(*skin));
     rolled_list = triangulate(rolled->mesh);
-    to_rolled.emplace(rolled->mesh.positions, rolled_list.triangles);
+    to_rolled.emplace(rolled->mesh.positions, rolled_list.triangles, control);
     // Its own facets are not to be felt where there is nothing to round; nor edges of the parts themselves, that lie farther from where they meet: the round runs out there.
     const double slack = 0.005 * settings.detail, full = 2 * radius;
     const auto ball = [&, slack, full](const Vec3& p) {
@@ -320,7 +320,7 @@ Result<BooleanResult> shell_part(const Part& part, const ShellSettings& settings
   if (!(settings.detail < settings.thickness))
     return Issue{fmt::format("a detail of {:.4g} is too coarse for a wall of {:.4g}", settings.detail, settings.thickness), part.name, {}, "take one below the thickness"};
   const TriangleList list = triangulate(own);
-  const SignedDistance distance(own.positions, list.triangles);
+  const SignedDistance distance(own.positions, list.triangles, control);
   const double offset = settings.outside ? settings.thickness : -settings.thickness;
   const Field field = offset_field(distance, offset);
   Result<Skin> skin = lay_skin(ground_of(field, bounds(own).grown(std::max(0.0, offset)), control), part.name, {settings.detail, true}, stage, control);

@@ -3,7 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
+#include <utility>
 
 #include "core/turn.h"
 
@@ -16,21 +16,28 @@ struct Chain {
   bool closed = false;
 };
 
-std::vector<Chain> chains_of(std::span<const std::array<Index, 2>> edges) {
-  std::map<Index, std::vector<Index>> beside;
-  for (const auto& [v, w] : edges) {
-    beside[v].push_back(w);
-    beside[w].push_back(v);
-  }
-  std::map<std::pair<Index, Index>, bool> used;
-  const auto use = [&](Index v, Index w) { return std::exchange(used[std::minmax(v, w)], true); };
-  const auto walk = [&](Index from, Index to) {
-    Chain chain{{from}, false};
-    while (!use(chain.vertices.back(), to)) {
-      chain.vertices.push_back(to);
-      const auto& next = beside[to];
+/// Throws Stopped.
+std::vector<Chain> chains_of(std::span<const std::array<Index, 2>> edges, const Control& control) {
+  struct End {
+    Index at, to, edge;
+  };
+  std::vector<End> ends;  // by vertex, then as the edges come
+  for (Index e = 0; e < edges.size(); ++e) ends.push_back({edges[e][0], edges[e][1], e}), ends.push_back({edges[e][1], edges[e][0], e});
+  std::stable_sort(ends.begin(), ends.end(), [](const End& a, const End& b) { return a.at < b.at; });
+  check_stop(control);
+  const auto beside = [&](Index v) {
+    const auto range = std::equal_range(ends.begin(), ends.end(), End{v, 0, 0}, [](const End& a, const End& b) { return a.at < b.at; });
+    return std::span<const End>(range.first, range.second);
+  };
+  std::vector<char> used(edges.size(), 0);
+  const auto walk = [&](End leg) {
+    Chain chain{{leg.at}, false};
+    while (!std::exchange(used[leg.edge], 1)) {
+      check_stop(control);
+      chain.vertices.push_back(leg.to);
+      const auto next = beside(leg.to);
       if (next.size() != 2) break;
-      to = next[next[0] == chain.vertices[chain.vertices.size() - 2] ? 1 : 0];
+      leg = next[next[0].edge == leg.edge ? 1 : 0];
     }
     if (chain.vertices.size() > 2 && chain.vertices.front() == chain.vertices.back()) chain.closed = true;
     return chain;
@@ -38,11 +45,8 @@ std::vector<Chain> chains_of(std::span<const std::array<Index, 2>> edges) {
   std::vector<Chain> chains;
   // Those with ends first; what is left are circles.
   for (const bool with_ends : {true, false})
-    for (const auto& [v, next] : beside) {
-      if (with_ends && next.size() == 2) continue;
-      for (Index w : next)
-        if (!used[std::minmax(v, w)]) chains.push_back(walk(v, w));
-    }
+    for (const End& end : ends)
+      if (!used[end.edge] && (!with_ends || beside(end.at).size() != 2)) chains.push_back(walk(end));
   return chains;
 }
 
@@ -91,17 +95,18 @@ std::vector<Vec3> vertex_normals(const Mesh& mesh) {
   return normals;
 }
 
-double chain_place_count(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, const ChainSettings& settings) {
-  const auto chains = static_cast<double>(chains_of(edges).size());
+double chain_place_count(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, const ChainSettings& settings, const Control& control) {
+  const auto chains = static_cast<double>(chains_of(edges, control).size());
   if (settings.count > 0) return settings.count * chains;
   double length = 0;
   for (const auto& [v, w] : edges) length += (mesh.positions[v] - mesh.positions[w]).norm();
   return length / settings.distance + chains;
 }
 
-std::vector<Affine> chain_places(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, std::span<const Vec3> normals, const ChainSettings& settings) {
+std::vector<Affine> chain_places(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, std::span<const Vec3> normals, const ChainSettings& settings, const Control& control) {
   std::vector<Affine> places;
-  for (const Chain& chain : chains_of(edges)) {
+  for (const Chain& chain : chains_of(edges, control)) {
+    check_stop(control);
     std::vector<double> until{0};
     for (std::size_t k = 1; k < chain.vertices.size(); ++k)
       until.push_back(until.back() + (mesh.positions[chain.vertices[k]] - mesh.positions[chain.vertices[k - 1]]).norm());

@@ -21,13 +21,14 @@ struct ChainSettings {
   double distance = 10;  ///< between copies along the chain, mesh units; the rest is left at the end
   bool turned = true;    ///< the copies' x axis runs along the chain, their z axis along the surface's normal
 };
+/// How many chain_places() gives, or a few more. Throws Stopped.
+double chain_place_count(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, const ChainSettings& settings, const Control& control = {});
 /// Places along chains of edges, from the beginning of each chain; closed chains count their beginning once. Edges that meet at a vertex
 /// with two of them go on in one chain.
 /// @param edges  vertex pairs
 /// @param normals  per vertex of the mesh, the direction of z; need not be of length 1
-/// How many chain_places() gives, or a few more.
-double chain_place_count(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, const ChainSettings& settings);
-std::vector<Affine> chain_places(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, std::span<const Vec3> normals, const ChainSettings& settings);
+/// Throws Stopped.
+std::vector<Affine> chain_places(const Mesh& mesh, std::span<const std::array<Index, 2>> edges, std::span<const Vec3> normals, const ChainSettings& settings, const Control& control = {});
 
 /// Normals of vertices: those of the faces around, by the angle that each has there. Length 1; zero for a vertex without a face.
 std::vector<Vec3> vertex_normals(const Mesh& mesh);

@@ -58,6 +58,7 @@ class Draping {
     std::vector<Index> groups(things.size(), 0), line_of;
     const auto triangles = static_cast<Index>(things.size());
     for (Index k = 0; k < lines_.size(); ++k) {
+      check_stop(control);
       const Vec3 a = turned(lines_[k][0]), b = turned(lines_[k][1]), down(0, 0, depth);
       const auto pieces = static_cast<int>(std::clamp(std::ceil((b - a).norm() / (0.02 * size_)), 1.0, 64.0));
       for (int j = 0; j < pieces; ++j) {
@@ -81,7 +82,11 @@ class Draping {
     for (const auto& list : found) pairs.insert(pairs.end(), list.begin(), list.end());
     std::sort(pairs.begin(), pairs.end());
     pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
-    for (const auto& [line, triangle] : pairs) cut(line, triangle);
+    check_stop(control);
+    for (const auto& [line, triangle] : pairs) {
+      check_stop(control);
+      cut(line, triangle);
+    }
   }
 
   /// How far a point is off the plane of a line's sheet, times a length. What lies in it counts as beside it: an edge there is met by one of its faces alone.

@@ -66,8 +66,8 @@ struct LocalStrip {
 
 class Finish {
  public:
-  Finish(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings)
-      : mesh_(mesh), edges_(edges), settings_(settings), chosen_(edges.size(), 0) {
+  Finish(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings, const Control& control)
+      : mesh_(mesh), edges_(edges), settings_(settings), control_(control), chosen_(edges.size(), 0) {
     normals_.resize(mesh.face_count());
     for (Index f = 0; f < mesh.face_count(); ++f) normals_[f] = newell_normal(mesh.positions, mesh.face(f)).stableNormalized();
     for (Index e : list) chosen_[e] = 1;
@@ -107,6 +107,7 @@ class Finish {
   /// The edges at a vertex counter-clockwise, beginning with `edge`; those that lie in one plane with their neighbours are left out, but not `edge`. Empty where
   /// the faces there make no closed fan.
   std::vector<Spoke> spokes(Index v, Index edge) const {
+    check_stop(control_);
     std::vector<Spoke> ring;
     const auto uses = edges_.corners_of(edge);
     Index corner = mesh_.corners[uses[0]] == v ? uses[0] : uses[1];
@@ -727,6 +728,7 @@ class Finish {
   const Mesh& mesh_;
   const EdgeTable& edges_;
   const FinishSettings& settings_;
+  const Control& control_;
   std::vector<char> chosen_;
   std::vector<Vec3> normals_;
   std::vector<Index> corner_at_;
@@ -880,7 +882,7 @@ std::optional<Result<BooleanResult>> finish_rest(const Workpiece& part, LocallyF
 
 Result<BooleanResult> finished(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings, const Control& control) {
   const auto begin = std::chrono::steady_clock::now();
-  Finish finish(*part.mesh, edges, list, settings);
+  Finish finish(*part.mesh, edges, list, settings, control);
   FinishVolumes volumes = finish.run(list);
   const double narrow = settings.round ? settings.width / settings.segments : settings.second_width > 0 ? std::min(settings.width, settings.second_width) : settings.width;
   const double contact = std::max(settings.weld, contact_for(*part.mesh, std::min(narrow, volumes.thinnest)));
@@ -907,8 +909,8 @@ Result<BooleanResult> finished(const Workpiece& part, const EdgeTable& edges, st
 
 }  // namespace
 
-FinishVolumes finish_volumes(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings) {
-  return Finish(mesh, edges, list, settings).run(list);
+FinishVolumes finish_volumes(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings, const Control& control) {
+  return Finish(mesh, edges, list, settings, control).run(list);
 }
 
 Result<BooleanResult> finish_edges(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings, const Control& control) {
@@ -922,7 +924,7 @@ Result<BooleanResult> finish_edges(const Workpiece& part, const EdgeTable& edges
     const Result<BooleanResult> tried = finished(part, edges, list, less, control);
     return tried && !tried->mesh.empty();
   };
-  double too_much = settings.width, fits = std::min(settings.width / 2, finish_volumes(*part.mesh, edges, list, settings).fits);
+  double too_much = settings.width, fits = std::min(settings.width / 2, finish_volumes(*part.mesh, edges, list, settings, control).fits);
   constexpr int max_halvings = 40, refinements = 6;
   for (int k = 0; k < max_halvings && !leaves_something(fits); ++k) too_much = fits, fits /= 2;
   for (int k = 0; k < refinements; ++k) {

@@ -37,7 +37,7 @@ struct FinishVolumes {
 /// new faces meet, and rounds of three in a ball. At the end of a chain a prism ends at the faces that stand there, or straight across where the edge goes on
 /// unchosen. A prism too long for its edge ends in a point. The volumes grow with the width.
 /// The first width lies on the flat side of a chain, if one side is flat and the other is not; else on its left.
-FinishVolumes finish_volumes(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings);
+FinishVolumes finish_volumes(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list, const FinishSettings& settings, const Control& control = {});
 
 /// Told with the largest width that fits, where that is exceeded.
 inline constexpr Note wider_than_fits{"wider_than_fits", "wider than {1} there is no room: strips end in each other", "wider than {1} there is no room: strips end in each other",

@@ -71,7 +71,7 @@ class Taken {
 
 }  // namespace
 
-std::vector<Affine> scatter_places(const Mesh& mesh, std::span<const Index> faces, const ScatterSettings& settings, std::size_t* wanted_left_out) {
+std::vector<Affine> scatter_places(const Mesh& mesh, std::span<const Index> faces, const ScatterSettings& settings, std::size_t* wanted_left_out, const Control& control) {
   const TriangleList all = triangulate(mesh);
   std::vector<char> wanted(mesh.face_count(), faces.empty());
   for (Index f : faces) wanted[f] = 1;
@@ -95,6 +95,7 @@ std::vector<Affine> scatter_places(const Mesh& mesh, std::span<const Index> face
   std::vector<Affine> places;
   std::size_t found = 0;
   for (double dart = 0; dart < darts && (settings.count == 0 || found < settings.count); ++dart) {
+    check_stop(control);
     const auto at = static_cast<std::size_t>(std::upper_bound(until.begin(), until.end(), chance.next() * area) - until.begin());
     const auto& [a, b, c] = all.triangles[triangles[std::min(at, triangles.size() - 1)]];
     double s = chance.next(), t = chance.next();

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <span>
 
+#include "core/control.h"
 #include "core/mesh/mesh.h"
 
 namespace anvil {
@@ -24,6 +25,6 @@ struct ScatterSettings {
 /// gives the same places.
 /// @param faces  of the mesh; empty: all of them
 /// @param wanted_left_out  receives how many of `count` found no place
-std::vector<Affine> scatter_places(const Mesh& mesh, std::span<const Index> faces, const ScatterSettings& settings, std::size_t* wanted_left_out = nullptr);
+std::vector<Affine> scatter_places(const Mesh& mesh, std::span<const Index> faces, const ScatterSettings& settings, std::size_t* wanted_left_out = nullptr, const Control& control = {});
 
 }  // namespace anvil

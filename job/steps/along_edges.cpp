@@ -21,8 +21,8 @@ Result<StepOutput> run_along_edges(const StepInput& input) {
   settings.count = input.fields.count("count");
   settings.distance = input.fields.number("distance");
   settings.turned = input.fields.on("turned");
-  if (const auto issue = too_many_copies(input, chain_place_count(*input.mesh, pairs, settings), Mesh())) return *issue;
-  const std::vector<Affine> places = chain_places(*input.mesh, pairs, vertex_normals(*input.mesh), settings);
+  if (const auto issue = too_many_copies(input, chain_place_count(*input.mesh, pairs, settings, input.control), Mesh())) return *issue;
+  const std::vector<Affine> places = chain_places(*input.mesh, pairs, vertex_normals(*input.mesh), settings, input.control);
   const auto given = repeated_tools(input, true);
   if (!given) return given.issue();
   const std::vector<RepeatedTool>& tools = *given;

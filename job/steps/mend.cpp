@@ -20,7 +20,7 @@ Result<std::vector<char>> scope_of(const StepInput& input, StepOutput& output) {
   Result<NamedElements> named = named_elements(text);
   if (named && named->count == 0) return scope;
   const Topology topology(*input.mesh);
-  Result<FoundElements> found = find_again(*input.mesh, topology, text);
+  Result<FoundElements> found = find_again(*input.mesh, topology, text, input.control);
   if (!found) return found.issue();
   if (found->found.empty())
     return Issue{"nothing of what it was to mend is there any more", input.name, found->missing, "delete the step, or let it mend the whole part"};

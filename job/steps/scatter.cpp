@@ -39,7 +39,7 @@ Result<StepOutput> run_scatter(const StepInput& input) {
   for (const RepeatedTool& tool : tools)
     if (const auto issue = too_many_copies(input, std::min(settings.count == 0 ? room : settings.count * settings.share, room), *tool.mesh)) return *issue;
   std::size_t left_out = 0;
-  const std::vector<Affine> places = scatter_places(*input.mesh, *faces, settings, &left_out);
+  const std::vector<Affine> places = scatter_places(*input.mesh, *faces, settings, &left_out, input.control);
   const std::string& what = input.fields.text("operation");
   Result<StepOutput> output = places.empty()          ? as_output(unchanged_part(*input.mesh))
                               : what == "copies-only" ? as_output(copies_at_places(tools, places, true, input.control))

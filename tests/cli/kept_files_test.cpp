@@ -157,15 +157,7 @@ TEST_CASE("a stopped program leaves nothing, and what a killed one left goes whe
   const std::size_t before = folder.file_count();
   for (const int signal : {SIGTERM, SIGINT, SIGKILL})
     for (const int milliseconds : {20, 60, 120, 200, 300}) {
-      const pid_t child = ::fork();
-      REQUIRE(child >= 0);
-      if (child == 0) {
-        if (::chdir(folder.path().c_str()) != 0) ::_exit(1);
-        ::freopen("/dev/null", "w", stderr);
-        ::freopen("/dev/null", "w", stdout);
-        ::execl(CLI_PROGRAM, CLI_PROGRAM, "convert", "ball.ply", "ball.stl", nullptr);
-        ::_exit(1);
-      }
+      const pid_t child = start_cli(folder, "convert ball.ply ball.stl");
       std::this_thread::sleep_for(std::chrono::milliseconds(milliseconds));
       ::kill(child, signal);
       int status = 0;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <sys/wait.h>
+#include <unistd.h>
 
 #include <catch2/catch.hpp>
 
@@ -39,6 +40,18 @@ inline Run cli(const TemporaryFolder& folder, const std::string& arguments, cons
   std::filesystem::remove(out);
   std::filesystem::remove(err);
   return run;
+}
+
+/// The same, not waited for, and what it says goes nowhere. @return its process
+inline pid_t start_cli(const TemporaryFolder& folder, const std::string& arguments) {
+  const std::string command = "exec " CLI_PROGRAM " " + arguments + " > /dev/null 2> /dev/null";
+  const pid_t child = ::fork();
+  REQUIRE(child >= 0);
+  if (child == 0) {
+    if (::chdir(folder.path().c_str()) == 0) ::execl("/bin/sh", "sh", "-c", command.c_str(), nullptr);
+    ::_exit(127);
+  }
+  return child;
 }
 
 inline void is_one_line(const std::string& text) {

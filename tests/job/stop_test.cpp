@@ -11,7 +11,7 @@
 #include "core/control.h"
 #include "job/step.h"
 #include "tests/support/dice.h"
-#include "tests/support/meshes.h"
+#include "tests/support/rough_ball.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -20,14 +20,6 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 double seconds_since(Clock::time_point begin) { return std::chrono::duration<double>(Clock::now() - begin).count(); }
-
-/// A rough ball: nothing about it is flat, and little can be left out.
-Mesh rough_ball(int subdivisions, double size, unsigned seed) {
-  Mesh mesh = stock("icosphere", {size, static_cast<double>(subdivisions)});
-  Dice dice(seed);
-  for (Vec3& p : mesh.positions) p *= dice.between(0.998, 1.002);
-  return mesh;
-}
 
 /// The step as it would be added to the part, with all of it chosen.
 Step heavy_step(const StepKind& kind, const Mesh& part) {
@@ -71,16 +63,16 @@ Answer stop_after(const StepKind& kind, const std::shared_ptr<const Mesh>& part,
 
 }  // namespace
 
-TEST_CASE("every kind of step hears Stop within a tenth of a second, whenever it comes", "[.]") {
+TEST_CASE("every kind of step hears Stop within a tenth of a second, whenever it comes") {
   // Not a measurement of speed: what does not ask for it goes on for seconds. One of many may be late on a busy machine.
-  constexpr double soon = 0.1, in_any_case = 0.5;
+  constexpr double soon = 0.1, in_any_case = 1;
   const auto part = shared(rough_ball(7, 40, 1)), tool = shared(rough_ball(6, 30, 2));
   Dice dice(2026);
   std::size_t late = 0, stopped = 0;
   std::string told;
   for (const StepKind* kind : step_table())
-    for (int k = 0; k < 2; ++k) {
-      const double moment = dice.between(0.01, 0.5);
+    for (const double latest : {0.3, 2.0}) {
+      const double moment = dice.between(0.01, latest);
       const Answer answer = stop_after(*kind, part, tool, moment);
       stopped += answer.was_stopped;
       if (answer.heard <= soon) continue;
@@ -91,5 +83,5 @@ TEST_CASE("every kind of step hears Stop within a tenth of a second, whenever it
     }
   INFO(told);
   CHECK(stopped > 10);
-  CHECK(late <= 4);
+  CHECK(5 * late <= stopped);
 }
