@@ -17,6 +17,12 @@ namespace anvil::boolean {
 namespace {
 
 constexpr const char* too_many_pairs = "ever more faces come near each other";
+constexpr const char* too_much_work = "more had to be looked at than was allowed";
+
+/// Triangles looked at, and pairs of them found. Throws Contradiction.
+void count_work(const Control& control, std::size_t triangles, std::size_t pairs) {
+  if (control.work != nullptr && (control.work->done += triangles + pairs) > control.work->most) throw Contradiction(too_much_work);
+}
 
 /// Triangles that may meet another: within the bounds of another part, or of a part that crosses itself.
 struct Candidates {
@@ -134,6 +140,7 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search,
     const bool alone = soup.parts[soup.part[i]].crosses_itself || soup.needs_self_test[i];
     groups.push_back(alone ? no_index : soup.part[i]);
   }
+  count_work(control, chosen.size(), 0);
   const std::vector<char> near = broad_phase(boxes, groups, search.margin);
   check_stop(control);
   std::size_t kept = 0;
@@ -164,6 +171,7 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search,
   std::vector<TrianglePair> pairs;
   for (const auto& list : found) pairs.insert(pairs.end(), list.begin(), list.end());
   if (pairs.size() > search.max_pairs) throw Contradiction(too_many_pairs);
+  count_work(control, 0, pairs.size());
   sort_by_bucket(pairs, soup.triangles.size(), [](const TrianglePair& pair) { return pair.s; });
   return pairs;
 }

@@ -33,6 +33,8 @@ constexpr Note left_out_for_floats{"left_out_for_floats", "1 place thinner than 
                                     "{0} places thinner than 32-bit coordinates hold were left out, or went with what lies beside them; they reached up to {1} mm beyond what is left"};
 constexpr Note moved_beyond_rounding{"moved_beyond_rounding", "1 vertex moved by more than 8 steps of 32 bits to keep it sound",
                                      "{0} vertices moved by more than 8 steps of 32 bits to keep it sound"};
+constexpr Note settling_given_up{"settling_given_up", "settling to 32-bit coordinates was given up after {1} comparisons of faces: write OBJ, PLY or OFF, or recast the part",
+                                 "settling to 32-bit coordinates was given up {0} times after {1} comparisons of faces: write OBJ, PLY or OFF, or recast the part"};
 constexpr Note touching_opened{"touching_opened", "1 place where it touches itself opened by {1} mm", "{0} places where it touches itself opened by {1} mm"};
 constexpr Note touching_left{"touching_left", "1 vertex where it touches itself could not be opened", "{0} vertices where it touches itself could not be opened"};
 
@@ -333,7 +335,13 @@ class Settling {
 }  // namespace
 
 Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const FloatSettings& settings, const Control& control) {
-  return Settling(mesh, report, settings, control).run();
+  // The hardest that came to rest so far took 620 000 for 65 faces; the most here is some ten seconds' worth and as much as large meshes take at once.
+  WorkLimit work{settings.most_work > 0 ? settings.most_work : 20'000'000 + 100 * mesh.face_count()};
+  Control bounded = control;
+  bounded.work = &work;
+  Mesh settled = Settling(mesh, report, settings, bounded).run();
+  if (work.done > work.most) report.tell(settling_given_up, 1, fmt::format("{}", work.most));
+  return settled;
 }
 
 }  // namespace anvil

@@ -242,6 +242,13 @@ TEST_CASE("settling to 32 bits by itself: floats stay as they are, others round,
   append(close, placed(stock("box", {1, 1, 1}), {1 + 1e-11, 0, 0}));
   REQUIRE(check_soundness(close).sound);
   OperationReport told;
+  // Bounded by a count of work, which is told; the mesh is rounded only.
+  FloatSettings hardly_any;
+  hardly_any.most_work = 10;
+  OperationReport given_up;
+  CHECK(settle_to_float(close, given_up, hardly_any).face_count() == triangulate(close).triangles.size());
+  CHECK(std::any_of(given_up.done.begin(), given_up.done.end(), [](const auto& done) { return done.what() == "settling_given_up"; }));
+  CHECK(std::any_of(given_up.done.begin(), given_up.done.end(), [](const auto& done) { return done.what() == "rounding_not_settled"; }));
   const Mesh met = settle_to_float(close, told);
   CHECK(check_soundness(met).sound);
   CHECK(signed_volume(met) == Approx(2).epsilon(1e-6));
