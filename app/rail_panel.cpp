@@ -49,7 +49,7 @@ QString mass_text(double grams) {
 /// By the step that left nothing.
 QString empty_remedy(const Job& job, const PartResult& result) {
   const Index last = result.evaluated->steps.back().step;
-  const Step* step = last < result.cast.steps.size() ? job.find_step(result.cast.steps[last]).step : nullptr;
+  const Step* step = job.find_step(result.cast.step(last)).step;
   return step != nullptr && step->kind->tools == ToolRule::needed ? RailPanel::tr("move the tool or change its operation") : RailPanel::tr("choose other values in its card");
 }
 

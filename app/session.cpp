@@ -194,7 +194,7 @@ void Session::receive(const Published& published) {
   result.issue = published.issue;
   result.request = published.request;
   if (!published.issue) result.coarser = published.coarser;
-  result.cast = published.job->find(published.part) != nullptr ? cast_of(*published.job, published.part) : Cast{{published.part}, {}};
+  result.cast = published.job->find(published.part) != nullptr ? cast_of(*published.job, published.part) : Cast(published.part);
   if (!published.issue) {
     release_async(std::exchange(result.evaluated, published.evaluated));
     release_async(std::exchange(result.report, published.report));

@@ -4,13 +4,31 @@
 // that a new name is told at once and computes nothing.
 #pragma once
 
+#include <memory>
+
 #include "job/job.h"
 
 namespace anvil {
 
-struct Cast {
-  std::vector<PartId> parts;  ///< first the part itself, then the cast of its source, then step by step, tool by tool, that of each
-  std::vector<StepId> steps;  ///< each behind those of its tools
+/// First the part itself, then the cast of its source, then step by step, tool by tool, that of each; a step stands behind its tools.
+/// A part that is used more than once has as many places, and is held once.
+class Cast {
+ public:
+  Cast() = default;
+  /// A part that nothing takes part in but itself.
+  explicit Cast(PartId part);
+
+  /// Places; more than no_index count as so many.
+  Index part_count() const;
+  Index step_count() const;
+  /// Who stands at a place; 0 beyond the end.
+  PartId part(std::size_t place) const;
+  StepId step(std::size_t place) const;
+
+ private:
+  friend class CastMaker;
+  struct Member;
+  std::shared_ptr<const Member> member_;
 };
 /// Only steps and tools that are on. What is kept as it was has no cast but itself.
 Cast cast_of(const Job& job, PartId id);

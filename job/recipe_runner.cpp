@@ -74,6 +74,14 @@ struct Offset {
   Index parts = 0, steps = 0;
 };
 
+/// Places of a cast that are told apart: origins of faces hold them in 32 bits.
+constexpr Index most_places = 1'000'000'000;
+Index together(Index places, Index more) { return static_cast<Index>(std::min<std::uint64_t>(no_index - 1, std::uint64_t{places} + more)); }
+/// Why a part has too many.
+Issue too_many_places() {
+  return {"is made of parts that are made of parts, more than 1 000 000 000 times in all", cast_token(0), {}, "forge one of the parts it is made of, or use it as it is now"};
+}
+
 /// Origins of a step's result out of those of its inputs. A face that is just as it was keeps its own; any other one was
 /// made by this step.
 std::vector<FaceOrigin> compose_origins(const Mesh& made, const FaceSources& sources, const std::vector<const Mesh*>& inputs,
@@ -180,10 +188,12 @@ ContentKey RecipeRunner::step_key(const Job& job, const Part& part, const Step& 
   return before.with(key);
 }
 
-std::vector<ContentKey> RecipeRunner::keys_of(const Job& job, const Part& part) {
+const std::vector<ContentKey>& RecipeRunner::keys_of(const Job& job, const Part& part) {
+  if (job.parts != keys_.parts || job.sets != keys_.sets) keys_ = {job.parts, job.sets, {}};
+  if (const auto known = keys_.of.find(part.id); known != keys_.of.end()) return known->second;
   std::vector<ContentKey> keys{source_key(job, part)};
   for (const Step* step : active_steps(job, part)) keys.push_back(step_key(job, part, *step, keys.back()));
-  return keys;
+  return keys_.of[part.id] = std::move(keys);
 }
 
 ContentKey RecipeRunner::content_of(const Job& job, PartId id) { return keys_of(job, job.at(id)).back(); }
@@ -216,8 +226,9 @@ Evaluated RecipeRunner::make_source(const Job& job, const Part& part, const Cont
     }
     if (job.find(from->part) == nullptr) return failed({"is made from a part that is deleted", cast_token(0), {}, "undo the deletion"});
     const EvaluatedPtr other = evaluate(job, from->part, control, false);
-    source.cast_parts += other->cast_parts;
-    source.cast_steps += other->cast_steps;
+    source.cast_parts = together(source.cast_parts, other->cast_parts);
+    source.cast_steps = together(source.cast_steps, other->cast_steps);
+    if (std::max(source.cast_parts, source.cast_steps) > most_places && !other->error) return failed(too_many_places());
     source.piece = other->piece;
     source.pieces = other->pieces;
     source.open_on_purpose = other->open_on_purpose;
@@ -295,8 +306,8 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
         for (std::string* text : {&tool_error->what, &tool_error->subject, &tool_error->remedy}) *text = shifted_tokens(*text, after.cast_parts);
       }
       tool.mesh = made->mesh;
-      after.cast_parts += made->cast_parts;
-      after.cast_steps += made->cast_steps;
+      after.cast_parts = together(after.cast_parts, made->cast_parts);
+      after.cast_steps = together(after.cast_steps, made->cast_steps);
       opened.free_of_crossings.push_back([this, &job, &control, id = row.tool] { return check(job, id, control)->free_of_crossings(); });
       held.push_back(made);
     } else {
@@ -314,6 +325,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
   };
   for (const ToolUse& row : active_rows(job, step.tools)) input.tools.push_back(open(open, row));
   if (tool_error) return failed(std::move(*tool_error));
+  if (std::max(after.cast_parts, after.cast_steps) > most_places) return failed(too_many_places());
   for (std::size_t k = 0; k < opened.meshes.size() && !step.kind->takes_points; ++k)
     if (opened.meshes[k]->cloud) return failed({"is a cloud of points, and this step works on faces", k == 0 ? cast_token(0) : opened.names[k - 1], {}, "recast it first"});
   input.free_of_crossings = [&](std::size_t which) { return opened.free_of_crossings[which](); };
@@ -354,8 +366,8 @@ Evaluated RecipeRunner::same_failure(const Job& job, PartId id, const Evaluated&
   Evaluated same = before;
   same.drawable.reset();
   const Cast cast = cast_of(job, id);
-  same.cast_parts = static_cast<Index>(cast.parts.size());
-  same.cast_steps = static_cast<Index>(cast.steps.size());
+  same.cast_parts = cast.part_count();
+  same.cast_steps = cast.step_count();
   return same;
 }
 
@@ -382,7 +394,7 @@ void RecipeRunner::keep(const Job& job, PartId id) {
 
 EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& control, bool with_drawable, How how) {
   const Part& part = job.at(id);
-  const std::vector<ContentKey> keys = keys_of(job, part);
+  const std::vector<ContentKey> keys = keys_of(job, part);  // those of other jobs may be asked for meanwhile
   const std::vector<const Step*> steps = active_steps(job, part);
   // From the last step that is known already; all before it are asked for as well, so that they stay.
   std::size_t at = keys.size();
@@ -475,6 +487,7 @@ ReportPtr RecipeRunner::known_report(const Job& job, PartId id) {
 
 void RecipeRunner::begin(const Job& job, How how) {
   begun_ = ++clock_;
+  if (job.parts != keys_.parts) keys_ = {};
   const auto is_gone = [&](const auto& item) {
     const Part* part = job.find(item.first.first);
     return part == nullptr || std::none_of(part->recipe.begin(), part->recipe.end(), [&](const Step& s) { return s.id == item.first.second; });

@@ -76,8 +76,8 @@ class RecipeRunner {
 
   ContentKey source_key(const Job& job, const Part& part);
   ContentKey step_key(const Job& job, const Part& part, const Step& step, const ContentKey& before);
-  /// Keys of the source and of what each active step gives.
-  std::vector<ContentKey> keys_of(const Job& job, const Part& part);
+  /// Keys of the source and of what each active step gives. Valid until the next job is asked about.
+  const std::vector<ContentKey>& keys_of(const Job& job, const Part& part);
   Node& node(const ContentKey& key);
   bool is_known(const ContentKey& key, bool is_last);
   bool recall(const ContentKey& key, bool is_last);
@@ -104,6 +104,12 @@ class RecipeRunner {
     ContentKey key;
   };
   std::map<const Mesh*, KnownMesh> known_meshes_;
+  /// Of the parts of the job that was asked about last: parts that share parts are looked at once each.
+  struct Keys {
+    std::vector<PartPtr> parts;
+    std::vector<PartSet> sets;
+    std::map<PartId, std::vector<ContentKey>> of;
+  } keys_;
   std::uint64_t clock_ = 1, begun_ = 0;
   std::size_t bytes_ = 0, limit_;
   Counts counts_;

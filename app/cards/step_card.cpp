@@ -210,8 +210,7 @@ void StepCard::refresh() {
   const PartResult r = session_.result(id_.part);
   QString failure, note, compared;
   if (r.evaluated) {
-    const auto& steps = r.cast.steps;
-    auto is_this = [&](Index place) { return place < steps.size() && steps[place] == id_.step; };
+    auto is_this = [&](Index place) { return r.cast.step(place) == id_.step; };
     if (r.evaluated->error && is_this(r.evaluated->error_step))
       failure = QString::fromStdString(session_.named(id_.part, *r.evaluated->error).message());
     for (const StepReport& report : r.evaluated->steps) {
@@ -240,7 +239,7 @@ QString StepCard::foretold(double now, double then) const {
   const PartResult& r = session_.result(id_.part);
   if (r.evaluated)
     for (const StepReport& made : r.evaluated->steps)
-      if (made.step < r.cast.steps.size() && r.cast.steps[made.step] == id_.step)
+      if (r.cast.step(made.step) == id_.step)
         if (const auto known = forecast(made.report, now, then)) return QString::fromStdString(in_words(*known));
   return {};
 }

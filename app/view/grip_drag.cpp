@@ -56,9 +56,8 @@ void with_active_step(const Session& session, const std::function<void(const Job
   if (!found || found.part->locked || !found.step->on) return;
   const PartResult result = session.result(found.part->id);
   if (!result.evaluated) return;
-  const auto& cast = result.cast.steps;
   for (const StepReport& report : result.evaluated->steps)
-    if (report.step < cast.size() && cast[report.step] == found.step->id) use(found, report, session.job().world_of(found.part->id));
+    if (result.cast.step(report.step) == found.step->id) use(found, report, session.job().world_of(found.part->id));
 }
 
 }  // namespace

@@ -306,8 +306,7 @@ static QString shown_instead(const Session& session, PartId part) {
   if (session.standing(part) == Standing::being_made && r.report) return ViewWidget::tr("%1 is being made; it is shown as it was").arg(name);
   if (r.trouble() == nullptr) return {};
   if (r.issue) return ViewWidget::tr("%1 is shown as it was before the last change").arg(name);
-  const auto& steps = r.cast.steps;
-  const Job::Found failed = r.evaluated->error_step < steps.size() ? session.job().find_step(steps[r.evaluated->error_step]) : Job::Found();
+  const Job::Found failed = session.job().find_step(r.cast.step(r.evaluated->error_step));
   if (!failed) return {};
   return ViewWidget::tr("%1 is shown as it is before the step %2").arg(QString::fromStdString(failed.part->name), QString::fromStdString(failed.step->shown_name()));
 }

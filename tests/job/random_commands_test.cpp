@@ -73,9 +73,9 @@ class Commands {
       REQUIRE(a->mesh->corners == b->mesh->corners);
       REQUIRE(c->mesh->positions == b->mesh->positions);
       const Cast cast = cast_of(last, part->id);
-      REQUIRE(a->cast_parts == cast.parts.size());
-      REQUIRE(a->cast_steps == cast.steps.size());
-      for (const FaceOrigin& origin : a->mesh->origins) REQUIRE(origin.part < cast.parts.size());
+      REQUIRE(a->cast_parts == cast.part_count());
+      REQUIRE(a->cast_steps == cast.step_count());
+      for (const FaceOrigin& origin : a->mesh->origins) REQUIRE(origin.part < cast.part_count());
     }
   }
 

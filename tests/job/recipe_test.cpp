@@ -219,10 +219,10 @@ TEST_CASE("a part is made from what another comes to, live or kept") {
   RecipeRunner runner;
   const auto made = runner.evaluate(job, live, {}, false);
   const Cast cast = cast_of(job, live);
-  REQUIRE(made->cast_parts == cast.parts.size());
-  REQUIRE(made->cast_steps == cast.steps.size());
+  REQUIRE(made->cast_parts == cast.part_count());
+  REQUIRE(made->cast_steps == cast.step_count());
   std::set<PartId> from;
-  for (const FaceOrigin& origin : made->mesh->origins) from.insert(cast.parts.at(origin.part));
+  for (const FaceOrigin& origin : made->mesh->origins) from.insert(cast.part(origin.part));
   CHECK(from == std::set<PartId>{1, 2, 3, 4});
   // What it follows cannot be deleted under it.
   CHECK_FALSE(edit::remove_parts(job, {1}));

@@ -6,6 +6,7 @@
 #include "job/edit.h"
 #include "job/evaluator.h"
 #include "tests/job/box_part.h"
+#include "tests/support/casts.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
@@ -55,19 +56,56 @@ TEST_CASE("a cast lists parts and steps in the order in which a recipe reaches t
   job = *edit::add_step(job, 1, new_step(steps::combine), &last);
   job = *edit::add_tools(job, last, {4}, Operation::unite);
   const auto& recipe = job.at(1).recipe;
-  CHECK(cast_of(job, 1).parts == std::vector<PartId>{1, 2, 3, 4});
-  CHECK(cast_of(job, 1).steps == std::vector<StepId>{job.at(2).recipe[0].id, recipe[0].id, recipe[1].id, recipe[2].id});
-  CHECK(cast_of(job, 3).parts == std::vector<PartId>{3});
+  CHECK(parts_of(cast_of(job, 1)) == std::vector<PartId>{1, 2, 3, 4});
+  CHECK(steps_of(cast_of(job, 1)) == std::vector<StepId>{job.at(2).recipe[0].id, recipe[0].id, recipe[1].id, recipe[2].id});
+  CHECK(parts_of(cast_of(job, 3)) == std::vector<PartId>{3});
   const Job tool_off = *edit::change_use(job, job.use_of(2)->id, [](ToolUse& use) { use.on = false; });
-  CHECK(cast_of(tool_off, 1).parts == std::vector<PartId>{1, 4});
-  CHECK(cast_of(tool_off, 1).steps == std::vector<StepId>{recipe[1].id, recipe[2].id});
+  CHECK(parts_of(cast_of(tool_off, 1)) == std::vector<PartId>{1, 4});
+  CHECK(steps_of(cast_of(tool_off, 1)) == std::vector<StepId>{recipe[1].id, recipe[2].id});
   const Job cut_off = *edit::change_step(job, recipe[1].id, [](Step& s) { s.on = false; });
-  CHECK(cast_of(cut_off, 1).steps.size() == 3);
+  CHECK(cast_of(cut_off, 1).step_count() == 3);
+}
+
+TEST_CASE("parts that share parts are looked at once each, however many places they have, and more places than can be counted are refused") {
+  Job job = edit::add_part(Job{}, box_part("Box", {6, 6, 6}));
+  // Each is the one before, cut with the one before.
+  const auto add_level = [&] {
+    const PartId before = job.parts.back()->id;
+    Part part;
+    part.name = "Level";
+    part.source = PartSource{before, nullptr};
+    PartId id = 0;
+    job = edit::add_part(job, part, &id);
+    job = *edit::combine(job, id, {before}, Operation::intersection);
+  };
+  for (int k = 0; k < 20; ++k) add_level();
+  const Cast cast = cast_of(job, 21);
+  CHECK(cast.part_count() == (1u << 21) - 1);  // a full binary tree
+  CHECK(cast.step_count() == (1u << 20) - 1);
+  CHECK(cast.part(0) == 21);
+  CHECK(cast.part(1) == 20);
+  CHECK(cast.part(20) == 1);  // the source of the source, and so on: then the tool of the last of them
+  CHECK(cast.part(21) == 1);
+  CHECK(cast.part(22) == 2);
+  CHECK(cast.part(cast.part_count() - 1) == 1);
+  CHECK(cast.part(cast.part_count()) == 0);
+  CHECK(cast.step(cast.step_count() - 1) == job.at(21).recipe[0].id);
+  CHECK(cast.step(0) == job.at(2).recipe[0].id);
+  RecipeRunner runner;
+  const EvaluatedPtr made = runner.evaluate(job, 21, {}, false);
+  REQUIRE(!made->error);
+  CHECK(made->cast_parts == cast.part_count());
+  CHECK(runner.counts().steps == 20);
+  for (int k = 0; k < 15; ++k) add_level();
+  const EvaluatedPtr refused = runner.evaluate(job, 36, {}, false);
+  REQUIRE(refused->error);
+  CHECK(with_names(job, cast_of(job, 36), *refused->error).message().find("more than 1 000 000 000 times") != std::string::npos);
+  CHECK(runner.counts().steps < 40);
 }
 
 TEST_CASE("tokens stand for places of the cast, move with it, and become the names of now") {
   Job job = edit::add_part(edit::add_part(Job{}, box_part("Plate", {2, 2, 2})), box_part("Pin", {1, 1, 1}));
-  const Cast cast{{1, 2}, {}};
+  const Cast cast = cast_of(*edit::combine(job, 1, {2}, Operation::difference), 1);
   const std::string text = "holes in " + cast_token(1) + " and " + cast_token(0) + ", 100 %";
   CHECK(with_names(job, cast, text) == "holes in Pin and Plate, 100 %");
   CHECK(with_names(job, cast, "no token") == "no token");

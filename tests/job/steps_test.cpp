@@ -10,6 +10,7 @@
 #include "job/history.h"
 #include "job/job_file.h"
 #include "job/recipe_runner.h"
+#include "tests/support/casts.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
@@ -130,21 +131,21 @@ TEST_CASE("every face says part, source face and step, through tools of tools") 
   RecipeRunner runner;
   const auto result = runner.evaluate(job, 1, {}, false);
   const Cast cast = cast_of(job, 1);
-  REQUIRE(cast.parts == std::vector<PartId>{1, 2, 3});
+  REQUIRE(parts_of(cast) == std::vector<PartId>{1, 2, 3});
   const StepId add_tip = job.at(2).recipe[0].id, drill = job.at(1).recipe[0].id, cut = job.at(1).recipe[1].id;
-  REQUIRE(cast.steps == std::vector<StepId>{add_tip, drill, cut});
+  REQUIRE(steps_of(cast) == std::vector<StepId>{add_tip, drill, cut});
   CHECK(result->cast_parts == 3);
   CHECK(result->cast_steps == 3);
   REQUIRE(result->steps.size() == 2);
-  CHECK(cast.steps[result->steps[0].step] == drill);
-  CHECK(cast.steps[result->steps[1].step] == cut);
+  CHECK(cast.step(result->steps[0].step) == drill);
+  CHECK(cast.step(result->steps[1].step) == cut);
   const Mesh& mesh = *result->mesh;
   REQUIRE(mesh.origins.size() == mesh.face_count());
   std::map<PartId, int> from;
   bool any_cap = false, any_source = false;
   for (Index f = 0; f < mesh.face_count(); ++f) {
     const FaceOrigin origin = mesh.origins[f];
-    const PartId part = cast.parts.at(origin.part);
+    const PartId part = cast.part(origin.part);
     ++from[part];
     Vec3 centre = Vec3::Zero();
     for (Index v : mesh.face(f)) centre += mesh.positions[v];
@@ -153,12 +154,12 @@ TEST_CASE("every face says part, source face and step, through tools of tools") 
       any_cap = true;
       CHECK(part == 1);
       CHECK(origin.face == no_index);
-      CHECK(cast.steps.at(origin.step) == cut);
+      CHECK(cast.step(origin.step) == cut);
     } else if (std::abs(centre.x() + 20) < 1e-9) {  // the left side came through untouched: face 5 of the box
       any_source = true;
       CHECK(origin == FaceOrigin{0, 5, no_index});
     } else if (part == 2 || part == 3) {
-      CHECK(cast.steps.at(origin.step) == drill);
+      CHECK(cast.step(origin.step) == drill);
       CHECK(origin.face != no_index);
     }
   }
@@ -178,7 +179,7 @@ TEST_CASE("a step that fails says which it is, keeps what stands above, and what
   REQUIRE(result->error);
   const Cast cast = cast_of(job, 1);
   CHECK(with_names(job, cast, *result->error).message() == "Bar: will not swell; switch it off");
-  CHECK(cast.steps.at(result->error_step) == job.at(1).recipe[1].id);
+  CHECK(cast.step(result->error_step) == job.at(1).recipe[1].id);
   CHECK(signed_volume(*result->mesh) == Approx(1000));
   CHECK(result->steps.size() == 1);
   const Job off = *edit::change_step(job, job.at(1).recipe[1].id, [](Step& s) { s.on = false; });
