@@ -76,7 +76,7 @@ MainWindow::MainWindow() {
 
   connect(&session_, &Session::job_changed, this, &MainWindow::refresh);
   connect(&session_, &Session::selection_changed, this, &MainWindow::refresh);
-  connect(&session_, &Session::result_changed, &book_, &VerbBook::refresh);
+  connect(&session_, &Session::results_changed, &book_, &VerbBook::refresh);
   connect(&session_, &Session::complained, troubles_, &TroubleList::tell);
   connect(&session_, &Session::remedies_offered, troubles_, &TroubleList::offer);
   connect(&session_, &Session::said, this, [this](const QString& text) {

@@ -186,7 +186,7 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   connect(&session_.finding(), &Finding::changed, this, &RailPanel::refresh);
   connect(&session_, &Session::job_changed, this, &RailPanel::refresh);
   connect(&session_, &Session::selection_changed, this, &RailPanel::refresh);
-  connect(&session_, &Session::result_changed, this, &RailPanel::refresh);
+  connect(&session_, &Session::results_changed, this, &RailPanel::refresh);
   connect(&session_, &Session::standing_changed, this, &RailPanel::refresh);
   refresh();
   show_chosen();

@@ -60,7 +60,7 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   layout->addWidget(scroll_);
   connect(&session_, &Session::job_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::selection_changed, this, &RecipePanel::refresh);
-  connect(&session_, &Session::result_changed, this, &RecipePanel::refresh);
+  connect(&session_, &Session::results_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::standing_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::up_to_changed, this, &RecipePanel::refresh);
   // A step that is taken up shows its card, however many stand above it, until the user scrolls: cards grow when their

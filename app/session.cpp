@@ -44,6 +44,21 @@ Session::Session(QObject* parent) : QObject(parent) {
   soon_.setSingleShot(true);
   soon_.setInterval(0);
   connect(&soon_, &QTimer::timeout, this, &Session::standing_changed);
+  constexpr int gathered = 100;  // milliseconds
+  gathering_.setSingleShot(true);
+  gathering_.setInterval(gathered);
+  connect(&gathering_, &QTimer::timeout, this, [this] {
+    if (std::exchange(gathered_, false)) emit results_changed();
+  });
+  connect(this, &Session::result_changed, this, [this](PartId part) {
+    if (gathering_.isActive() && part != recipe_owner()) {
+      gathered_ = true;
+      return;
+    }
+    gathered_ = false;
+    gathering_.start();
+    emit results_changed();
+  });
   connect(this, &Session::result_changed, this, &Session::make_smooth_look);
   connect(this, &Session::selection_changed, this, &Session::make_smooth_look);
 }

@@ -236,6 +236,8 @@ class Session : public QObject {
   void job_changed(bool live);
   void selection_changed();
   void result_changed(anvil::PartId part);
+  /// The same, for what shows many parts: at once for the part whose recipe is shown, gathered up for a tenth of a second for others.
+  void results_changed();
   void standing_changed();
   void said(const QString& text);
   void complained(const anvil::Issue& issue, anvil::PartId part, anvil::app::Session::Complaint kind);
@@ -309,6 +311,8 @@ class Session : public QObject {
   std::map<PartId, std::chrono::steady_clock::time_point> last_current_;  // before the request
   QTimer moment_;  // after which parts that are not current say so
   QTimer soon_;    // many that come to be current at once are told once
+  QTimer gathering_;
+  bool gathered_ = false;  // results came meanwhile
   std::filesystem::path path_;
   std::shared_ptr<QLockFile> lock_;  // of path_, while no other window has it
   std::map<std::filesystem::path, std::weak_ptr<QLockFile>> locks_;  // those that this window holds

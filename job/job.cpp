@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <stdexcept>
+#include <unordered_map>
 
 namespace anvil {
 
@@ -97,12 +98,11 @@ const ToolUse* find_row(const std::vector<ToolUse>& rows, UseId id) {
 
 namespace {
 
-/// Every use of a tool by a part's recipe; of every tool where none is named.
-void collect_uses(const Job& job, const Part& part, std::optional<PartId> tool, std::vector<Job::Use>& to) {
+/// Every use of a tool by a part's recipe.
+void collect_uses(const Job& job, const Part& part, std::vector<Job::Use>& to) {
   for (const Step& step : part.recipe) {
     std::vector<const ToolUse*> trays;
     visit_tools(job, step.tools, trays, [&](const ToolUse& use, const std::vector<const ToolUse*>& around) {
-      if (tool && use.tool != *tool) return;
       Job::Use found{part.id, step.id, use.id, use.tool, {}, around.empty() ? use.operation : around.front()->operation, step.on && use.on};
       for (const ToolUse* tray : around) {
         found.trays.push_back(tray->id);
@@ -117,19 +117,33 @@ void collect_uses(const Job& job, const Part& part, std::optional<PartId> tool, 
 
 std::vector<Job::Use> Job::uses_by(PartId id) const {
   std::vector<Use> uses;
-  if (const Part* part = find(id)) collect_uses(*this, *part, std::nullopt, uses);
+  if (const Part* part = find(id)) collect_uses(*this, *part, uses);
   return uses;
 }
 
-std::vector<Job::Use> Job::uses_of(PartId tool) const {
-  std::vector<Use> uses;
-  for (const PartPtr& part : parts) collect_uses(*this, *part, tool, uses);
-  return uses;
+struct Job::Uses {
+  std::vector<PartPtr> parts;
+  std::vector<PartSet> sets;
+  std::unordered_map<PartId, std::vector<Use>> of;
+};
+
+const std::vector<Job::Use>& Job::uses_of(PartId tool) const {
+  static const std::vector<Use> none;
+  const Uses& uses = uses_.get([&](const Uses& known) { return known.parts == parts && known.sets == sets; },
+                               [&] {
+                                 Uses made{parts, sets, {}};
+                                 std::vector<Use> all;
+                                 for (const PartPtr& part : parts) collect_uses(*this, *part, all);
+                                 for (Use& use : all) made.of[use.tool].push_back(std::move(use));
+                                 return made;
+                               });
+  const auto found = uses.of.find(tool);
+  return found == uses.of.end() ? none : found->second;
 }
 
 std::optional<Job::Use> Job::use_of(PartId tool, PartId by) const {
-  for (Use& use : uses_of(tool))
-    if (by == 0 || use.part == by) return std::move(use);
+  for (const Use& use : uses_of(tool))
+    if (by == 0 || use.part == by) return use;
   return std::nullopt;
 }
 

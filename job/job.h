@@ -10,6 +10,7 @@
 
 #include "core/stock/primitive.h"
 #include "job/placement.h"
+#include "job/shared_memo.h"
 #include "job/step.h"
 
 namespace anvil {
@@ -107,8 +108,8 @@ struct Job {
     Operation operation;       ///< what it does to the part: that of its outermost tray, where it stands in one
     bool on;                   ///< with all its trays and its step
   };
-  /// Every use of a part as a tool, in the order of the parts and their recipes.
-  std::vector<Use> uses_of(PartId tool) const;
+  /// Every use of a part as a tool, in the order of the parts and their recipes. Valid while the job is there and unchanged.
+  const std::vector<Use>& uses_of(PartId tool) const;
   /// Every tool of a part's recipe, in the order of its rows.
   std::vector<Use> uses_by(PartId part) const;
   /// The first of them, or the first by a part; none when there is none.
@@ -132,6 +133,11 @@ struct Job {
   std::vector<PartId> chain_between(PartId part, PartId other) const;
   /// A name not yet taken: "Box", "Box 2", …
   std::string free_name(const std::string& wanted) const;
+
+ private:
+  /// Which parts use a part, made when it is first asked for.
+  struct Uses;
+  SharedMemo<Uses> uses_;
 };
 
 using JobPtr = std::shared_ptr<const Job>;

@@ -177,7 +177,7 @@ void StepCard::set(std::size_t field, const FieldValue& value) {
 std::vector<PartId> StepCard::addable() const {
   std::vector<PartId> parts;
   for (PartId part : session_.selection()) {
-    const auto uses = session_.job().uses_of(part);
+    const auto& uses = session_.job().uses_of(part);
     if (part != id_.part && std::none_of(uses.begin(), uses.end(), [&](const Job::Use& use) { return use.step == id_.step; })) parts.push_back(part);
   }
   return parts;

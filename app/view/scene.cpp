@@ -12,7 +12,7 @@ std::vector<PartId> shown_parts(const Session& session, const SceneFilter& filte
   const Job& job = session.job();
   for (const PartPtr& part : job.parts) {
     if (!part->visible) continue;
-    if (const auto uses = job.uses_of(part->id); !uses.empty()) {
+    if (const auto& uses = job.uses_of(part->id); !uses.empty()) {
       // A plane that is worked on stands alone, and so does a part whose elements are chosen.
       if (filter.bare || session.active_step() != 0 || session.chooser().on()) continue;
       const PartId owner = session.recipe_owner();

@@ -52,7 +52,7 @@ ViewWidget::ViewWidget(Session& session, QWidget* parent) : QWidget(parent), ses
     update();
     emit hint_changed(hint());
   });
-  connect(&session_, &Session::result_changed, this, [this](PartId) {
+  connect(&session_, &Session::results_changed, this, [this] {
     const Box3 scene = scene_box(session_, pointer_.filter);
     if (fit_when_ready_ && !scene.empty()) {
       bool all_there = true;
