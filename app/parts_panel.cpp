@@ -4,7 +4,9 @@
 #include <QInputDialog>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QItemSelectionModel>
 #include <QStyledItemDelegate>
+#include <set>
 
 #include "app/theme.h"
 #include "app/widgets.h"
@@ -256,9 +258,8 @@ void PartsPanel::rebuild() {
     item->setData(part_id, part->id);
     item->setData(hidden, !part->visible);
     item->setData(locked, part->locked);
+    show_state(*item);
     list_->addItem(item);
-    refresh(part->id);
-    updating_ = true;
   }
   updating_ = false;
   show_selection();
@@ -296,13 +297,21 @@ void PartsPanel::show_state(QListWidgetItem& item) {
 
 void PartsPanel::show_selection() {
   updating_ = true;
-  const auto& chosen = session_.selection();
-  for (int row = 0; row < list_->count(); ++row) {
-    QListWidgetItem* item = list_->item(row);
-    const auto id = item->data(part_id).value<PartId>();
-    item->setSelected(std::find(chosen.begin(), chosen.end(), id) != chosen.end());
-    if (id == session_.chosen()) list_->setCurrentItem(item, QItemSelectionModel::NoUpdate);
+  const std::set<PartId> chosen(session_.selection().begin(), session_.selection().end());
+  QItemSelection rows;  // all at once, those beside each other as one range
+  int first = -1;
+  for (int row = 0; row <= list_->count(); ++row) {
+    const QListWidgetItem* item = list_->item(row);
+    const auto id = item == nullptr ? PartId{0} : item->data(part_id).value<PartId>();
+    const bool is_chosen = chosen.contains(id);
+    if (is_chosen && first < 0) first = row;
+    if (!is_chosen && first >= 0) {
+      rows.select(list_->model()->index(first, 0), list_->model()->index(row - 1, 0));
+      first = -1;
+    }
+    if (item != nullptr && id == session_.chosen()) list_->setCurrentRow(row, QItemSelectionModel::NoUpdate);
   }
+  list_->selectionModel()->select(rows, QItemSelectionModel::ClearAndSelect);
   updating_ = false;
 }
 

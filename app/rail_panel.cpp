@@ -268,14 +268,14 @@ bool RailPanel::show_standing(const PartResult& result) {
 }
 
 void RailPanel::fade_numbers(bool older) {
-  for (const auto& [name, label] : numbers_) label->setStyleSheet(older ? QStringLiteral("font-weight: 400; color: #9A9488;") : QStringLiteral("font-weight: 500;"));
+  for (const auto& [name, label] : numbers_) set_style(*label, older ? QStringLiteral("font-weight: 400; color: #9A9488;") : QStringLiteral("font-weight: 500;"));
 }
 
 void RailPanel::show_count(Row& row, std::optional<std::size_t> count) {
   const bool any = count.value_or(0) > 0;
   row.count->setText(count ? QStringLiteral("%L1").arg(*count) : QString());
-  row.count->setStyleSheet(any ? QStringLiteral("color: #B3202C; font-weight: 600;") : QStringLiteral("color: #6B665D;"));
-  row.name->setStyleSheet(any ? QStringLiteral("font-weight: 600;") : QString());
+  set_style(*row.count, any ? QStringLiteral("color: #B3202C; font-weight: 600;") : QStringLiteral("color: #6B665D;"));
+  set_style(*row.name, any ? QStringLiteral("font-weight: 600;") : QString());
   row.mark->setPixmap(theme::pixmap(marker_icon(row.family->marker), any ? theme::defect : QColor(0xC9, 0xC2, 0xB4), 14, devicePixelRatioF()));
   row.header->setAccessibleDescription(row.count->text());
 }

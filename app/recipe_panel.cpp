@@ -2,6 +2,7 @@
 #include "app/recipe_panel.h"
 
 #include <QDropEvent>
+#include <QElapsedTimer>
 #include <QMimeData>
 #include <QScrollBar>
 #include <QTimer>
@@ -58,6 +59,9 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
   content->installEventFilter(this);
   scroll_->setWidget(content);
   layout->addWidget(scroll_);
+  going_on_.setSingleShot(true);
+  going_on_.setInterval(0);
+  connect(&going_on_, &QTimer::timeout, this, &RecipePanel::go_on);
   connect(&session_, &Session::job_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::selection_changed, this, &RecipePanel::refresh);
   connect(&session_, &Session::results_changed, this, &RecipePanel::refresh);
@@ -76,7 +80,7 @@ RecipePanel::RecipePanel(Session& session, QWidget* parent) : QWidget(parent), s
 
 void RecipePanel::show_activity(const Evaluator::Activity& now) {
   for (RecipeCard* card : cards_)
-    if (card->id().step != 0) card->show_activity(card->id().step == now.step ? now.step_seconds : -1, now.progress);
+    if (card != nullptr && card->id().step != 0) card->show_activity(card->id().step == now.step ? now.step_seconds : -1, now.progress);
 }
 
 /// Parts that are dragged here from their list become tools.
@@ -124,7 +128,7 @@ void RecipePanel::reveal() {
   if (reveal_ == 0) return;
   scroll_->widget()->layout()->activate();
   for (RecipeCard* card : cards_)
-    if (card->id().step == reveal_) scroll_->ensureWidgetVisible(card, 0, 10);
+    if (card != nullptr && card->id().step == reveal_) scroll_->ensureWidgetVisible(card, 0, 10);
 }
 
 std::vector<CardId> RecipePanel::wanted() const {
@@ -137,33 +141,63 @@ std::vector<CardId> RecipePanel::wanted() const {
   return ids;
 }
 
-void RecipePanel::refresh() {
-  const std::vector<CardId> ids = wanted();
-  const bool same = std::equal(ids.begin(), ids.end(), cards_.begin(), cards_.end(),
-                               [](const CardId& id, const RecipeCard* card) { return id == card->id(); });
-  if (!same) {
-    std::vector<RecipeCard*> old = std::exchange(cards_, {});
-    for (const CardId& id : ids) {
-      const auto it = std::find_if(old.begin(), old.end(), [&](const RecipeCard* card) { return card->id() == id; });
-      if (it != old.end()) {
-        cards_.push_back(*it);
-        old.erase(it);
-        continue;
-      }
-      RecipeCard* card = make_card(session_, id);
-      if (const auto known = open_.find(id); known != open_.end() && !(id.step != 0 && id.step == session_.active_step())) card->set_open(known->second);
-      connect(card, &Card::opened, this, [this, id](bool open) { open_[id] = open; });
-      cards_.push_back(card);
+void RecipePanel::arrange(const std::vector<CardId>& ids) {
+  std::map<CardId, RecipeCard*> old;
+  for (std::size_t k = 0; k < cards_.size(); ++k)
+    if (cards_[k] != nullptr) old[ids_[k]] = cards_[k];
+  ids_ = ids;
+  cards_.assign(ids.size(), nullptr);
+  for (std::size_t k = 0; k < ids.size(); ++k)
+    if (const auto it = old.find(ids[k]); it != old.end()) {
+      cards_[k] = it->second;
+      old.erase(it);
     }
-    for (RecipeCard* card : old) {
-      card->hide();
-      card->deleteLater();
-    }
-    for (std::size_t k = 0; k < cards_.size(); ++k) {
-      cards_layout_->removeWidget(cards_[k]);
-      cards_layout_->insertWidget(static_cast<int>(k), cards_[k]);
-    }
+  for (const auto& [id, card] : old) {
+    card->hide();
+    cards_layout_->removeWidget(card);
+    card->deleteLater();
   }
+  int place = 0;
+  for (RecipeCard* card : cards_) {
+    if (card == nullptr) continue;
+    if (cards_layout_->itemAt(place) == nullptr || cards_layout_->itemAt(place)->widget() != card) {
+      cards_layout_->removeWidget(card);
+      cards_layout_->insertWidget(place, card);
+    }
+    ++place;
+  }
+}
+
+void RecipePanel::make(std::size_t k) {
+  const CardId id = ids_[k];
+  RecipeCard* card = cards_[k] = make_card(session_, id);
+  if (const auto known = open_.find(id); known != open_.end() && !(id.step != 0 && id.step == session_.active_step())) card->set_open(known->second);
+  connect(card, &Card::opened, this, [this, id](bool open) { open_[id] = open; });
+  cards_layout_->insertWidget(static_cast<int>(std::count_if(cards_.begin(), cards_.begin() + static_cast<std::ptrdiff_t>(k), [](const RecipeCard* c) { return c != nullptr; })), card);
+}
+
+void RecipePanel::go_on() {
+  // So many at once whatever it takes: most recipes have fewer.
+  constexpr int made_at_once = 10, refreshed_at_once = 40, at_a_time = 30;  // milliseconds
+  QElapsedTimer clock;
+  clock.start();
+  const auto last = std::find_if(ids_.begin(), ids_.end(), [&](const CardId& id) { return session_.up_to() != 0 && id.step == session_.up_to(); });
+  const auto shown_to = static_cast<std::size_t>(last - ids_.begin());
+  int made = 0, refreshed = 0;
+  for (const bool in_sight : {true, false})
+    for (std::size_t k = 0; k < ids_.size(); ++k) {
+      if (!stale_[k] || (in_sight && (cards_[k] == nullptr || cards_[k]->visibleRegion().isEmpty()))) continue;
+      if ((made >= made_at_once || refreshed >= refreshed_at_once) && clock.elapsed() > at_a_time) return going_on_.start();
+      ++(cards_[k] == nullptr ? made : refreshed);
+      if (cards_[k] == nullptr) make(k);
+      cards_[k]->refresh();
+      cards_[k]->set_faded(shown_to < k);
+      stale_[k] = 0;
+    }
+}
+
+void RecipePanel::refresh() {
+  if (const std::vector<CardId> ids = wanted(); ids != ids_) arrange(ids);
   const Part* part = session_.job().find(session_.recipe_owner());
   nothing_->setVisible(part == nullptr);
   template_->setVisible(part != nullptr);
@@ -175,12 +209,8 @@ void RecipePanel::refresh() {
   back_->setVisible(session_.own_recipe_open());
   if (const auto use = session_.own_recipe_open() ? session_.job().use_of(session_.recipe_owner()) : std::nullopt)
     back_->setText(tr("back to %1").arg(QString::fromStdString(session_.job().at(use->part).name)));
-  bool below = false;
-  for (RecipeCard* card : cards_) {
-    card->refresh();
-    card->set_faded(below);
-    below = below || (session_.up_to() != 0 && card->id().step == session_.up_to());
-  }
+  stale_.assign(ids_.size(), 1);
+  go_on();
 }
 
 }  // namespace anvil::app

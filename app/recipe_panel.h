@@ -3,6 +3,7 @@
 #pragma once
 
 #include <QScrollArea>
+#include <QTimer>
 #include <map>
 #include <memory>
 
@@ -23,9 +24,13 @@ class RecipePanel : public QWidget {
   bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
-  /// Makes the cards that are missing, takes away those that are not asked for any more, and refreshes all.
+  /// Takes away the cards that are not asked for any more, makes those that are missing, and refreshes all: those in sight first, and the
+  /// others bit by bit where they are many.
   void refresh();
   std::vector<CardId> wanted() const;
+  void arrange(const std::vector<CardId>& ids);
+  void make(std::size_t k);
+  void go_on();
   void take_parts(PartId part, const std::vector<PartId>& parts, const edit::RowPlace& to);
   /// Scrolls to the card of the step that was taken up.
   void reveal();
@@ -35,7 +40,10 @@ class RecipePanel : public QWidget {
   QLabel *title_, *time_, *nothing_;
   QScrollArea* scroll_;
   QVBoxLayout* cards_layout_;
-  std::vector<RecipeCard*> cards_;
+  std::vector<CardId> ids_;
+  std::vector<RecipeCard*> cards_;  ///< of these; null: not made yet
+  std::vector<char> stale_;         ///< they do not show what the job says now
+  QTimer going_on_;
   std::unique_ptr<RowDrop> drop_;  // of parts that are dragged over the cards
   StepId reveal_ = 0;  // the step whose card is to be in sight; 0: the user has scrolled elsewhere
   std::map<CardId, bool> open_;  // what the user has opened and closed, while the part was shown before

@@ -5,6 +5,7 @@
 #include <QFile>
 #include <QFontDatabase>
 #include <QPainter>
+#include <QPixmapCache>
 #include <QPalette>
 #include <QProxyStyle>
 #include <QSvgRenderer>
@@ -180,16 +181,21 @@ void apply(QApplication& application) {
 }
 
 QPixmap pixmap(const QString& name, const QColor& colour, int size, double device_ratio) {
+  const QString key = QStringLiteral("icon %1 %2 %3 %4").arg(name, colour.name(QColor::HexArgb)).arg(size).arg(device_ratio);
+  QPixmap result;
+  if (QPixmapCache::find(key, &result)) return result;
   QFile file(QStringLiteral(":/icons/%1.svg").arg(name));
   if (!file.open(QIODevice::ReadOnly)) qFatal("no icon named %s", qPrintable(name));
   QByteArray svg = file.readAll();
   svg.replace("currentColor", colour.name().toLatin1());
   QSvgRenderer renderer(svg);
-  QPixmap result(qRound(size * device_ratio), qRound(size * device_ratio));
+  result = QPixmap(qRound(size * device_ratio), qRound(size * device_ratio));
   result.setDevicePixelRatio(device_ratio);
   result.fill(Qt::transparent);
   QPainter painter(&result);
   renderer.render(&painter, QRectF(0, 0, size, size));
+  painter.end();
+  QPixmapCache::insert(key, result);
   return result;
 }
 

@@ -9,6 +9,10 @@
 
 namespace anvil::app {
 
+void set_style(QWidget& widget, const QString& sheet) {
+  if (widget.styleSheet() != sheet) widget.setStyleSheet(sheet);
+}
+
 Switch::Switch(const QString& accessible_name, QWidget* parent) : QAbstractButton(parent) {
   setCheckable(true);
   setAccessibleName(accessible_name);

@@ -59,6 +59,9 @@ class NumberField : public QLineEdit {
   double value_ = 0;
 };
 
+/// QWidget::setStyleSheet(), which by itself polishes all again even where nothing changes.
+void set_style(QWidget& widget, const QString& sheet);
+
 /// A frame with a header line (title, summary) that opens its body in place.
 class Card : public QFrame {
   Q_OBJECT

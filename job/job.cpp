@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <stdexcept>
 #include <unordered_map>
+#include <unordered_set>
 
 namespace anvil {
 
@@ -190,9 +191,9 @@ std::vector<PartId> Job::chain_between(PartId part, PartId other) const {
 bool Job::depends_on(PartId part, PartId other) const { return part == other || !chain_between(part, other).empty(); }
 
 std::string Job::free_name(const std::string& wanted) const {
-  auto taken = [&](const std::string& name) {
-    return std::any_of(parts.begin(), parts.end(), [&](const PartPtr& p) { return p->name == name; });
-  };
+  std::unordered_set<std::string_view> names;
+  for (const PartPtr& part : parts) names.insert(part->name);
+  const auto taken = [&](const std::string& name) { return names.contains(name); };
   if (!taken(wanted)) return wanted;
   // "Box 2" asks for the next number, not for "Box 2 2".
   std::string stem = wanted;

@@ -84,10 +84,10 @@ void ToolRow::refresh(bool folded) {
   setAccessibleName(name);
   name_->setText(name);
   name_->setToolTip(name);
-  name_->setStyleSheet(QStringLiteral("%1%2").arg(use->on ? QString() : QStringLiteral("color: #6B665D;"), is_tray ? QStringLiteral("font-weight: 600;") : QString()));
+  set_style(*name_, QStringLiteral("%1%2").arg(use->on ? QString() : QStringLiteral("color: #6B665D;"), is_tray ? QStringLiteral("font-weight: 600;") : QString()));
   const auto& chosen = session_.selection();
   const bool is_chosen = !is_tray && std::find(chosen.begin(), chosen.end(), id_.tool) != chosen.end();
-  setStyleSheet(is_chosen ? QStringLiteral("QFrame#%1 { background: #EAD9E3; border-radius: 4px; }").arg(objectName()) : QString());
+  set_style(*this, is_chosen ? QStringLiteral("QFrame#%1 { background: #EAD9E3; border-radius: 4px; }").arg(objectName()) : QString());
   const Operation operation = id_.by_set ? Operation::unite : use->operation;
   const QColor tint = use->on ? theme::operation_tint(operation) : QColor(0xB3, 0xAC, 0x9F);
   glyph_->setPixmap(theme::pixmap(is_tray ? folded ? QStringLiteral("tray_folded") : QStringLiteral("tray_open") : QString::fromLatin1(theme::operation_glyph(operation)), tint, 16,

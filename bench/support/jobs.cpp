@@ -63,7 +63,9 @@ Job five_hundred_cuts() {
   for (int k = 0; k < 500; ++k) {
     PartId tool = 0;
     job = edit::add_part(job, box_at("Tool", {5, 5, 10}, {10.0 * (k % 25) - 120, 10.0 * (k / 25) - 95, 0}), &tool);
-    job = *edit::combine(job, 1, {tool}, Operation::difference);
+    StepId step = 0;
+    job = *edit::add_step(job, 1, new_step(steps::combine), &step);
+    job = *edit::add_tools(job, step, {tool}, Operation::difference);
   }
   return job;
 }
