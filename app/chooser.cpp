@@ -35,6 +35,7 @@ PartId Chooser::part() const { return of_; }
 void Chooser::start(ElementKind kind) {
   on_ = true;
   follow();
+  prepare_topology();
   if (kind != chosen_.kind) {
     if (const Topology* t = topology(); t != nullptr && !chosen_.empty())
       chosen_ = converted(*evaluated_->mesh, *t, chosen_, kind);
@@ -82,6 +83,7 @@ void Chooser::follow() {
   of_ = owner;
   evaluated_ = now;
   topology_.reset();
+  if (on_) prepare_topology();
   chosen_.list.clear();
   wires_.reset();
   forget_drawing();
@@ -89,10 +91,22 @@ void Chooser::follow() {
   if (on_) emit changed();
 }
 
+void Chooser::prepare_topology() {
+  if (!evaluated_ || topology_ || coming_.valid()) return;
+  coming_of_ = evaluated_->mesh;
+  coming_ = std::async(std::launch::async, [mesh = evaluated_->mesh] { return std::make_unique<const Topology>(*mesh); });
+}
+
 const Topology* Chooser::topology() {
   if (!evaluated_) return nullptr;
-  if (!topology_) topology_.emplace(*evaluated_->mesh);
-  return &*topology_;
+  if (topology_) return topology_.get();
+  if (coming_.valid()) {
+    auto made = coming_.get();
+    if (coming_of_ == evaluated_->mesh) topology_ = std::move(made);
+    coming_of_.reset();
+  }
+  if (!topology_) topology_ = std::make_unique<const Topology>(*evaluated_->mesh);
+  return topology_.get();
 }
 
 bool Chooser::fits(const Field& field) {
@@ -174,15 +188,14 @@ std::shared_ptr<const Drawable> Chooser::drawable() {
   if (chosen_.kind == ElementKind::edges)
     for (Index e : chosen_.list) made->fresh.push_back(drawn_edge(mesh, made->centre, topology()->edges.vertices[e]));
   if (chosen_.kind == ElementKind::faces) {
-    std::vector<char> is_chosen(mesh.face_count(), 0);
-    for (Index f : chosen_.list) is_chosen[f] = 1;
-    const TriangleList& all = evaluated_->drawable->triangle_list;
-    for (std::size_t t = 0; t < all.triangles.size(); ++t) {
-      if (!is_chosen[all.face[t]]) continue;
-      for (Index v : all.triangles[t]) {
-        made->triangles.push_back(static_cast<std::uint32_t>(made->positions.size() / 3));
-        for (int k = 0; k < 3; ++k) made->positions.push_back(static_cast<float>(mesh.positions[v][k] - made->centre[k]));
-      }
+    const TriangleList& all = evaluated_->drawable->triangle_list;  // in the order of faces
+    for (Index f : chosen_.list) {
+      const auto [first, last] = std::equal_range(all.face.begin(), all.face.end(), f);
+      for (auto t = first - all.face.begin(); t < last - all.face.begin(); ++t)
+        for (Index v : all.triangles[static_cast<std::size_t>(t)]) {
+          made->triangles.push_back(static_cast<std::uint32_t>(made->positions.size() / 3));
+          for (int k = 0; k < 3; ++k) made->positions.push_back(static_cast<float>(mesh.positions[v][k] - made->centre[k]));
+        }
     }
     // Their outlines, so that faces without any extent are seen as well.
     for (Index e : boundary_loop(mesh, *topology(), chosen_).list) made->fresh.push_back(drawn_edge(mesh, made->centre, topology()->edges.vertices[e]));

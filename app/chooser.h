@@ -5,6 +5,7 @@
 
 #include <QObject>
 #include <QString>
+#include <future>
 #include <memory>
 #include <optional>
 
@@ -69,6 +70,7 @@ class Chooser : public QObject {
 
  private:
   void follow();
+  void prepare_topology();
   void forget_drawing();
 
   Session& session_;
@@ -76,7 +78,9 @@ class Chooser : public QObject {
   Way way_ = Way::click;
   EvaluatedPtr evaluated_;
   PartId of_ = 0;
-  std::optional<Topology> topology_;
+  std::unique_ptr<const Topology> topology_;
+  std::future<std::unique_ptr<const Topology>> coming_;  ///< is being made beside the window, before it is asked for
+  std::shared_ptr<const Mesh> coming_of_;
   Elements chosen_;
   std::shared_ptr<const Drawable> drawable_, wires_;
   std::array<std::optional<std::size_t>, 3> counts_;  // of count_as()

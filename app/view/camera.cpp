@@ -140,12 +140,17 @@ QMatrix4x4 Camera::projection(const QSizeF& size, const Box3& scene) const {
   return result;
 }
 
-bool Camera::project(const Vec3& point, const QSizeF& size, QPointF& pixel) const {
-  const Vec3 p = view_matrix() * point;
-  const double depth = parallel ? distance : -p.z();
-  if (depth <= distance * 1e-6) return false;
-  const double scale = size.height() / (2 * depth * half_height);
-  pixel = {size.width() / 2 + p.x() * scale, size.height() / 2 - p.y() * scale};
+bool Camera::project(const Vec3& point, const QSizeF& size, QPointF& pixel) const { return Projector(*this, Affine::Identity(), size)(point, pixel); }
+
+Projector::Projector(const Camera& camera, const Affine& world, const QSizeF& size)
+    : to_view_(camera.view_matrix() * world), size_(size), parallel_(camera.parallel), distance_(camera.distance) {}
+
+bool Projector::operator()(const Vec3& point, QPointF& pixel) const {
+  const Vec3 p = to_view_ * point;
+  const double depth = parallel_ ? distance_ : -p.z();
+  if (depth <= distance_ * 1e-6) return false;
+  const double scale = size_.height() / (2 * depth * half_height);
+  pixel = {size_.width() / 2 + p.x() * scale, size_.height() / 2 - p.y() * scale};
   return true;
 }
 

@@ -53,4 +53,19 @@ class Camera {
   static constexpr double field_of_view = 32;  ///< degrees, vertical
 };
 
+/// Pixels of many points, as Camera::project() gives them.
+class Projector {
+ public:
+  /// @param world  of the points
+  Projector(const Camera& camera, const Affine& world, const QSizeF& size);
+  /// @return false behind the eye
+  bool operator()(const Vec3& point, QPointF& pixel) const;
+
+ private:
+  Affine to_view_;
+  QSizeF size_;
+  bool parallel_;
+  double distance_;
+};
+
 }  // namespace anvil::app

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/view/element_pick.h"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -39,8 +41,11 @@ ElementView::ElementView(const Evaluated& evaluated, const Topology& topology, c
 const std::vector<QPointF>& ElementView::pixels() const {
   if (!pixels_.empty()) return pixels_;
   pixels_.resize(mesh_.positions.size());
-  for (std::size_t v = 0; v < pixels_.size(); ++v)
-    if (!picture_.at(world_ * mesh_.positions[v], pixels_[v])) pixels_[v] = {std::nan(""), std::nan("")};
+  const Projector project(picture_.camera, world_, picture_.area.size());
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pixels_.size(), 4096), [&](const auto& range) {
+    for (std::size_t v = range.begin(); v < range.end(); ++v)
+      pixels_[v] = project(mesh_.positions[v], pixels_[v]) ? pixels_[v] + picture_.area.topLeft() : QPointF(std::nan(""), std::nan(""));
+  });
   return pixels_;
 }
 
@@ -74,11 +79,18 @@ std::optional<Index> ElementView::at(ElementKind kind, const QPointF& pixel) con
   const auto consider = [&](double away, const Vec3& point, Index element) {
     if (away <= catch_pixels) near.push_back({away, (world_ * point - eye).dot(forward), element, point});
   };
+  // Most are nowhere near, which two comparisons tell.
+  const auto beside = [](double a, double b, double at) { return std::min(a, b) > at + catch_pixels || std::max(a, b) < at - catch_pixels; };
   if (kind == ElementKind::vertices) {
-    for (Index v = 0; v < pixels().size(); ++v) consider(distance(pixels()[v], pixel), mesh_.positions[v], v);
+    for (Index v = 0; v < pixels().size(); ++v) {
+      const QPointF& at = pixels_[v];
+      if (!beside(at.x(), at.x(), pixel.x()) && !beside(at.y(), at.y(), pixel.y())) consider(distance(at, pixel), mesh_.positions[v], v);
+    }
   } else {
     for (Index e = 0; e < topology_.edges.size(); ++e) {
       const auto [v, w] = topology_.edges.vertices[e];
+      const QPointF &from = pixels()[v], &to = pixels_[w];
+      if (beside(from.x(), to.x(), pixel.x()) || beside(from.y(), to.y(), pixel.y())) continue;
       const auto [away, share] = distance_from(pixel, pixels()[v], pixels()[w]);
       consider(away, mesh_.positions[v] + share * (mesh_.positions[w] - mesh_.positions[v]), e);
     }
@@ -96,15 +108,18 @@ std::vector<Index> ElementView::inside(ElementKind kind, const QPolygonF& region
   const QRectF box = region.boundingRect();
   std::vector<char> in(pixels().size());
   for (std::size_t v = 0; v < in.size(); ++v) in[v] = box.contains(pixels()[v]) && region.containsPoint(pixels()[v], Qt::OddEvenFill);
+  std::vector<char> is_inside(topology_.count(mesh_, kind), 0);
+  tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(is_inside.size()), 1024), [&](const auto& range) {
+    for (Index e = range.begin(); e < range.end(); ++e) {
+      const bool all = kind == ElementKind::vertices ? in[e] != 0
+                       : kind == ElementKind::edges  ? in[topology_.edges.vertices[e][0]] && in[topology_.edges.vertices[e][1]]
+                                                     : std::all_of(mesh_.face(e).begin(), mesh_.face(e).end(), [&](Index v) { return in[v] != 0; });
+      is_inside[e] = all && is_visible(kind, e);
+    }
+  });
   std::vector<Index> found;
-  for (Index e = 0; e < topology_.count(mesh_, kind); ++e) {
-    bool all = true;
-    if (kind == ElementKind::faces)
-      for (Index v : mesh_.face(e)) all = all && in[v];
-    else
-      for (Index v : vertices_of(mesh_, topology_, kind, e)) all = all && in[v];
-    if (all && is_visible(kind, e)) found.push_back(e);
-  }
+  for (Index e = 0; e < is_inside.size(); ++e)
+    if (is_inside[e]) found.push_back(e);
   return found;
 }
 

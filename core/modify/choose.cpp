@@ -178,11 +178,15 @@ Elements boundary_loop(const Mesh& mesh, const Topology& topology, const Element
   Elements out{ElementKind::edges, {}};
   if (chosen.kind == ElementKind::faces) {
     const Marks marks(mesh.face_count(), chosen);
-    for (Index e = 0; e < topology.edges.size(); ++e) {
-      const std::vector<Index> faces = topology.faces_on(e);
-      const auto inside = std::count_if(faces.begin(), faces.end(), [&](Index f) { return marks.marked[f] != 0; });
-      if (inside > 0 && (faces.size() == 1 || inside < static_cast<std::ptrdiff_t>(faces.size()))) out.list.push_back(e);
-    }
+    for (Index f : chosen.list)
+      for (Index c = mesh.face_offsets[f]; c < mesh.face_offsets[f + 1]; ++c) {
+        const Index e = topology.edges.corner_edge[c];
+        if (e == no_index) continue;
+        const auto uses = topology.edges.corners_of(e);
+        if (uses.size() == 1 || std::any_of(uses.begin(), uses.end(), [&](Index use) { return marks.marked[topology.edges.corner_face[use]] == 0; })) out.list.push_back(e);
+      }
+    std::sort(out.list.begin(), out.list.end());
+    out.list.erase(std::unique(out.list.begin(), out.list.end()), out.list.end());
     return out;
   }
   Marks marks(topology.edges.size(), out);
@@ -260,11 +264,16 @@ Elements converted(const Mesh& mesh, const Topology& topology, const Elements& c
       for (Index v : vertices_of(mesh, topology, chosen.kind, e)) marks.add(v);
     return marks.out;
   }
-  const std::vector<char> corners = marked_vertices(mesh, topology, chosen);
-  for (Index e = 0; e < marks.marked.size(); ++e) {
-    const std::vector<Index> all = vertices_of(mesh, topology, kind, e);
-    if (std::all_of(all.begin(), all.end(), [&](Index v) { return corners[v] != 0; })) marks.add(e);
-  }
+  // Those with all their corners at what is chosen.
+  const Elements vertices = chosen.kind == ElementKind::vertices ? chosen : converted(mesh, topology, chosen, ElementKind::vertices);
+  const std::vector<char> corners = marked_vertices(mesh, topology, vertices);
+  for (Index v : vertices.list)
+    for (Index e : kind == ElementKind::edges ? topology.edges_at(v) : topology.faces_at(v))
+      if (!marks.marked[e]) {
+        const std::vector<Index> all = vertices_of(mesh, topology, kind, e);
+        if (std::all_of(all.begin(), all.end(), [&](Index w) { return corners[w] != 0; })) marks.add(e);
+      }
+  std::sort(marks.out.list.begin(), marks.out.list.end());
   return marks.out;
 }
 
