@@ -54,21 +54,26 @@ void JobFiles::tell_damage(const std::filesystem::path& path, const QStringList&
   box.exec();
 }
 
+/// A question with two answers and a way back. @return the role of the one that was given: accept, destructive or reject
+static QMessageBox::ButtonRole asked(QWidget* window, const QString& name, const QString& text, const QString& accept, const QString& drop) {
+  QMessageBox box(QMessageBox::NoIcon, QMessageBox::tr("Clean Anvil"), text, QMessageBox::NoButton, window);
+  box.setObjectName(name);
+  box.setDefaultButton(box.addButton(accept, QMessageBox::AcceptRole));
+  box.addButton(drop, QMessageBox::DestructiveRole);
+  box.addButton(QMessageBox::Cancel);
+  box.exec();
+  return box.clickedButton() == nullptr ? QMessageBox::RejectRole : box.buttonRole(box.clickedButton());
+}
+
 void JobFiles::when_discardable(std::function<void()> go_on) {
   if (session_.history().saved()) return go_on();
-  QMessageBox box(QMessageBox::NoIcon, tr("Clean Anvil"), tr("Save the changes to this job first?"), QMessageBox::NoButton, window_);
-  box.setObjectName(QStringLiteral("unsaved"));
-  auto* save = box.addButton(tr("Save"), QMessageBox::AcceptRole);
-  auto* drop = box.addButton(tr("Don't save"), QMessageBox::DestructiveRole);
-  box.addButton(QMessageBox::Cancel);
-  box.setDefaultButton(save);
-  box.exec();
-  if (box.clickedButton() == save)
+  const QMessageBox::ButtonRole answer = asked(window_, QStringLiteral("unsaved"), tr("Save the changes to this job first?"), tr("Save"), tr("Don't save"));
+  if (answer == QMessageBox::AcceptRole)
     // What was changed while it was being saved is asked for again.
     save_job(false, [this, go_on](bool saved) {
       if (saved) when_discardable(go_on);
     });
-  else if (box.clickedButton() == drop)
+  else if (answer == QMessageBox::DestructiveRole)
     go_on();  // the safety copy stays until another job takes this one's place
 }
 
@@ -177,18 +182,13 @@ void JobFiles::open_paths(const QStringList& paths) {
 
 void JobFiles::when_exports_are_done(std::function<void()> go_on) {
   if (!session_.is_export_waiting()) return go_on();
-  QMessageBox box(QMessageBox::NoIcon, tr("Clean Anvil"), tr("A file is still being written, or waits for its result. Leave only once it is there?"), QMessageBox::NoButton, window_);
-  box.setObjectName(QStringLiteral("export_waits"));
-  auto* wait = box.addButton(tr("Wait, then leave"), QMessageBox::AcceptRole);
-  auto* drop = box.addButton(tr("Leave without it"), QMessageBox::DestructiveRole);
-  box.addButton(QMessageBox::Cancel);
-  box.setDefaultButton(wait);
-  box.exec();
-  if (box.clickedButton() == drop) {
+  const QMessageBox::ButtonRole answer = asked(window_, QStringLiteral("export_waits"), tr("A file is still being written, or waits for its result. Leave only once it is there?"), tr("Wait, then leave"),
+                                               tr("Leave without it"));
+  if (answer == QMessageBox::DestructiveRole) {
     session_.stop_work();
     return go_on();
   }
-  if (box.clickedButton() != wait) return;
+  if (answer != QMessageBox::AcceptRole) return;
   auto* timer = new QTimer(this);
   connect(timer, &QTimer::timeout, this, [this, timer, go_on] {
     if (session_.is_export_waiting() || QApplication::activeModalWidget() != nullptr) return;

@@ -44,6 +44,7 @@ NumberField::NumberField(const Field& field, const QString& accessible_name, QWi
 }
 
 QString NumberField::text_of(double value) const {
+  if (field_.automatic && value == automatic_length) return QString::fromStdString(to_text(field_, value));
   QString text = QString::number(value, 'f', field_.kind == FieldKind::count || field_.kind == FieldKind::counts ? 0 : 6);
   if (text.contains(QLatin1Char('.'))) {
     while (text.endsWith(QLatin1Char('0'))) text.chop(1);
@@ -87,9 +88,11 @@ Result<double> NumberField::typed() const {
 void NumberField::finish() {
   if (!isModified()) return;
   setModified(false);
+  if (field_.automatic && (text().trimmed().isEmpty() || text().trimmed() == text_of(automatic_length))) return take(automatic_length);
   const Result<double> number = typed();
-  if (number) return take(*number);
-  Issue issue = number.issue();
+  const bool is_length = number && !(field_.automatic && *number == automatic_length);
+  if (is_length) return take(*number);
+  Issue issue = number ? parse_value(field_, to_text(*number)).issue() : number.issue();
   issue.subject = field_.label;
   setText(text_of(value_));
   emit refused(issue);
@@ -108,6 +111,7 @@ bool NumberField::event(QEvent* event) {
 void NumberField::keyPressEvent(QKeyEvent* event) {
   if (event->key() == Qt::Key_Up || event->key() == Qt::Key_Down) {
     finish();
+    if (field_.automatic && (value_ == automatic_length || value_ == 0)) return;
     return take(value_ + (event->key() == Qt::Key_Up ? 1 : -1));
   }
   if (event->key() == Qt::Key_Escape) {

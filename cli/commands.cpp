@@ -211,9 +211,12 @@ int run_combine(const CombineRequest& request, const std::stop_token& stop) {
     return fail({"combine needs at least two parts", request.inputs.front(), {}, "name the part first, then its tools"});
   CombineSettings settings;
   if (!request.contact.empty()) {
-    const Result<FieldValue> contact = parse_value(length_field("contact", "--contact", 0, "", 0), request.contact);
+    Field field = steps::combine.fields[*field_place(steps::combine.fields, "contact")];
+    field.label = "--contact";
+    const Result<FieldValue> contact = parse_value(field, request.contact);
     if (!contact) return fail(contact.issue());
-    settings.contact = std::get<double>(*contact);
+    const FieldValues alone{*contact};
+    settings.contact = FieldReader({&field, 1}, alone).length("contact");
   }
   if (auto issue = refused(request.inputs, request)) return fail(*issue);
   if (asks_for_pieces(request.output) && !makes_pieces(*operation))
@@ -397,7 +400,7 @@ int run_steps(const StepsRequest& request, StepTable table) {
     if (!request.key.empty())
       for (const Field& field : fields)
         lines += fmt::format("  {:<12} {:<10} {}\n  {:<12} {:<10} initially {}; {}\n", field.key, name_of(field.kind), field.help, "", "",
-                             to_text(field.initial), range_of(field));
+                             to_text(field, field.initial), range_of(field));
     for (const Field& field : fields) list.push_back(field_json(field));
     if (!request.key.empty() && suits) lines += "  Lengths that are not set suit the size of the part.\n";
     all.push_back({{"suits", suits}, {"key", key}, {"what", what}, {"label", label}, {"help", help}, {"tools", tools}, {"fields", list}});

@@ -68,7 +68,7 @@ Json field_json(const Field& field) {
   if (const auto* v = std::get_if<Vec3>(&field.initial))
     object["initial"] = vector_json(*v);
   else if (const auto* number = std::get_if<double>(&field.initial))
-    object["initial"] = *number;
+    object["initial"] = field.automatic ? Json(to_text(field, field.initial)) : Json(*number);
   else
     object["initial"] = to_text(field.initial);
   object["help"] = field.help;

@@ -93,6 +93,11 @@ std::string listed(const std::vector<FieldChoice>& choices) {
 Field length_field(std::string key, std::string label, double initial, std::string help, double min, double max) {
   return numeric(FieldKind::length, std::move(key), std::move(label), initial, min, max, std::move(help));
 }
+Field automatic(Field field) {
+  field.automatic = true;
+  field.initial = automatic_length;
+  return field;
+}
 Field angle_field(std::string key, std::string label, double initial, std::string help, double min, double max) {
   return numeric(FieldKind::angle, std::move(key), std::move(label), initial, min, max, std::move(help));
 }
@@ -223,7 +228,7 @@ std::string range_of(const Field& field) {
     case FieldKind::offset:
     case FieldKind::point: return fmt::format("three numbers x,y,z from {} to {} {}", field.min, field.max, unit);
     case FieldKind::count: return fmt::format("a whole number from {} to {}", field.min, field.max);
-    default: return fmt::format("a value from {} to {}{}{}", field.min, field.max, *unit == '\0' ? "" : " ", unit);
+    default: return fmt::format("a value from {} to {}{}{}{}", field.min, field.max, *unit == '\0' ? "" : " ", unit, field.automatic ? ", or auto" : "");
   }
 }
 
@@ -239,10 +244,22 @@ std::optional<std::size_t> field_place(std::span<const Field> fields, std::strin
   return std::nullopt;
 }
 
+namespace {
+
+constexpr std::string_view automatic_word = "auto";
+
+bool is_automatic(const Field& field, const FieldValue& value) {
+  const double* number = std::get_if<double>(&value);
+  return field.automatic && number != nullptr && *number == automatic_length;
+}
+
+}  // namespace
+
 std::optional<Issue> check_value(const Field& field, const FieldValue& value) {
   if (!has_right_type(field.kind, value)) return refused(field, fmt::format("not a {}", name_of(field.kind)));
   if (is_number(field.kind)) {
     const double number = std::get<double>(value);
+    if (is_automatic(field, value)) return std::nullopt;
     if (!(number >= field.min && number <= field.max)) return refused(field, fmt::format("{}, out of range", number));
     if (field.kind == FieldKind::count && number != std::floor(number))
       return refused(field, fmt::format("{}, not a whole number", number));
@@ -340,9 +357,12 @@ Result<double> parse_typed_sum(std::string_view text, bool units) {
 Result<FieldValue> parse_value(const Field& field, std::string_view text, bool units) {
   text = trimmed(text);
   FieldValue value;
+  if (field.automatic && (text == automatic_word || text == "on")) return FieldValue(automatic_length);
+  if (field.automatic && text == "off") return FieldValue(0.0);
   if (is_number(field.kind)) {
     const Result<double> number = parse_sum(text, units && field.kind == FieldKind::length);
     if (!number) return Issue{field.label + ": " + number.issue().what, "", {}, "choose " + range_of(field)};
+    if (is_automatic(field, *number)) return refused(field, fmt::format("{}, out of range", *number));
     value = *number;
   } else if (is_vector(field.kind)) {
     Vec3 v;
@@ -374,7 +394,10 @@ std::string to_text(const FieldValue& value) {
   return fmt::format("{},{},{}", v.x(), v.y(), v.z());
 }
 
+std::string to_text(const Field& field, const FieldValue& value) { return is_automatic(field, value) ? std::string(automatic_word) : to_text(value); }
+
 std::string in_words(const Field& field, const FieldValue& value) {
+  if (is_automatic(field, value)) return std::string(automatic_word);
   if (const auto* number = std::get_if<double>(&value)) {
     const char* unit = unit_of(field.kind);
     return fmt::format("{:.6g}{}{}", *number, field.kind == FieldKind::angle || *unit == '\0' ? "" : " ", unit);
@@ -430,6 +453,10 @@ const T& as(const FieldValue& value) {
 }  // namespace
 
 double FieldReader::number(std::string_view key) const { return as<double>(at(key)); }
+std::optional<double> FieldReader::length(std::string_view key) const {
+  const double number = as<double>(at(key));
+  return number == automatic_length ? std::nullopt : std::optional(number);
+}
 bool FieldReader::on(std::string_view key) const { return as<bool>(at(key)); }
 const std::string& FieldReader::text(std::string_view key) const { return as<std::string>(at(key)); }
 const Vec3& FieldReader::vector(std::string_view key) const { return as<Vec3>(at(key)); }

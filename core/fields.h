@@ -55,6 +55,7 @@ struct Field {
   /// Of a direction or an axis: the key of the point it starts from. A direction with a point is a plane and can be
   /// placed in the view.
   std::string through = {};
+  bool automatic = false;  ///< of a length: it may also be what suits by itself ("auto"), kept as automatic_length
   bool folded = false;  ///< seldom changed: the card shows it only when asked
   bool graded = false;  ///< of a length by which something is made coarser or finer: the card offers both in round steps
   /// Of a text that has to be read: why it cannot be, and the remedy; nothing when it can.
@@ -64,6 +65,9 @@ struct Field {
 
 /// The farthest that anything may be placed from the origin, and the largest length that can be set.
 inline constexpr double max_coordinate = 1e7, max_length = 1e6, min_length = 1e-6;
+
+/// What a length that is left to the program is kept as.
+inline constexpr double automatic_length = -1;
 
 Field length_field(std::string key, std::string label, double initial, std::string help, double min = min_length,
                    double max = max_length);
@@ -91,6 +95,8 @@ Field text_field(std::string key, std::string label, std::string initial, std::s
 Field outline_field(std::string key, std::string label, std::string initial, std::string help);
 Field path_field(std::string key, std::string label, std::string help, std::string initial = "");
 
+/// The same, which may be left to the program, and is at first.
+Field automatic(Field field);
 /// The same, shown only when asked for.
 Field folded(Field field);
 Field graded(Field field);
@@ -124,6 +130,7 @@ Result<double> parse_sum(std::string_view text, bool units);
 Result<double> parse_typed_sum(std::string_view text, bool units);
 /// As parse_value reads it, with as many digits as bring the same value back.
 std::string to_text(const FieldValue& value);
+std::string to_text(const Field& field, const FieldValue& value);
 /// For people: four significant digits or so, with the unit.
 std::string in_words(const Field& field, const FieldValue& value);
 
@@ -136,6 +143,8 @@ class FieldReader {
  public:
   FieldReader(std::span<const Field> fields, const FieldValues& values) : fields_(fields), values_(&values) {}
   double number(std::string_view key) const;
+  /// Of a length; nothing where it is left to the program.
+  std::optional<double> length(std::string_view key) const;
   bool on(std::string_view key) const;
   const std::string& text(std::string_view key) const;
   const Vec3& vector(std::string_view key) const;

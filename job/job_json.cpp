@@ -72,8 +72,12 @@ Vec3 vector_of(const json& value, const char* key, const std::string& where) {
   return v;
 }
 
+/// In place of a length that is left to the program.
+constexpr const char* automatic_word = "auto";
+
 FieldValue field_value(const Field& field, const json& value, const std::string& where) {
   FieldValue result;
+  if (field.automatic && value == automatic_word) return automatic_length;
   if (std::holds_alternative<double>(field.initial)) {
     if (!value.is_number()) wrong_type(field.key.c_str(), where);
     result = value.get<double>();
@@ -86,6 +90,7 @@ FieldValue field_value(const Field& field, const json& value, const std::string&
   } else {
     result = vector_of(value, field.key.c_str(), where);
   }
+  if (field.automatic && result == FieldValue(automatic_length)) wrong_type(field.key.c_str(), where);
   if (const auto issue = check_value(field, result)) bad(fmt::format("{}: {}", where, issue->message()), "correct the value");
   return result;
 }
@@ -241,6 +246,16 @@ ToolUse read_row(const json& object, MeshReader& mesh, const std::string& where,
   return row;
 }
 
+/// Before version 3 a switch said whether near faces meet, and a length within what; 0 was what suits the size.
+json with_contact_as_length(json fields) {
+  if (!fields.is_object() || !fields.contains("contact") || !fields["contact"].is_boolean()) return fields;
+  const json within = fields.value("within", json(0.0));
+  const bool is_on = fields["contact"].get<bool>(), suits = within.is_number() && within.get<double>() == 0;
+  fields["contact"] = !is_on ? json(0.0) : suits ? json(automatic_word) : within;
+  fields.erase("within");
+  return fields;
+}
+
 Step read_step(const json& object, int version, MeshReader& mesh, StepTable table, const std::string& where) {
   const std::string key = text_of(object, version == 1 ? "step" : "kind", where);
   const StepKind* kind = find_step_kind(key, table);
@@ -250,7 +265,8 @@ Step read_step(const json& object, int version, MeshReader& mesh, StepTable tabl
   if (version > 1) {
     step.id = id_of(object, "id", where);
     if (object.contains("name")) step.name = text_of(object, "name", where);
-    step.fields = field_values(kind->fields, member(object, "fields", where), false, where);
+    const json& fields = member(object, "fields", where);
+    step.fields = field_values(kind->fields, kind == &steps::combine ? with_contact_as_length(fields) : fields, false, where);
   }
   step.on = switch_of(object, "on", where);
   if (version == 1 || object.contains("tools"))
@@ -386,7 +402,8 @@ json to_json(const FieldValue& value) {
 
 json to_json(std::span<const Field> fields, const FieldValues& values) {
   json object = json::object();
-  for (std::size_t k = 0; k < fields.size(); ++k) object[fields[k].key] = to_json(values[k]);
+  for (std::size_t k = 0; k < fields.size(); ++k)
+    object[fields[k].key] = fields[k].automatic && values[k] == FieldValue(automatic_length) ? json(automatic_word) : to_json(values[k]);
   return object;
 }
 

@@ -10,7 +10,7 @@
 
 namespace anvil {
 
-inline constexpr int job_format_version = 2;
+inline constexpr int job_format_version = 3;
 
 /// Gives the name of the entry under which a mesh is stored.
 using MeshWriter = std::function<std::string(const std::shared_ptr<const Mesh>&)>;

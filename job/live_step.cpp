@@ -53,7 +53,7 @@ bool may_come_last(const StepInput& input, const std::vector<char>& moves) {
   std::vector<Box3> reach;
   for (const StepInput::Tool& tool : input.tools) reach.push_back(reach_of(tool)), size.add(reach.back());
   for (const Vec3& p : input.mesh->positions) size.add(p);
-  const double margin = std::max(clear_of * size.diagonal(), 2 * input.fields.number("within"));
+  const double margin = std::max(clear_of * size.diagonal(), 2 * input.fields.length("contact").value_or(0));
   for (std::size_t k = 0; k < moves.size(); ++k) {
     if (!moves[k]) continue;
     if (!only_adds_or_takes(input.tools[k].operation)) return false;

@@ -414,10 +414,14 @@ void for_each_possible_crossing(std::span<const Vec3> positions, std::span<const
   for (Index i : some)
     if (hubs.of(i) != no_index) group[i] = static_cast<Index>(charts.triangles.size()) + hubs.of(i);
   const auto of_one_chart = [&](Index i, Index j) { return charts.chart[i] != no_index && charts.chart[i] == charts.chart[j]; };
-  Bvh(positions, triangles, std::move(some), 0, group)
+  const Hubs::Boxes boxes = hubs.boxes(positions, triangles, some);
+  std::vector<Index> groups;
+  for (Index i : boxes.of) groups.push_back(group[i]);
+  Bvh(boxes.points, boxes.boxes, 0, groups)
       .for_each_pair(
-          [&](Index i, Index j) {
-            if (!of_one_chart(i, j)) look(i, j);
+          [&](Index p, Index q) {
+            const Index i = boxes.of[p], j = boxes.of[q];
+            if (i != j && !of_one_chart(i, j)) look(i, j);
           },
           stop);
   hubs.for_each_pair(

@@ -32,7 +32,7 @@ struct Charts {
 Charts find_charts(std::span<const Vec3> positions, std::span<const Triangle> triangles,
                    std::span<const Index> opposite, std::span<const Index> order, const std::stop_token& stop);
 
-/// Calls visit(i, j) once for every pair i ≠ j of triangles that may meet anywhere but at common corners and edges: those
+/// Calls visit(i, j) once (where very many triangles meet in a vertex, more than once for some) for every pair i ≠ j of triangles that may meet anywhere but at common corners and edges: those
 /// whose boxes overlap, but for pairs within one chart and pairs of a flat chart and what touches it in corners and edges only. Parameters as above. Calls come from several threads at once and in no particular
 /// order. Throws Stopped.
 void for_each_possible_crossing(std::span<const Vec3> positions, std::span<const Triangle> triangles,

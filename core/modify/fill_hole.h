@@ -22,7 +22,8 @@ std::optional<HoleFilling> fill_flat(const std::vector<Vec3>& positions, std::sp
 
 /// A filling of least area, refined to the density around and faired into the surface beside it (Liepa, "Filling Holes in
 /// Meshes", SGP 2003; by CGAL 5.5). Where the faces around cannot be taken into account it is of least area only. Rings of more than 120
-/// corners are parted along the shortest lines across first: the search for the least area grows with the third power. Throws Stopped.
+/// corners are parted along the shortest lines across first: the search for the least area grows with the third power; what would cross
+/// itself or the faces around is left less smooth, or flat. Throws Stopped.
 /// @param around  faces next to the hole, in whose continuation the filling lies; triangles, may be none
 /// @return nothing when CGAL finds none
 std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::span<const Index> ring, std::span<const Triangle> around, const Control& control);

@@ -9,9 +9,13 @@
 #include <limits>
 #include <numeric>
 #include <set>
+#include <stop_token>
 #include <unordered_map>
 
 #include "core/control.h"
+#include "core/mesh/charts.h"
+#include "core/mesh/edges.h"
+#include "core/mesh/triangles_cross.h"
 #include "core/modify/fill_hole.h"
 
 namespace anvil {
@@ -84,6 +88,39 @@ std::optional<HoleFilling> fill_least(const std::vector<Vec3>& positions, std::s
   return filling;
 }
 
+/// Does a filling cross itself or the faces beside the hole?
+bool crosses(const std::vector<Vec3>& positions, std::span<const Index> ring, std::span<const Triangle> around, const HoleFilling& filling, const Control& control) {
+  std::vector<Vec3> points;
+  std::vector<Triangle> triangles;
+  std::unordered_map<Index, Index> number;
+  for (Index v : ring) number[v] = static_cast<Index>(points.size()), points.push_back(positions[v]);
+  points.insert(points.end(), filling.new_points.begin(), filling.new_points.end());
+  for (const std::vector<Index>& face : filling.faces)
+    for (std::size_t k = 1; k + 1 < face.size(); ++k) triangles.push_back({face[0], face[k], face[k + 1]});
+  for (const Triangle& t : around) {
+    Triangle& own = triangles.emplace_back();
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto [it, is_new] = number.try_emplace(t[k], static_cast<Index>(points.size()));
+      if (is_new) points.push_back(positions[t[k]]);
+      own[k] = it->second;
+    }
+  }
+  // The first one that is found ends the search.
+  std::stop_source found;
+  const std::stop_callback also(control.stop, [&] { found.request_stop(); });
+  try {
+    for_each_possible_crossing(
+        points, triangles, find_opposites(triangles, {}, points.size()),
+        [&](Index i, Index j) {
+          if (triangles_cross(points, triangles[i], triangles[j])) found.request_stop();
+        },
+        found.get_token());
+  } catch (const Stopped&) {
+    check_stop(control);
+  }
+  return found.stop_requested();
+}
+
 }  // namespace
 
 std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::span<const Index> ring, std::span<const Triangle> around, const Control& control) {
@@ -114,45 +151,53 @@ std::optional<HoleFilling> fill_smooth(const std::vector<Vec3>& positions, std::
 
   std::vector<Surface::Face_index> plain, faces;
   std::vector<Surface::Vertex_index> vertices;
+  // The faces and vertices as they are by then; nothing where they are not finite.
+  const auto as_it_is = [&]() -> std::optional<HoleFilling> {
+    std::unordered_map<Index, Index> place;  // CGAL's vertex, ours
+    for (Index k = 0; k < ring.size(); ++k) place[number[ring[k]]] = k;
+    HoleFilling filling;
+    for (const auto v : vertices) {
+      const auto& p = surface.point(v);
+      const Vec3 at(p.x(), p.y(), p.z());
+      if (!at.allFinite()) return std::nullopt;
+      place[v] = static_cast<Index>(ring.size() + filling.new_points.size());
+      filling.new_points.push_back(at);
+    }
+    for (const auto f : faces) {
+      std::vector<Index> corners;
+      for (const auto v : surface.vertices_around_face(surface.halfedge(f))) {
+        const auto it = place.find(v);
+        if (it == place.end()) return std::nullopt;
+        corners.push_back(it->second);
+      }
+      filling.faces.push_back(std::move(corners));
+    }
+    return filling;
+  };
   if (ring.size() <= longest_whole) {
     PMP::triangulate_refine_and_fair_hole(surface, h, std::back_inserter(faces), std::back_inserter(vertices));
-    if (faces.empty()) return least();
-  } else {
-    const std::optional<HoleFilling> in_pieces = least();
-    if (!in_pieces) return std::nullopt;
-    for (const std::vector<Index>& face : in_pieces->faces) {
-      const auto f = surface.add_face(number[ring[face[0]]], number[ring[face[1]]], number[ring[face[2]]]);
-      if (f == Surface::null_face()) return in_pieces;
-      plain.push_back(f);
-    }
-    check_stop(control);
-    PMP::refine(surface, plain, std::back_inserter(faces), std::back_inserter(vertices));
-    faces.insert(faces.end(), plain.begin(), plain.end());
-    check_stop(control);
-    // Beyond so many the equations of fairing take seconds, and are not solved: the surface is as even as refinement made it.
-    constexpr std::size_t many_points = 60'000;
-    if (vertices.size() <= many_points) PMP::fair(surface, vertices);
+    const std::optional<HoleFilling> faired = faces.empty() ? std::nullopt : as_it_is();
+    return faired ? faired : least();
   }
-  std::unordered_map<Index, Index> place;  // CGAL's vertex, ours
-  for (Index k = 0; k < ring.size(); ++k) place[number[ring[k]]] = k;
-  HoleFilling filling;
-  for (const auto v : vertices) {
-    const auto& p = surface.point(v);
-    const Vec3 at(p.x(), p.y(), p.z());
-    if (!at.allFinite()) return least();
-    place[v] = static_cast<Index>(ring.size() + filling.new_points.size());
-    filling.new_points.push_back(at);
+  const std::optional<HoleFilling> in_pieces = least();
+  if (!in_pieces) return std::nullopt;
+  for (const std::vector<Index>& face : in_pieces->faces) {
+    const auto f = surface.add_face(number[ring[face[0]]], number[ring[face[1]]], number[ring[face[2]]]);
+    if (f == Surface::null_face()) return in_pieces;
+    plain.push_back(f);
   }
-  for (const auto f : faces) {
-    std::vector<Index> corners;
-    for (const auto v : surface.vertices_around_face(surface.halfedge(f))) {
-      const auto it = place.find(v);
-      if (it == place.end()) return least();
-      corners.push_back(it->second);
-    }
-    filling.faces.push_back(std::move(corners));
-  }
-  return filling;
+  check_stop(control);
+  PMP::refine(surface, plain, std::back_inserter(faces), std::back_inserter(vertices));
+  faces.insert(faces.end(), plain.begin(), plain.end());
+  check_stop(control);
+  // Beyond so many the equations of fairing take seconds, and are not solved: the surface is as even as refinement made it.
+  constexpr std::size_t many_points = 60'000;
+  if (vertices.size() <= many_points) PMP::fair(surface, vertices);
+  const std::optional<HoleFilling> smooth = as_it_is();
+  if (smooth && !crosses(positions, ring, around, *smooth, control)) return smooth;
+  // Where a long rim is ragged, it runs through itself beside it. What is cut as a plane does not, where the rim is one seen from above.
+  const std::optional<HoleFilling> flat = fill_flat(positions, ring, true);
+  return flat ? flat : in_pieces;
 }
 
 }  // namespace anvil

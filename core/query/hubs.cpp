@@ -44,6 +44,46 @@ Hubs::Hubs(std::span<const Triangle> triangles, std::span<const Index> among, st
   }
 }
 
+Hubs::Boxes Hubs::boxes(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Index> among) const {
+  constexpr double most_pieces = 32, most_boxes = 2e6;
+  // As many that boxes of neighbours around the hub overlap about as many others across as along.
+  std::vector<int> pieces;
+  for (const std::vector<Index>& members : members_) {
+    const auto n = static_cast<double>(members.size());
+    pieces.push_back(static_cast<int>(std::clamp(std::min(std::sqrt(n) / 4, most_boxes / n), 1.0, most_pieces)));
+  }
+  Boxes out;
+  out.points.assign(positions.begin(), positions.end());
+  for (Index t : among) {
+    const Index hub = of(t);
+    const int count = hub == no_index ? 1 : pieces[hub];
+    if (count == 1) {
+      out.boxes.push_back(triangles[t]);
+      out.of.push_back(t);
+      continue;
+    }
+    std::size_t k = 0;
+    while (triangles[t][k] != vertex_[hub]) ++k;
+    const Vec3 &a = positions[triangles[t][k]], &b = positions[triangles[t][(k + 1) % 3]], &c = positions[triangles[t][(k + 2) % 3]];
+    // What rounding may take from a piece.
+    const double slack = 1e-15 * std::max({a.cwiseAbs().maxCoeff(), b.cwiseAbs().maxCoeff(), c.cwiseAbs().maxCoeff()});
+    for (int piece = 0; piece < count; ++piece) {
+      Box3 box;
+      for (const int end : {piece, piece + 1}) {
+        const double share = static_cast<double>(end) / count;
+        box.add(a + share * (b - a));
+        box.add(a + share * (c - a));
+      }
+      const auto first = static_cast<Index>(out.points.size());
+      out.points.push_back(box.lo - Vec3::Constant(slack));
+      out.points.push_back(box.hi + Vec3::Constant(slack));
+      out.boxes.push_back({first, first + 1, first});
+      out.of.push_back(t);
+    }
+  }
+  return out;
+}
+
 void Hubs::for_each_pair(std::span<const Vec3> positions, std::span<const Triangle> triangles, const std::function<void(Index, Index)>& visit,
                          const std::stop_token& stop) const {
   // What rounding may have made of directions; triangles that only touch come together as well.

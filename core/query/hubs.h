@@ -19,6 +19,14 @@ class Hubs {
   Index count() const { return static_cast<Index>(members_.size()); }
   /// The hub of a triangle, a number below count(); no_index for one without. Of several it is one.
   Index of(Index triangle) const { return hub_of_.empty() ? no_index : hub_of_[triangle]; }
+  /// Triangles as what their boxes are made of: those of hubs are long and slanting, and come as several smaller boxes, one behind the other from
+  /// the hub outwards.
+  struct Boxes {
+    std::vector<Vec3> points;
+    std::vector<Triangle> boxes;  ///< three points each that a box holds
+    std::vector<Index> of;        ///< triangle of each box
+  };
+  Boxes boxes(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Index> among) const;
   /// Calls visit(i, j) once for every pair of triangles of one hub that may meet anywhere but in it: as seen from there, what they
   /// cover of a sphere overlaps. Calls come from several threads at once. O(n log n) plus the pairs. Throws Stopped.
   void for_each_pair(std::span<const Vec3> positions, std::span<const Triangle> triangles, const std::function<void(Index, Index)>& visit,

@@ -38,11 +38,7 @@ Result<StepOutput> run_combine(const StepInput& input) {
   for (const StepInput::Tool& tool : input.tools) add_operand(operand_of(tool, input, opened), operands);
   CombineSettings settings;
   settings.cache = input.cache;
-  const double within = input.fields.number("within");
-  if (!input.fields.on("contact"))
-    settings.contact = 0;
-  else if (within > 0)
-    settings.contact = within;
+  settings.contact = input.fields.length("contact");
   Result<BooleanResult> combined = combine(operands, input.control, settings);
   if (!combined) return combined.issue();
   return as_output(std::move(*combined));
@@ -54,9 +50,7 @@ const StepKind steps::combine = {
     "combine", "Combine", "difference", "combine", "Combine the part with its tools, each by its own operation.",
     ToolRule::needed,
     {folded(choice_field("operation", "New tools", "difference", operation_choices(), "What a tool does that is added here.")),
-     folded(toggle_field("contact", "Near faces meet", true,
-                         "Make faces, edges and vertices meet that lie nearer to each other than a tolerance.")),
-     folded(length_field("within", "Tolerance", 0, "How near is near; 0 is a millionth of the size.", 0))},
+     folded(automatic(length_field("contact", "Contact", 0, "Faces, edges and vertices that lie nearer to each other are made to meet; auto is a millionth of the size, 0 lets none meet.", 0)))},
     run_combine};
 
 }  // namespace anvil

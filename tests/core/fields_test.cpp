@@ -2,6 +2,7 @@
 // Fields: one description, from which range check, text and cache key come.
 #include "core/fields.h"
 
+#include <array>
 #include <cmath>
 #include <set>
 
@@ -151,4 +152,24 @@ TEST_CASE("grouped digits are read as what they are or refused, and a decimal co
     INFO(text);
     CHECK_FALSE(typed(text));
   }
+}
+
+TEST_CASE("a length that may be left to the program is auto, a length, or 0, and nothing below") {
+  const Field contact = automatic(length_field("contact", "Contact", 0, "", 0));
+  const auto read = [&](const char* text) { return std::get<double>(*parse_value(contact, text)); };
+  CHECK(contact.initial == FieldValue(automatic_length));
+  CHECK(read("auto") == automatic_length);
+  CHECK(read("0") == 0);
+  CHECK(read("off") == 0);
+  CHECK(read("0.02") == 0.02);
+  for (const char* text : {"-1", "-0.5", "nan", "automatic", ""}) CHECK_FALSE(parse_value(contact, text));
+  CHECK(to_text(contact, automatic_length) == "auto");
+  CHECK(in_words(contact, automatic_length) == "auto");
+  CHECK(range_of(contact).ends_with("or auto"));
+  const std::array<Field, 1> fields{contact};
+  const FieldValues left = initial_values(fields), none{0.0};
+  CHECK(FieldReader(fields, left).length("contact") == std::nullopt);
+  CHECK(FieldReader(fields, none).length("contact") == 0.0);
+  // No other length can be left.
+  CHECK_FALSE(parse_value(length_field("width", "Width", 1, ""), "auto"));
 }

@@ -3,11 +3,14 @@
 #include <clocale>
 #include <cstdlib>
 #include <cstring>
+#include <map>
 
 #include "core/boolean/combine.h"
 #include "core/boolean/settle.h"
 #include "core/io/formats.h"
+#include "core/mesh/union_find.h"
 #include "core/soundness/check.h"
+#include "tests/support/dice.h"
 #include "tests/support/meshes.h"
 
 using namespace anvil;
@@ -224,6 +227,38 @@ TEST_CASE("a locale with decimal commas changes nothing that is read") {
   CHECK(back->mesh.positions[2] == Vec3(0, 1.5, 0));
   REQUIRE_FALSE(huge);
   CHECK(huge.issue().what.find("not a finite number") != std::string::npos);
+}
+
+TEST_CASE("a crumb of a few 32-bit steps that touches a body is opened without turning over") {
+  // Volumes of shells are computed here, each by its own faces.
+  Dice dice(11);
+  std::size_t opened = 0;
+  for (int k = 0; k < 200; ++k) {
+    const double step = std::ldexp(1.0, -20);  // of 32-bit numbers near 10
+    const Vec3 tip(10, 10, 10);
+    Mesh mesh = placed(stock("box", {4, 4, 4}), {8, 8, 8});
+    Mesh crumb;
+    crumb.add_vertex(tip);
+    for (int v = 0; v < 3; ++v) crumb.add_vertex(tip + step * Vec3(dice.between(0.5, 6), dice.between(0.5, 6), dice.between(0.5, 6)));
+    const auto& p = crumb.positions;
+    if ((p[1] - p[0]).cross(p[2] - p[0]).dot(p[3] - p[0]) < 0) std::swap(crumb.positions[1], crumb.positions[2]);
+    for (const auto& face : {std::array<Index, 3>{0, 2, 1}, {0, 1, 3}, {1, 2, 3}, {2, 0, 3}}) crumb.add_face({face[0], face[1], face[2]});
+    append(mesh, crumb);
+    INFO("crumb " << k);
+    REQUIRE(check_soundness(mesh).sound);
+    OperationReport report;
+    const Mesh settled = settle_to_float(mesh, report, {true, 0});
+    const std::vector<Triangle> triangles = triangulate(settled).triangles;
+    UnionFind shells(settled.positions.size());
+    for (const Triangle& t : triangles) shells.unite(t[0], t[1]), shells.unite(t[1], t[2]);
+    std::map<Index, double> volumes;
+    for (const Triangle& t : triangles)
+      volumes[shells.find(t[0])] += (settled.positions[t[0]] - tip).dot((settled.positions[t[1]] - tip).cross(settled.positions[t[2]] - tip)) / 6;
+    for (const auto& [shell, volume] : volumes) CHECK(volume > 0);
+    opened += volumes.size() == 2;
+    CHECK(check_soundness(settled).count(families::flipped_faces) == 0);
+  }
+  CHECK(opened > 20);
 }
 
 TEST_CASE("settling to 32 bits by itself: floats stay as they are, others round, what meets by it is settled") {

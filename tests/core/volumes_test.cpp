@@ -160,6 +160,54 @@ TEST_CASE("a shell's own side stays bit for bit, its wall is as thick as asked f
   CHECK(shell_part(open, {}).issue().what.find("not sound") != std::string::npos);
 }
 
+TEST_CASE("the wall of a finely faceted ball is as thick as asked for, everywhere on its new side") {
+  const Mesh ball = stock("icosphere", {40, 4});
+  REQUIRE(ball.face_count() == 5120);
+  const recast::Part part{shared(ball), "ball"};
+  ShellSettings settings;
+  settings.thickness = 2;
+  for (const bool outside : {false, true}) {
+    settings.outside = outside;
+    const BooleanResult hollow = sound(shell_part(part, settings));
+    CHECK_FALSE(told(hollow.report, "walls_not_as_thick"));
+    const DistanceToSurface to_ball(ball);
+    double thinnest = 1e9, thickest = 0;
+    Dice dice(5);
+    for (Index f = 0; f < hollow.mesh.face_count(); ++f) {
+      const auto ring = hollow.mesh.face(f);
+      const double s = dice.between(0, 1), t = dice.between(0, 1 - s);
+      const Vec3 &a = hollow.mesh.positions[ring[0]], &b = hollow.mesh.positions[ring[1]], &c = hollow.mesh.positions[ring[2]];
+      for (const Vec3& p : {a, Vec3(a + s * (b - a) + t * (c - a))}) {
+        const double distance = to_ball(p);
+        if (distance < 0.5) continue;  // its own side
+        thinnest = std::min(thinnest, distance);
+        thickest = std::max(thickest, distance);
+      }
+    }
+    CHECK(thinnest > 2 * 0.99);
+    CHECK(thickest < 2 * 1.03);
+  }
+}
+
+TEST_CASE("a sound part is moved out from its own surface, and stands as far off as asked for") {
+  const Mesh ball = stock("icosphere", {40, 4});
+  RecastSettings settings;
+  settings.detail = 1;
+  settings.offset = 1;
+  const Mesh out = recast_of(ball, settings).mesh;
+  const DistanceToSurface to_ball(ball);
+  for (const Vec3& p : out.positions) {
+    INFO(p.transpose());
+    CHECK(to_ball(p) > 0.97);
+    CHECK(to_ball(p) < 1.04);
+  }
+}
+
+TEST_CASE("a radius where parts meet in no edge rounds nothing, which is told") {
+  const std::vector<recast::Part> apart{{shared(cube(4)), "one"}, {shared(placed(cube(4), {20, 0, 0})), "other"}};
+  CHECK(told(sound(blend_parts(apart, {Operation::unite, 0.5, 1})).report, "nothing_to_blend"));
+}
+
 TEST_CASE("flat areas of a recast are thinned, strays sifted, and holes left open where asked for") {
   const Mesh box = placed(stock("box", {30, 20, 10}), {1, 2, 3}, {17, 23, 41});
   RecastSettings settings;

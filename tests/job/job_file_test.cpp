@@ -210,7 +210,25 @@ TEST_CASE("material slots are saved with the mesh, and ones that do not fit it a
   }
 }
 
-TEST_CASE("a job of version 1 still opens, evaluates as it did, and is written as version 2") {
+TEST_CASE("of version 2, in which a switch and a length said what contact is one length for now, each pair comes to what it meant") {
+  const TemporaryFolder folder;
+  const auto contact_of = [&](const std::string& fields) {
+    write_archive(folder / "old.anvil", R"({"version":2,"title":"t","unit":"mm","parts":[{"id":1,"name":"Box","source":{"primitive":"box","dimensions":{"x":2,"y":2,"z":2}},"placement":{"position":[0,0,0],"angles":[0,0,0],"scale":[1,1,1]},"visible":true,"locked":false,"recipe":[{"id":1,"kind":"combine","on":true,"tools":[],"fields":)" +
+                                            fields + "}]}]}");
+    const auto job = load_job(folder / "old.anvil");
+    INFO((job ? std::string() : job.issue().message()));
+    REQUIRE(job);
+    return job->parts[0]->recipe[0].values().length("contact");
+  };
+  CHECK(contact_of(R"({"operation":"difference","contact":true,"within":0})") == std::nullopt);
+  CHECK(contact_of(R"({"operation":"difference","contact":true,"within":0.05})") == 0.05);
+  CHECK(contact_of(R"({"operation":"difference","contact":false,"within":0.05})") == 0.0);
+  CHECK(contact_of(R"({})") == std::nullopt);
+  CHECK(contact_of(R"({"contact":"auto"})") == std::nullopt);
+  CHECK(contact_of(R"({"contact":0.25})") == 0.25);
+}
+
+TEST_CASE("a job of version 1 still opens, evaluates as it did, and is written as one of today") {
   const TemporaryFolder folder;
   const auto old = load_job(std::filesystem::path(TEST_DATA) / "version-1.anvil");
   REQUIRE(old);

@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What would not end in any time worth waiting for where all pairs, all corners or all triples are tried. Nothing is timed here (bench/
+// soundness_bench does that): each would take far longer than tests may.
+#include <catch2/catch.hpp>
+
+#include <numbers>
+
+#include "core/boolean/combine.h"
+#include "core/mesh/edges.h"
+#include "core/modify/edits.h"
+#include "core/soundness/check.h"
+#include "core/soundness/readings.h"
+#include "tests/support/hard_meshes.h"
+#include "tests/support/meshes.h"
+#include "tests/support/referee.h"
+
+using namespace anvil;
+using namespace anvil::test;
+
+TEST_CASE("sixty-four thousand shells beside each other are all counted") {
+  const SoundnessReport report = check_soundness(boxes_beside(64'000));
+  CHECK(report.sound);
+  CHECK(report.shells == 64'000);
+  CHECK(report.volume == Approx(64'000));
+}
+
+TEST_CASE("forty thousand faces around two vertices: sound, crossed where a spike crosses them, and cut by a tool that misses them") {
+  constexpr int sides = 20'000;
+  const Mesh cone = double_cone(sides);
+  // Two cones on a regular polygon: height times area over three (Euclid, Elements XII 10).
+  const double volume = 2 * polygon_area(sides, 10) * 10 / 3;
+  const SoundnessReport report = check_soundness(cone);
+  CHECK(report.sound);
+  CHECK(report.volume == Approx(volume).epsilon(1e-9));
+  // One face of the upper cone pulled through the others.
+  Mesh crossed = cone;
+  crossed.positions[2 + sides / 4] = {0, -12, 1};
+  CHECK(check_soundness(crossed).count(families::crossing_faces) > 0);
+  const Mesh tool = placed(stock("box", {1, 1, 1}), {30, 0, 0});
+  const auto cut = combine({{shared(cone), "cone"}, {shared(tool), "tool", Operation::difference}});
+  REQUIRE(cut);
+  CHECK(signed_volume(cut->mesh) == Approx(volume).epsilon(1e-9));
+}
+
+TEST_CASE("faces in any order are checked beside one that lies far away from all others") {
+  const Mesh mesh = shuffled_with_stray(7);
+  const SoundnessReport report = check_soundness(mesh);
+  CHECK(report.sound);
+  CHECK(report.shells == 2);
+}
+
+TEST_CASE("a polygon of two thousand corners is read in all ways, and one that goes around a square two hundred times is not sound") {
+  const Mesh prism = stock("cylinder", {20, 10, 2000});
+  CHECK(check_any_reader(prism).sound);
+  CHECK_FALSE(check_soundness(wound_cube(234)).sound);
+}
+
+TEST_CASE("a ragged rim of twenty thousand vertices is closed, and one of twelve hundred without a crossing") {
+  for (const int around : {1200, 20'000}) {
+    INFO(around << " around");
+    const Mesh tube = ragged_tube(around, 3);
+    const Topology topology(tube);
+    const auto first = static_cast<Index>(around);
+    const Index rim = topology.edge_between(first, first + 1);
+    REQUIRE(topology.faces_on(rim).size() == 1);
+    const auto filled = fill_holes(tube, topology, std::vector<Index>{rim}, FillShape::fitting);
+    REQUIRE(filled);
+    CHECK(filled->done == 1);
+    const EdgeTable edges = build_edges(filled->mesh.mesh);
+    std::size_t open = 0;
+    for (Index e = 0; e < edges.size(); ++e) open += edges.corners_of(e).size() != 2;
+    CHECK(open == 0);
+    CHECK(signed_volume(filled->mesh.mesh) == Approx(polygon_area(around, 20) * 20).epsilon(0.03));
+    if (around > 2000) continue;  // the judge takes half a minute
+    CHECK(judge(filled->mesh.mesh).sound());
+  }
+}
