@@ -248,9 +248,9 @@ ToolUse read_row(const json& object, MeshReader& mesh, const std::string& where,
 
 /// Before version 3 a switch said whether near faces meet, and a length within what; 0 was what suits the size.
 json with_contact_as_length(json fields) {
-  if (!fields.is_object() || !fields.contains("contact") || !fields["contact"].is_boolean()) return fields;
+  if (!fields.is_object() || (fields.contains("contact") ? !fields["contact"].is_boolean() : !fields.contains("within"))) return fields;
   const json within = fields.value("within", json(0.0));
-  const bool is_on = fields["contact"].get<bool>(), suits = within.is_number() && within.get<double>() == 0;
+  const bool is_on = fields.value("contact", true), suits = within.is_number() && within.get<double>() == 0;
   fields["contact"] = !is_on ? json(0.0) : suits ? json(automatic_word) : within;
   fields.erase("within");
   return fields;

@@ -340,7 +340,8 @@ Mesh settle_to_float(const Mesh& mesh, OperationReport& report, const FloatSetti
   Control bounded = control;
   bounded.work = &work;
   Mesh settled = Settling(mesh, report, settings, bounded).run();
-  if (work.done > work.most) report.tell(settling_given_up, 1, fmt::format("{}", work.most));
+  const bool is_settled = std::none_of(report.done.begin(), report.done.end(), [](const auto& done) { return done.note == &boolean::rounding_not_settled; });
+  if (work.done > work.most && !is_settled) report.tell(settling_given_up, 1, fmt::format("{}", work.most));
   return settled;
 }
 

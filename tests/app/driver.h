@@ -77,14 +77,18 @@ class Driver {
 
   /// Waits for every part's mesh and report.
   void settle() {
-    QCoreApplication::processEvents();
-    session().wait_idle();
-    REQUIRE(until([this] {
+    const auto all_there = [this] {
       if (session().busy_with_files()) return false;
       return std::all_of(job().parts.begin(), job().parts.end(),
                          [this](const PartPtr& p) { return session().is_current(p->id) || session().result(p->id).issue; });
-    }));
-    QTest::qWait(30);
+    };
+    // What a key asked for may come only while waiting.
+    do {
+      QCoreApplication::processEvents();
+      session().wait_idle();
+      REQUIRE(until(all_there));
+      QTest::qWait(30);
+    } while (!all_there());
   }
 
   static QWindow* window_of(QWidget* widget) { return widget->window()->windowHandle(); }

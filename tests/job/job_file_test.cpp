@@ -224,6 +224,7 @@ TEST_CASE("of version 2, in which a switch and a length said what contact is one
   CHECK(contact_of(R"({"operation":"difference","contact":true,"within":0.05})") == 0.05);
   CHECK(contact_of(R"({"operation":"difference","contact":false,"within":0.05})") == 0.0);
   CHECK(contact_of(R"({})") == std::nullopt);
+  CHECK(contact_of(R"({"within":0.1})") == 0.1);
   CHECK(contact_of(R"({"contact":"auto"})") == std::nullopt);
   CHECK(contact_of(R"({"contact":0.25})") == 0.25);
 }
