@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "job/edit.h"
+#include "tests/support/shared_parts.h"
 
 namespace anvil::bench {
 
@@ -72,15 +73,7 @@ Job five_hundred_cuts() {
 
 Job shared_twenty_deep() {
   Job job = edit::add_part(Job{}, box_at("Box", {6, 6, 6}, Vec3::Zero()));
-  for (int k = 0; k < 20; ++k) {
-    const PartId before = job.parts.back()->id;
-    Part part;
-    part.name = "Level";
-    part.source = PartSource{before, nullptr};
-    PartId id = 0;
-    job = edit::add_part(job, part, &id);
-    job = *edit::combine(job, id, {before}, Operation::intersection);
-  }
+  for (int k = 0; k < 20; ++k) job = test::with_level(std::move(job));
   return job;
 }
 

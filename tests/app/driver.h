@@ -201,8 +201,10 @@ class Driver {
     });
     timer->start();
   }
-  void answer_file(const std::filesystem::path& path) {
-    answer(QString(), [path](QDialog& dialog) {
+  /// @param look  at the dialog before it is answered
+  void answer_file(const std::filesystem::path& path, const std::function<void(QDialog&)>& look = {}) {
+    answer(QString(), [path, look](QDialog& dialog) {
+      if (look) look(dialog);
       auto* line = dialog.findChild<QLineEdit*>(QStringLiteral("fileNameEdit"));
       REQUIRE(line != nullptr);
       // What the folder holds is proposed while typing, some time later: the return key may then be for the proposal.

@@ -247,18 +247,7 @@ TEST_CASE("exporting a tool asks which body is meant, and the dialog names what 
     d.session().select(chosen);
     if (!answer.isEmpty()) d.answer_button(QStringLiteral("export_what"), answer);
     QString named;
-    d.answer(QString(), [&named, path](QDialog& dialog) {
-      named = dialog.findChild<QLabel*>(QStringLiteral("export_parts"))->text();
-      auto* line = dialog.findChild<QLineEdit*>(QStringLiteral("fileNameEdit"));
-      line->setCompleter(nullptr);
-      line->selectAll();
-      QTest::keyClicks(line, QString::fromStdString(path.string()));
-      QTest::keyClick(line, Qt::Key_Return);
-      for (int k = 0; k < 5 && QApplication::activeModalWidget() == &dialog; ++k) {
-        QTest::qWait(500);
-        if (QApplication::activeModalWidget() == &dialog) QTest::keyClick(line, Qt::Key_Return);
-      }
-    });
+    d.answer_file(path, [&named](QDialog& dialog) { named = dialog.findChild<QLabel*>(QStringLiteral("export_parts"))->text(); });
     d.key(Qt::Key_E, Qt::ControlModifier);
     REQUIRE(Driver::until([&] { return std::filesystem::exists(path) && !d.session().busy_with_files(); }));
     return named;

@@ -8,6 +8,7 @@
 #include "tests/job/box_part.h"
 #include "tests/support/casts.h"
 #include "tests/support/meshes.h"
+#include "tests/support/shared_parts.h"
 
 using namespace anvil;
 using namespace anvil::test;
@@ -68,17 +69,7 @@ TEST_CASE("a cast lists parts and steps in the order in which a recipe reaches t
 
 TEST_CASE("parts that share parts are looked at once each, however many places they have, and more places than can be counted are refused") {
   Job job = edit::add_part(Job{}, box_part("Box", {6, 6, 6}));
-  // Each is the one before, cut with the one before.
-  const auto add_level = [&] {
-    const PartId before = job.parts.back()->id;
-    Part part;
-    part.name = "Level";
-    part.source = PartSource{before, nullptr};
-    PartId id = 0;
-    job = edit::add_part(job, part, &id);
-    job = *edit::combine(job, id, {before}, Operation::intersection);
-  };
-  for (int k = 0; k < 20; ++k) add_level();
+  for (int k = 0; k < 20; ++k) job = with_level(std::move(job));
   const Cast cast = cast_of(job, 21);
   CHECK(cast.part_count() == (1u << 21) - 1);  // a full binary tree
   CHECK(cast.step_count() == (1u << 20) - 1);
@@ -96,7 +87,7 @@ TEST_CASE("parts that share parts are looked at once each, however many places t
   REQUIRE(!made->error);
   CHECK(made->cast_parts == cast.part_count());
   CHECK(runner.counts().steps == 20);
-  for (int k = 0; k < 15; ++k) add_level();
+  for (int k = 0; k < 15; ++k) job = with_level(std::move(job));
   const EvaluatedPtr refused = runner.evaluate(job, 36, {}, false);
   REQUIRE(refused->error);
   CHECK(with_names(job, cast_of(job, 36), *refused->error).message().find("more than 1 000 000 000 times") != std::string::npos);
