@@ -581,7 +581,7 @@ void Session::run(const QString& what, bool writes, Work work, std::function<voi
   tasks_.push_back(task);
   QThreadPool* pool = writes ? &writing_ : QThreadPool::globalInstance();
   pool->start([this, work = std::move(work), failed = std::move(failed), task] {
-    step_back_for_the_window();
+    step_back(Behind::window);
     std::function<void()> finish;
     try {
       finish = work(task->stop.get_token());

@@ -15,4 +15,8 @@ struct ContentKey {
   ContentKey with(std::string_view bytes) const;
 };
 
+struct ContentKeyHash {
+  std::size_t operator()(const ContentKey& key) const { return key.a; }
+};
+
 }  // namespace anvil

@@ -135,6 +135,51 @@ std::vector<Mesh> separate_pieces(const Evaluated& evaluated) {
   return pieces;
 }
 
+/// The right to make what a key stands for: one thread has it, the others wait for it to be there, or take over where it was
+/// stopped. Who has one waits only for what that is made of, so nobody waits in a circle.
+class RecipeRunner::Claim {
+ public:
+  Claim(RecipeRunner& runner, const ContentKey& key, const Control& control) : runner_(runner), key_(key) {
+    std::unique_lock lock(runner_.mutex_);
+    if (!runner_.released_.wait(lock, control.stop, [&] { return !runner_.claimed_.contains(key_); })) throw Stopped{};
+    runner_.claimed_.insert(key_);
+  }
+  ~Claim() {
+    {
+      const std::lock_guard lock(runner_.mutex_);
+      runner_.claimed_.erase(key_);
+    }
+    runner_.released_.notify_all();
+  }
+  Claim(const Claim&) = delete;
+  Claim& operator=(const Claim&) = delete;
+
+ private:
+  RecipeRunner& runner_;
+  ContentKey key_;
+};
+
+/// What is kept of a step, for as long as it runs. Who finds that another run has it begins with nothing, and does not wait.
+class RecipeRunner::Borrowed {
+ public:
+  Borrowed(RecipeRunner& runner, std::pair<PartId, StepId> step) : runner_(runner), step_(step) {
+    const std::lock_guard lock(runner_.mutex_);
+    if (auto found = runner_.kept_.extract(step_)) kept_ = std::move(found.mapped());
+  }
+  ~Borrowed() {
+    const std::lock_guard lock(runner_.mutex_);
+    runner_.kept_[step_] = std::move(kept_);
+  }
+  Borrowed(const Borrowed&) = delete;
+  Borrowed& operator=(const Borrowed&) = delete;
+  KeptOfStep* operator->() { return &kept_; }
+
+ private:
+  RecipeRunner& runner_;
+  std::pair<PartId, StepId> step_;
+  KeptOfStep kept_;
+};
+
 RecipeRunner::RecipeRunner()
     : limit_(std::max<std::size_t>(std::size_t{256} << 20,
                                    static_cast<std::size_t>(sysconf(_SC_PHYS_PAGES)) * static_cast<std::size_t>(sysconf(_SC_PAGESIZE)) / 4)) {}
@@ -159,7 +204,7 @@ ContentKey RecipeRunner::source_key(const Job& job, const Part& part) {
   if (const auto* from = std::get_if<PartSource>(&part.source)) {
     if (from->kept != nullptr) return mesh_key(from->kept);
     std::string key = "from";
-    if (job.find(from->part) != nullptr) put(key, content_of(job, from->part));
+    if (const Part* other = job.find(from->part)) anvil::put(key, keys_of(job, *other).back());
     return ContentKey{}.with(key);
   }
   if (const auto* forged = std::get_if<ForgedSource>(&part.source)) return mesh_key(forged->mesh);
@@ -168,13 +213,13 @@ ContentKey RecipeRunner::source_key(const Job& job, const Part& part) {
 
 void RecipeRunner::add_to_key(const Job& job, const Part& part, const std::vector<ToolUse>& rows, std::string& key) {
   for (const ToolUse& row : rows) {
-    put(key, row.operation);
+    anvil::put(key, row.operation);
     if (row.is_tray()) {
-      put(key, row.inside.size());
+      anvil::put(key, row.inside.size());
       add_to_key(job, part, row.inside, key);
       continue;
     }
-    put(key, row.is_live() ? content_of(job, row.tool) : mesh_key(row.kept));
+    anvil::put(key, row.is_live() ? keys_of(job, job.at(row.tool)).back() : mesh_key(row.kept));
     const Affine placed = relative_placement(job, part, job.at(row.tool));
     key.append(reinterpret_cast<const char*>(placed.data()), 16 * sizeof(double));
   }
@@ -196,16 +241,41 @@ const std::vector<ContentKey>& RecipeRunner::keys_of(const Job& job, const Part&
   return keys_.of[part.id] = std::move(keys);
 }
 
-ContentKey RecipeRunner::content_of(const Job& job, PartId id) { return keys_of(job, job.at(id)).back(); }
+ContentKey RecipeRunner::content_of(const Job& job, PartId id) { return contents_of(job, id).back(); }
 
-RecipeRunner::Node& RecipeRunner::node(const ContentKey& key) {
-  Node& node = nodes_[key];  // references stay valid while others are added
+std::vector<ContentKey> RecipeRunner::contents_of(const Job& job, PartId id) {
+  const std::lock_guard lock(mutex_);
+  return keys_of(job, job.at(id));
+}
+
+RecipeRunner::Node* RecipeRunner::known(const ContentKey& key) {
+  const auto it = nodes_.find(key);
+  if (it == nodes_.end()) return nullptr;
+  it->second.used = ++clock_;
+  return &it->second;
+}
+
+EvaluatedPtr RecipeRunner::result_of(const ContentKey& key) {
+  const std::lock_guard lock(mutex_);
+  const Node* node = known(key);
+  return node == nullptr ? nullptr : node->evaluated;
+}
+
+/// @param report  null: what is known of it stays
+void RecipeRunner::put(const ContentKey& key, EvaluatedPtr evaluated, ReportPtr report) {
+  const std::lock_guard lock(mutex_);
+  Node& node = nodes_[key];
   node.used = ++clock_;
-  return node;
+  if (evaluated) node.evaluated = std::move(evaluated);
+  if (report) node.report = std::move(report);
+  settle_bytes(node);
 }
 
 Evaluated RecipeRunner::make_source(const Job& job, const Part& part, const Control& control) {
-  ++counts_.sources;
+  {
+    const std::lock_guard lock(mutex_);
+    ++counts_.sources;
+  }
   Evaluated source;
   const auto failed = [&](Issue issue) {
     source.error = std::move(issue);
@@ -267,7 +337,7 @@ struct Opened {
 }  // namespace
 
 RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, const Step& step, const Evaluated& before,
-                                          const ContentKey& before_key, const Control& control, How how) {
+                                          const ContentKey& before_key, const ContentKey& key, const Control& control, How how) {
   Evaluated after;
   after.cast_parts = before.cast_parts;
   after.cast_steps = before.cast_steps;
@@ -308,7 +378,7 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
       tool.mesh = made->mesh;
       after.cast_parts = together(after.cast_parts, made->cast_parts);
       after.cast_steps = together(after.cast_steps, made->cast_steps);
-      opened.free_of_crossings.push_back([this, &job, &control, id = row.tool] { return check(job, id, control)->free_of_crossings(); });
+      opened.free_of_crossings.push_back([this, &job, &control, id = row.tool, made] { return check_node(content_of(job, id), made, control)->free_of_crossings(); });
       held.push_back(made);
     } else {
       tool.mesh = row.kept;
@@ -316,7 +386,11 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
       opened.free_of_crossings.push_back([this, &control, kept = row.kept] {
         Evaluated alone;
         alone.mesh = kept;
-        return check_node(mesh_key(kept), std::make_shared<const Evaluated>(std::move(alone)), control)->free_of_crossings();
+        const ContentKey of_mesh = [&] {
+          const std::lock_guard lock(mutex_);
+          return mesh_key(kept);
+        }();
+        return check_node(of_mesh, std::make_shared<const Evaluated>(std::move(alone)), control)->free_of_crossings();
       });
     }
     opened.meshes.push_back(tool.mesh.get());
@@ -329,23 +403,26 @@ RecipeRunner::Made RecipeRunner::run_step(const Job& job, const Part& part, cons
   for (std::size_t k = 0; k < opened.meshes.size() && !step.kind->takes_points; ++k)
     if (opened.meshes[k]->cloud) return failed({"is a cloud of points, and this step works on faces", k == 0 ? cast_token(0) : opened.names[k - 1], {}, "recast it first"});
   input.free_of_crossings = [&](std::size_t which) { return opened.free_of_crossings[which](); };
-  input.cache = &engine_caches_[{part.id, step.id}];
-  ++counts_.steps;
-  if (on_step) on_step(step.id);
+  if (on_making) on_making(step.id, key);
+  Borrowed kept(*this, {part.id, step.id});
+  input.cache = &kept->engine;
   std::string settings;
   anvil::add_to_key(settings, step.fields);
   std::vector<ContentKey> rows;
-  for (const ToolUse& row : active_rows(job, step.tools)) {
-    std::string of_row;
-    add_to_key(job, part, {row}, of_row);
-    rows.push_back(ContentKey{}.with(of_row));
+  {
+    const std::lock_guard lock(mutex_);
+    ++counts_.steps;
+    for (const ToolUse& row : active_rows(job, step.tools)) {
+      std::string of_row;
+      add_to_key(job, part, {row}, of_row);
+      rows.push_back(ContentKey{}.with(of_row));
+    }
   }
-  LiveStep& moving = live_steps_[{part.id, step.id}];
   std::optional<StepOutput> quick;
   if (how == How::live)
-    quick = moving.run(*step.kind, input, before_key.with(settings), rows);
+    quick = kept->moving.run(*step.kind, input, before_key.with(settings), rows);
   else
-    moving.note(before_key.with(settings), std::move(rows));
+    kept->moving.note(before_key.with(settings), std::move(rows));
   const bool is_live = quick.has_value();
   Result<StepOutput> made = is_live ? Result<StepOutput>(std::move(*quick)) : step.kind->run(input);
   if (!made) return failed(made.issue());
@@ -371,86 +448,117 @@ Evaluated RecipeRunner::same_failure(const Job& job, PartId id, const Evaluated&
   return same;
 }
 
-/// Brings a result back that was kept on disk. @param is_last  only the last one of a recipe is kept there
-bool RecipeRunner::recall(const ContentKey& key, bool is_last) {
-  if (!store_ || !is_last) return false;
-  std::optional<ResultStore::Kept> kept = store_->load(key);
-  if (!kept) return false;
-  Node& known = node(key);
-  known.evaluated = std::make_shared<const Evaluated>(std::move(kept->evaluated));
-  known.report = std::move(kept->report);
-  settle_bytes(known);
-  return true;
+/// Brings back what a whole recipe gave, where that is kept on disk.
+void RecipeRunner::recall(const ContentKey& key, const Control& control) {
+  const std::shared_ptr<ResultStore> store = [&] {
+    const std::lock_guard lock(mutex_);
+    return nodes_.contains(key) && nodes_[key].evaluated ? nullptr : store_;
+  }();
+  if (!store) return;
+  const Claim claim(*this, key, control);
+  if (result_of(key)) return;
+  if (std::optional<ResultStore::Kept> kept = store->load(key))
+    put(key, std::make_shared<const Evaluated>(std::move(kept->evaluated)), std::move(kept->report));
 }
 
 void RecipeRunner::keep(const Job& job, PartId id) {
   constexpr double worth_it = 0.02;  // seconds
-  if (!store_) return;
   const ContentKey key = content_of(job, id);
+  std::unique_lock lock(mutex_);
   const auto it = nodes_.find(key);
-  if (it == nodes_.end() || !it->second.evaluated || it->second.evaluated->error || it->second.evaluated->seconds() < worth_it || store_->has(key)) return;
-  store_->save(key, *it->second.evaluated, it->second.report);
+  if (!store_ || it == nodes_.end() || !it->second.evaluated || it->second.evaluated->error || it->second.evaluated->seconds() < worth_it) return;
+  const Node node = it->second;
+  const std::shared_ptr<ResultStore> store = store_;
+  lock.unlock();
+  if (!store->has(key)) store->save(key, *node.evaluated, node.report);
+}
+
+void RecipeRunner::set_store(std::shared_ptr<ResultStore> store) {
+  const std::lock_guard lock(mutex_);
+  store_ = std::move(store);
+}
+
+RecipeRunner::Counts RecipeRunner::counts() const {
+  const std::lock_guard lock(mutex_);
+  return counts_;
+}
+
+bool RecipeRunner::is_ready(const Job& job, PartId id) {
+  const EvaluatedPtr result = result_of(content_of(job, id));
+  return result && result->drawable;
 }
 
 EvaluatedPtr RecipeRunner::evaluate(const Job& job, PartId id, const Control& control, bool with_drawable, How how) {
   const Part& part = job.at(id);
-  const std::vector<ContentKey> keys = keys_of(job, part);  // those of other jobs may be asked for meanwhile
+  const std::vector<ContentKey> keys = contents_of(job, id);
   const std::vector<const Step*> steps = active_steps(job, part);
+  recall(keys.back(), control);
   // From the last step that is known already; all before it are asked for as well, so that they stay.
-  std::size_t at = keys.size();
+  EvaluatedPtr result;
+  std::size_t at = 0;
   for (std::size_t k = keys.size(); k-- > 0;)
-    if (is_known(keys[k], k + 1 == keys.size())) {
-      (void)node(keys[k]);
-      if (at == keys.size()) at = k;
+    if (EvaluatedPtr known = result_of(keys[k]); known && !result) {
+      result = std::move(known);
+      at = k;
     }
-  if (at == keys.size()) {
-    Node& source = node(keys[0]);
-    source.evaluated = std::make_shared<const Evaluated>(make_source(job, part, control));
-    settle_bytes(source);
-    at = 0;
+  if (!result) {
+    const Claim claim(*this, keys[0], control);
+    if (!(result = result_of(keys[0]))) {
+      if (on_making) on_making(0, keys[0]);
+      result = std::make_shared<const Evaluated>(make_source(job, part, control));
+      put(keys[0], result, nullptr);
+    }
   }
   // From the first step on that is made live nothing is kept: the next frame is another one.
-  EvaluatedPtr result = node(keys[at]).evaluated;
   ContentKey here = keys[at];
   bool is_live = false;
   for (; at + 1 < keys.size(); ++at) {
-    Made made = result->error ? Made{same_failure(job, id, *result), nullptr} : run_step(job, part, *steps[at], *result, here, control, how);
+    std::optional<Claim> claim;
+    if (!is_live) claim.emplace(*this, keys[at + 1], control);
+    if (EvaluatedPtr known = is_live ? nullptr : result_of(keys[at + 1])) {
+      result = std::move(known);
+      here = keys[at + 1];
+      continue;
+    }
+    Made made = result->error ? Made{same_failure(job, id, *result), nullptr} : run_step(job, part, *steps[at], *result, here, keys[at + 1], control, how);
+    if (made.is_live) {
+      here = keys[at + 1].with("live");
+    } else if (is_live) {
+      const std::lock_guard lock(mutex_);
+      here = step_key(job, part, *steps[at], here);
+    } else {
+      here = keys[at + 1];
+    }
     is_live = is_live || made.is_live;
-    here = !is_live ? keys[at + 1] : made.is_live ? keys[at + 1].with("live") : step_key(job, part, *steps[at], here);
     result = std::make_shared<const Evaluated>(std::move(made.evaluated));
-    if (is_live) continue;
-    Node& after = node(here);
-    after.evaluated = result;
-    after.report = std::move(made.report);
-    settle_bytes(after);
+    if (!is_live) put(here, result, std::move(made.report));
   }
   if (with_drawable && !result->drawable) {
-    ++counts_.drawables;
+    const ContentKey drawn = here.with("drawn");
+    const Claim claim(*this, drawn, control);
+    if (EvaluatedPtr known = is_live ? nullptr : result_of(here); known && known->drawable) return known;
+    if (on_making) on_making(0, drawn);
+    {
+      const std::lock_guard lock(mutex_);
+      ++counts_.drawables;
+    }
     Evaluated complete = *result;
     const Comparison* comparison = complete.comparison();
     const bool is_mapped = comparison != nullptr && comparison->deviation.from_new.at_vertex.size() == complete.mesh->positions.size();
     complete.drawable = std::make_shared<const Drawable>(make_drawable(*complete.mesh, control.stop, complete.fresh_edges,
                                                                        is_mapped ? &comparison->deviation.from_new : nullptr));
     result = std::make_shared<const Evaluated>(std::move(complete));
-    if (!is_live) {
-      Node& last = node(here);
-      last.evaluated = result;
-      settle_bytes(last);
-    }
+    if (!is_live) put(here, result, nullptr);
   }
   return result;
 }
 
-bool RecipeRunner::is_known(const ContentKey& key, bool is_last) {
-  const auto known = nodes_.find(key);
-  return (known != nodes_.end() && known->second.evaluated) || recall(key, is_last);
-}
-
 EvaluatedPtr RecipeRunner::coarser(const Job& job, PartId id, const Control& control) {
-  const std::vector<ContentKey> keys = keys_of(job, job.at(id));
+  const std::vector<ContentKey> keys = contents_of(job, id);
   const std::vector<const Step*> steps = active_steps(job, job.at(id));
+  recall(keys.back(), control);
   std::size_t at = steps.size();
-  while (at > 0 && !is_known(keys[at], at == steps.size())) --at;
+  while (at > 0 && !result_of(keys[at])) --at;
   while (at < steps.size() && steps[at]->kind->coarsen == nullptr) ++at;
   if (at >= steps.size()) return nullptr;
   const StepId step = steps[at]->id;
@@ -466,47 +574,59 @@ EvaluatedPtr RecipeRunner::coarser(const Job& job, PartId id, const Control& con
 }
 
 ReportPtr RecipeRunner::check_node(const ContentKey& key, const EvaluatedPtr& evaluated, const Control& control) {
-  if (const ReportPtr known = node(key).report) return known;
-  ++counts_.checks;
+  const auto known_already = [&]() -> ReportPtr {
+    const std::lock_guard lock(mutex_);
+    const Node* node = known(key);
+    return node == nullptr ? nullptr : node->report;
+  };
+  if (ReportPtr report = known_already()) return report;
+  const Claim claim(*this, key.with("check"), control);
+  if (ReportPtr report = known_already()) return report;
+  {
+    const std::lock_guard lock(mutex_);
+    ++counts_.checks;
+  }
   auto report = std::make_shared<const SoundnessReport>(check_pieces(*evaluated->mesh, evaluated->piece, evaluated->pieces, control.stop));
-  Node& checked = node(key);
-  checked.report = report;
-  settle_bytes(checked);
+  put(key, nullptr, report);
   return report;
 }
 
 ReportPtr RecipeRunner::check(const Job& job, PartId id, const Control& control) {
   const EvaluatedPtr evaluated = evaluate(job, id, control, false);
-  return check_node(content_of(job, id), evaluated, control);
+  const ContentKey key = content_of(job, id);
+  if (on_making) on_making(0, key.with("check"));
+  return check_node(key, evaluated, control);
 }
 
 ReportPtr RecipeRunner::known_report(const Job& job, PartId id) {
-  const auto known = nodes_.find(content_of(job, id));
-  return known == nodes_.end() ? nullptr : known->second.report;
+  const ContentKey key = content_of(job, id);
+  const std::lock_guard lock(mutex_);
+  const auto it = nodes_.find(key);
+  return it == nodes_.end() ? nullptr : it->second.report;
 }
 
 void RecipeRunner::begin(const Job& job, How how) {
+  const std::lock_guard lock(mutex_);
   begun_ = ++clock_;
   if (job.parts != keys_.parts) keys_ = {};
-  const auto is_gone = [&](const auto& item) {
+  std::erase_if(kept_, [&](const auto& item) {
     const Part* part = job.find(item.first.first);
     return part == nullptr || std::none_of(part->recipe.begin(), part->recipe.end(), [&](const Step& s) { return s.id == item.first.second; });
-  };
-  std::erase_if(engine_caches_, is_gone);
-  std::erase_if(live_steps_, is_gone);
+  });
   if (how == How::exact)
-    for (auto& [step, moving] : live_steps_) moving.rest();
+    for (auto& [step, kept] : kept_) kept.moving.rest();
   std::erase_if(known_meshes_, [](const auto& item) { return item.second.mesh.expired(); });
 }
 
 RecipeRunner::Memory RecipeRunner::memory() const {
+  const std::lock_guard lock(mutex_);
   std::size_t engine = 0;
-  for (const auto& [step, cache] : engine_caches_) engine += cache.bytes();
-  for (const auto& [step, moving] : live_steps_) engine += moving.bytes();
+  for (const auto& [step, kept] : kept_) engine += kept.engine.bytes() + kept.moving.bytes();
   return {bytes_ + engine, limit_};
 }
 
 void RecipeRunner::set_limit(std::size_t bytes) {
+  const std::lock_guard lock(mutex_);
   limit_ = bytes;
   forget_oldest();
 }

@@ -330,6 +330,7 @@ std::optional<ResultStore::Kept> ResultStore::load(const ContentKey& key) const 
 void ResultStore::save(const ContentKey& key, const Evaluated& evaluated, const ReportPtr& report) {
   const std::string bytes = result_to_bytes(evaluated, report);
   if (bytes.size() > limit_ / 2) return;
+  const std::lock_guard lock(changing_);
   if (write_bytes(file_of(key), bytes)) trim();
 }
 
@@ -341,6 +342,7 @@ std::uintmax_t ResultStore::bytes() const {
 }
 
 void ResultStore::clear() {
+  const std::lock_guard lock(changing_);
   std::error_code error;
   for (const auto& entry : fs::directory_iterator(folder_, error)) fs::remove(entry.path(), error);
 }
@@ -355,8 +357,10 @@ void ResultStore::trim() {
   std::uintmax_t sum = 0;
   std::error_code error;
   for (const auto& entry : fs::directory_iterator(folder_, error)) {
-    files.push_back({entry.last_write_time(error), entry.path(), entry.file_size(error)});
-    sum += files.back().bytes;
+    const std::uintmax_t bytes = entry.file_size(error);
+    if (error) continue;  // removed meanwhile, as not whole
+    files.push_back({entry.last_write_time(error), entry.path(), bytes});
+    sum += bytes;
   }
   if (sum <= limit_) return;
   std::sort(files.begin(), files.end(), [](const File& a, const File& b) { return a.used < b.used; });

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <filesystem>
+#include <mutex>
 #include <optional>
 
 #include "job/evaluated.h"
@@ -36,6 +37,7 @@ class ResultStore {
 
   std::filesystem::path folder_;
   std::uintmax_t limit_;
+  std::mutex changing_;  // files are written, counted and removed by one thread at a time
 };
 
 /// Bytes of a result and back; nothing when they are not whole. Exposed for the tests.
