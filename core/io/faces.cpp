@@ -115,6 +115,49 @@ std::vector<Index> groups_of(const std::vector<Vec3>& positions, const std::vect
   return groups;
 }
 
+/// Do two corners of a ring lie side by side?
+bool side_by_side(std::size_t i, std::size_t j, std::size_t n) { return i + 1 == j || (i == 0 && j + 1 == n); }
+
+/// Marks pieces of very many corners that have two corners in common with another piece which are not side by side, and that
+/// piece where they are not in it: a cut between the two would run through both. All their diagonals would be too many to list.
+/// @param at  the vertex that stands for all at its position
+template <class At>
+void mark_large(const std::vector<Piece>& pieces, std::size_t vertices, At&& at, std::vector<std::atomic<char>>& unsafe) {
+  if (std::none_of(pieces.begin(), pieces.end(), [](const Piece& piece) { return piece.ring.size() > max_corners; })) return;
+  struct Corner {
+    Index vertex, piece, place;
+  };
+  std::vector<Corner> corners;
+  for (Index k = 0; k < pieces.size(); ++k)
+    for (Index c = 0; c < pieces[k].ring.size(); ++c) corners.push_back({at(pieces[k].ring[c]), k, c});
+  const std::vector<Index> first = counting_sort(corners, vertices, [](const Corner& corner) { return corner.vertex; });
+  struct Common {
+    Index piece, there, here;
+    auto operator<=>(const Common&) const = default;
+  };
+  std::vector<Common> common;
+  for (Index k = 0; k < pieces.size(); ++k) {
+    const std::size_t n = pieces[k].ring.size();
+    if (n <= max_corners) continue;
+    common.clear();
+    for (Index c = 0; c < n; ++c) {
+      const Index v = at(pieces[k].ring[c]);
+      for (Index i = first[v]; i < first[v + 1]; ++i)
+        if (corners[i].piece != k) common.push_back({corners[i].piece, corners[i].place, c});
+    }
+    std::sort(common.begin(), common.end());
+    for (std::size_t i = 0, end = 0; i < common.size(); i = end) {
+      while (end < common.size() && common[end].piece == common[i].piece) ++end;
+      if (end - i < 2) continue;
+      const Index other = common[i].piece;
+      const auto [here, over_here] = std::minmax(common[i].here, common[i + 1].here);
+      if (end - i > 2 || !side_by_side(here, over_here, n)) unsafe[k] = 1;
+      const std::size_t m = pieces[other].ring.size();
+      if (m > 3 && (end - i > 2 || !side_by_side(common[i].there, common[i + 1].there, m))) unsafe[other] = 1;
+    }
+  }
+}
+
 /// Which pieces could be cut so that the mesh is no longer sound.
 std::vector<char> find_unsafe(const std::vector<Vec3>& positions, const std::vector<Piece>& pieces, const std::stop_token& stop) {
   const WeldMap weld = weld_equal(positions);
@@ -147,14 +190,20 @@ std::vector<char> find_unsafe(const std::vector<Vec3>& positions, const std::vec
       piece_of.push_back(k);
       group_of.push_back(groups[k]);
     }
+    const auto add_line = [&](std::size_t i, std::size_t j) {
+      const auto [a, b] = std::minmax({at(ring[i]), at(ring[j])});
+      lines.push_back({a, b, k, side_by_side(i, j, n)});
+    };
+    if (n > max_corners) {
+      for (std::size_t i = 0; i + 1 < n; ++i) add_line(i, i + 1);
+      add_line(0, n - 1);
+      continue;
+    }
     for (std::size_t i = 0; i < n; ++i)
-      for (std::size_t j = i + 1; j < (n > 3 ? n : i + 2) && j < n; ++j) {
-        const bool edge = j == i + 1 || (i == 0 && j + 1 == n);
-        lines.push_back({std::min(at(ring[i]), at(ring[j])), std::max(at(ring[i]), at(ring[j])), k, edge});
-      }
-    if (n == 3) lines.push_back({std::min(at(ring[0]), at(ring[2])), std::max(at(ring[0]), at(ring[2])), k, true});
+      for (std::size_t j = i + 1; j < n; ++j) add_line(i, j);
   }
   std::vector<std::atomic<char>> unsafe(pieces.size());
+  mark_large(pieces, positions.size(), at, unsafe);
   Bvh(positions, candidates, 0, group_of)
       .for_each_pair(
           [&](Index i, Index j) {

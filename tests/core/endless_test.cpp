@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "core/boolean/combine.h"
+#include "core/io/faces.h"
 #include "core/mesh/edges.h"
 #include "core/modify/edits.h"
 #include "core/soundness/check.h"
@@ -53,6 +54,11 @@ TEST_CASE("a polygon of two thousand corners is read in all ways, and one that g
   const Mesh prism = stock("cylinder", {20, 10, 2000});
   CHECK(check_any_reader(prism).sound);
   CHECK_FALSE(check_soundness(wound_cube(234)).sound);
+}
+
+TEST_CASE("the ends of a prism of twenty thousand sides are written whole") {
+  const Mesh prism = long_rimmed_prism(20'000);
+  CHECK(convex_faces(prism).corners == prism.corners);
 }
 
 TEST_CASE("a ragged rim of twenty thousand vertices is closed, and one of twelve hundred without a crossing") {

@@ -216,6 +216,28 @@ TEST_CASE("concave polygons come apart into few convex pieces, with the same are
   CHECK_FALSE(check_any_reader(star).sound);
 }
 
+TEST_CASE("a polygon of very many corners is cut where another face stands on two of them that are not side by side") {
+  for (const int sides : {40, 100}) {
+    CAPTURE(sides);
+    Mesh plate;
+    std::vector<Index> ring;
+    for (int k = 0; k < sides; ++k) {
+      const double turn = 2 * std::numbers::pi * k / sides;
+      ring.push_back(plate.add_vertex({10 * std::cos(turn), 10 * std::sin(turn), 0}));
+    }
+    plate.add_face(ring);
+    const auto standing_on = [&](Index a, Index b) {
+      Mesh mesh = plate;
+      const Index c = mesh.add_vertex(mesh.positions[b] + Vec3(0, 0, 5)), d = mesh.add_vertex(mesh.positions[a] + Vec3(0, 0, 5));
+      mesh.add_face({a, b, c, d});
+      return convex_faces(mesh);
+    };
+    CHECK(standing_on(3, 4).face_count() == 2);
+    CHECK(standing_on(0, static_cast<Index>(sides) - 1).face_count() == 2);
+    CHECK(standing_on(3, 17).face_count() == static_cast<std::size_t>(sides) - 2 + 1);
+  }
+}
+
 TEST_CASE("convex polygons that are flat stay whole; one with a corner in a straight side does not") {
   const Mesh prism = stock("prism", {10, 5, 6});
   CHECK(convex_faces(prism).corners == prism.corners);

@@ -66,6 +66,22 @@ Mesh wound_cube(int times) {
   return mesh;
 }
 
+Mesh long_rimmed_prism(int sides) {
+  Mesh mesh;
+  const auto n = static_cast<Index>(sides);
+  std::vector<Index> bottom, top;
+  for (double z : {0.0, 5.0})
+    for (Index k = 0; k < n; ++k) mesh.add_vertex({10 * std::cos(2 * std::numbers::pi * k / n), 10 * std::sin(2 * std::numbers::pi * k / n), z});
+  for (Index k = 0; k < n; ++k) {
+    bottom.push_back(n - 1 - k);
+    top.push_back(n + k);
+    mesh.add_face({k, (k + 1) % n, n + (k + 1) % n, n + k});
+  }
+  mesh.add_face(bottom);
+  mesh.add_face(top);
+  return mesh;
+}
+
 Mesh ragged_tube(int around, unsigned seed) {
   Dice dice(seed);
   Mesh mesh;

@@ -14,6 +14,8 @@ Mesh double_cone(int sides);
 Mesh shuffled_with_stray(unsigned seed);
 /// A cube's six faces, of which the first names its corners so many times over.
 Mesh wound_cube(int times);
+/// A prism on a regular polygon of so many corners. Height 5, radius 10.
+Mesh long_rimmed_prism(int sides);
 /// A tube without a lid, whose rim of so many vertices goes up and down, by some edges.
 Mesh ragged_tube(int around, unsigned seed);
 
