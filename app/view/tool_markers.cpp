@@ -124,17 +124,20 @@ void paint_tool_markers(QPainter& painter, const Picture& picture, const ToolMar
   const QFont font = marker_font(painter.font(), markers.all.front().box.height() + 3);
   const QFontMetricsF metrics(font);
   painter.setFont(font);
+  // Of very many that are chosen at once none stands out, and broad lines take long to draw.
+  constexpr std::ptrdiff_t few = 12;
+  const auto is_broad = std::count_if(markers.all.begin(), markers.all.end(), [](const ToolMarker& m) { return m.chosen; }) <= few;
   const auto paint = [&](const ToolMarker& marker) {
     const bool is_under = key_of(marker) == under, is_strong = marker.chosen || is_under;
     const QColor tint = marker.chosen ? theme::selection : marker.use.on ? theme::operation_tint(marker.use.operation) : QColor(0xA8, 0xA1, 0x95);
     const QPointF from = marker.to_left ? QPointF(marker.box.right(), marker.box.center().y()) : QPointF(marker.box.left(), marker.box.center().y());
     QColor leader = tint;
     leader.setAlpha(is_strong ? 255 : 110);
-    if (is_strong) {
+    if (is_strong && is_broad) {
       painter.setPen(round_pen(QColor(255, 255, 255, 200), 3.6));
       painter.drawLine(from, marker.anchor);
     }
-    painter.setPen(round_pen(leader, is_strong ? 1.6 : 1));
+    painter.setPen(round_pen(leader, is_strong && is_broad ? 1.6 : 1));
     painter.drawLine(from, marker.anchor);
     painter.setPen(Qt::NoPen);
     painter.setBrush(tint);
