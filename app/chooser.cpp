@@ -25,6 +25,8 @@ DrawnEdge drawn_edge(const Mesh& mesh, const Vec3& centre, const std::array<Inde
 }  // namespace
 
 Chooser::Chooser(Session& session) : QObject(&session), session_(session) {
+  constexpr int at_once = 8;  // one that is wanted does not wait for those that were
+  making_.setMaxThreadCount(at_once);
   connect(&session_, &Session::result_changed, this, &Chooser::follow);
   connect(&session_, &Session::selection_changed, this, &Chooser::follow);
   connect(&session_, &Session::job_changed, this, &Chooser::follow);
@@ -92,19 +94,19 @@ void Chooser::follow() {
 }
 
 void Chooser::prepare_topology() {
-  if (!evaluated_ || topology_ || coming_.valid()) return;
+  if (!evaluated_ || topology_ || (coming_.valid() && coming_of_ == evaluated_->mesh)) return;
   coming_of_ = evaluated_->mesh;
-  coming_ = std::async(std::launch::async, [mesh = evaluated_->mesh] { return std::make_unique<const Topology>(*mesh); });
+  // What comes for a mesh that has been replaced is let go when it is there: nobody waits for it.
+  auto work = std::make_shared<std::packaged_task<std::unique_ptr<const Topology>()>>([mesh = evaluated_->mesh] { return std::make_unique<const Topology>(*mesh); });
+  coming_ = work->get_future();
+  making_.start([work] { (*work)(); });
 }
 
 const Topology* Chooser::topology() {
   if (!evaluated_) return nullptr;
   if (topology_) return topology_.get();
-  if (coming_.valid()) {
-    auto made = coming_.get();
-    if (coming_of_ == evaluated_->mesh) topology_ = std::move(made);
-    coming_of_.reset();
-  }
+  if (coming_.valid() && coming_of_ == evaluated_->mesh) topology_ = coming_.get();
+  coming_of_.reset();
   if (!topology_) topology_ = std::make_unique<const Topology>(*evaluated_->mesh);
   return topology_.get();
 }

@@ -5,6 +5,7 @@
 
 #include <QObject>
 #include <QString>
+#include <QThreadPool>
 #include <future>
 #include <memory>
 #include <optional>
@@ -84,6 +85,7 @@ class Chooser : public QObject {
   Elements chosen_;
   std::shared_ptr<const Drawable> drawable_, wires_;
   std::array<std::optional<std::size_t>, 3> counts_;  // of count_as()
+  QThreadPool making_;  // last: what it makes must end first
 };
 
 }  // namespace anvil::app

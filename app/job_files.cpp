@@ -20,10 +20,10 @@ namespace anvil::app {
 namespace {
 
 constexpr const char* mesh_filter =
-    "Meshes (*.stl *.obj *.ply *.off *.3mf *.STL *.OBJ *.PLY *.OFF *.3MF);;All files (*)";
+    "Meshes: STL, OBJ, PLY, OFF, 3MF (*.stl *.obj *.ply *.off *.3mf *.STL *.OBJ *.PLY *.OFF *.3MF);;All files (*)";
 constexpr const char* mesh_and_point_filter =
-    "Meshes and points (*.stl *.obj *.ply *.off *.3mf *.xyz *.asc *.txt *.pts *.csv *.STL *.OBJ *.PLY *.OFF *.3MF *.XYZ *.ASC *.TXT *.PTS *.CSV);;All files (*)";
-constexpr const char* point_filter = "Points (*.ply *.xyz)";
+    "Meshes and points: STL, OBJ, PLY, OFF, 3MF, XYZ, ASC, TXT, PTS, CSV (*.stl *.obj *.ply *.off *.3mf *.xyz *.asc *.txt *.pts *.csv *.STL *.OBJ *.PLY *.OFF *.3MF *.XYZ *.ASC *.TXT *.PTS *.CSV);;All files (*)";
+constexpr const char* point_filter = "Points: PLY, XYZ (*.ply *.xyz)";
 
 }  // namespace
 
@@ -118,7 +118,8 @@ void JobFiles::save_job(bool ask_name, std::function<void(bool)> finished) {
 
 void JobFiles::bring_in() {
   const QStringList files =
-      QFileDialog::getOpenFileNames(window_, tr("Bring in"), folder_, tr(mesh_and_point_filter), nullptr, QFileDialog::DontUseNativeDialog);
+      QFileDialog::getOpenFileNames(window_, tr("Bring in"), folder_, tr(mesh_and_point_filter), nullptr,
+                                    QFileDialog::DontUseNativeDialog | QFileDialog::HideNameFilterDetails);
   if (files.isEmpty()) return;
   folder_ = QFileInfo(files.first()).path();
   bring_in(files);

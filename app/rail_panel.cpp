@@ -80,6 +80,7 @@ RailPanel::RailPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
   reason_ = new QLabel;
   reason_->setObjectName(QStringLiteral("faint"));
   reason_->setWordWrap(true);
+  reason_->setContentsMargins(0, 0, 0, 6);
   layout->addWidget(reason_);
   again_ = new QPushButton(tr("Make it now"));
   again_->setObjectName(QStringLiteral("make_again"));
@@ -254,9 +255,9 @@ bool RailPanel::show_standing(const PartResult& result) {
   // What is there of this very recipe is only not judged yet.
   const bool unjudged = !failed && !stopped && result.evaluated && !result.report && !result.coarser;
   verdict_->setText(failed ? tr("Failed") : stopped ? tr("Stopped") : result.coarser ? tr("Coarser for now") : unjudged ? tr("Checking") : tr("Being made"));
-  const QString older = !result.report || result.coarser ? QString() : tr("It was: %1").arg(QString::fromStdString(verdict(*result.report)));
+  const QString older = !result.report || result.coarser ? QString() : tr("It was: %1.").arg(QString::fromStdString(verdict(*result.report)));
   if (failed)
-    reason_->setText(result.issue ? tr("What is shown is older. %1").arg(older) : tr("What is shown is the part before the step that failed. %1").arg(result.report ? tr("That is: %1").arg(QString::fromStdString(verdict(*result.report))) : QString()));
+    reason_->setText(result.issue ? tr("What is shown is older. %1").arg(older) : tr("What is shown is the part before the step that failed. %1").arg(result.report ? tr("That is: %1.").arg(QString::fromStdString(verdict(*result.report))) : QString()));
   else if (result.coarser && !stopped)
     reason_->setText(tr("It stays until the one that was asked for is made."));
   else if (!result.evaluated)

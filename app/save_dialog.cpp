@@ -8,6 +8,7 @@ namespace anvil::app {
 SaveDialog::SaveDialog(QWidget* window, const QString& title, const QString& folder, const QString& suggestion, const QString& filter, Complete complete)
     : QFileDialog(window, title, folder, filter), complete_(std::move(complete)) {
   setOption(QFileDialog::DontUseNativeDialog);
+  setOption(QFileDialog::HideNameFilterDetails);  // the formats are named in front of them
   setAcceptMode(QFileDialog::AcceptSave);
   setFileMode(QFileDialog::AnyFile);
   selectFile(suggestion);

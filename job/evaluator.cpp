@@ -82,6 +82,11 @@ bool Evaluator::is_busy() const {
   return leading_ || std::any_of(lanes_.begin(), lanes_.end(), [](const Lane& lane) { return lane.task.has_value(); });
 }
 
+RecipeRunner::Memory Evaluator::memory() const {
+  const std::lock_guard lock(mutex_);
+  return memory_;
+}
+
 void Evaluator::wait_idle() {
   std::unique_lock lock(mutex_);
   changed_.wait(lock, [&] { return pending_.empty() && queue_.empty() && !is_busy(); });
@@ -311,10 +316,12 @@ std::optional<Evaluator::Task> Evaluator::next_for(std::size_t number) const {
   return std::nullopt;
 }
 
-/// With the mutex held: a lane takes something up beside others only when those have been at it for long.
-bool Evaluator::may_join(std::size_t number) const {
+/// With the mutex held: is something taken up beside others? Only when those have been at it for long, or to make the part asked for
+/// first beside another one.
+bool Evaluator::may_join(const Task& task) const {
+  const PartId first = plan_->request.first;
   return std::all_of(lanes_.begin(), lanes_.end(), [&](const Lane& lane) {
-    return &lane == &lanes_[number] || !lane.task || Clock::now() - lane.since >= patience;
+    return !lane.task || Clock::now() - lane.since >= patience || (task.kind == Task::Kind::make && task.part == first && lane.task->part != first);
   });
 }
 
@@ -329,7 +336,7 @@ void Evaluator::serve(std::size_t number) {
       changed_.wait(lock);
       continue;
     }
-    if (!may_join(number)) {
+    if (!may_join(*task)) {
       changed_.wait_for(lock, patience);
       continue;
     }
@@ -346,7 +353,9 @@ void Evaluator::serve(std::size_t number) {
     } catch (const Stopped&) {
       spdlog::debug("part {} of request {} stopped", task->part, plan->request.number);
     }
+    const RecipeRunner::Memory memory = runner_.memory();
     lock.lock();
+    memory_ = memory;
     lane.task.reset();
     lane.what.clear();
     lane.step = 0;

@@ -54,7 +54,7 @@ class Evaluator {
   /// RecipeRunner::soon. Before the first request.
   void set_soon(double seconds) { runner_.soon = seconds; }
   /// Bytes that results kept for later take, and their bound.
-  RecipeRunner::Memory memory() const { return runner_.memory(); }
+  RecipeRunner::Memory memory() const;
 
   struct Activity {
     std::string what;  ///< "Making Mast clamp"; "" when idle
@@ -115,7 +115,7 @@ class Evaluator {
   bool leave_to_lanes(const Plan& plan, PartId id);
   void run(Lane& lane, const Task& task, const PlanPtr& plan);
   std::optional<Task> next_for(std::size_t number) const;
-  bool may_join(std::size_t number) const;
+  bool may_join(const Task& task) const;
   bool is_busy() const;
   void queue(const Task& task);
   Control begin(Lane& lane, const char* verb, const std::string& name);
@@ -137,6 +137,7 @@ class Evaluator {
   std::map<std::pair<Task::Kind, std::size_t>, Task> queue_;  // by kind and rank
   bool quitting_ = false, leading_ = false;
   RecipeRunner runner_;
+  RecipeRunner::Memory memory_;  // as of the task that was ended last: who asks does not wait for the runner
   static constexpr std::size_t for_all = 3, for_the_first = 3;  // lanes for every part, and for the one asked for first only
   Lane leader_;  // plans, and makes what is dragged
   std::array<Lane, for_all + for_the_first> lanes_;

@@ -25,8 +25,8 @@ namespace anvil::boolean {
 const Note contact_edges{"contact_edges", "the result touches itself along 1 edge and is separated there",
                          "the result touches itself along {0} edges and is separated there"};
 
-const Note skins_dissolved{"skins_dissolved", "1 skin thinner than the contact tolerance went with its neighbour",
-                           "{0} skins thinner than the contact tolerance went with their neighbours"};
+const Note skins_dissolved{"skins_dissolved", "1 thin sheet, below the contact tolerance, went with its neighbour",
+                           "{0} thin sheets, below the contact tolerance, went with their neighbours"};
 
 const Note polygons_untouched{"polygons_untouched", "1 polygon came through untouched", "{0} polygons came through untouched", Note::Place::card};
 
@@ -477,7 +477,7 @@ void check_middles(const Rounded& rounded, const Separated& separated, const Con
     throw Contradiction("a contact edge has no middle");
 }
 
-/// Takes out whole shells that are nothing but skins, which rounding or contact has left; those at the seam of untouched
+/// Takes out whole shells that are nothing but thin sheets, which rounding or contact has left; those at the seam of untouched
 /// triangles stay. @return how many
 std::size_t drop_thin_shells(Rounded& rounded, double thinnest, const Control& control) {
   if (thinnest <= 0) return 0;

@@ -38,9 +38,9 @@ struct Selection {
   Index pieces = 0;
   std::vector<char> bounds;  ///< per part: it has an inside
   std::vector<char> idle;    ///< per part, if asked for: the labels are the same without it
-  std::size_t dissolved = 0;       ///< skins that went with a neighbour of another label
+  std::size_t dissolved = 0;       ///< thin sheets that went with a neighbour of another label
   std::vector<Vec3> dissolved_at;  ///< at most OperationReport::max_places
-  std::size_t left_out = 0;  ///< closed skins thinner than rounding, which cannot be told in or out
+  std::size_t left_out = 0;  ///< closed sheets thinner than rounding, which cannot be told in or out
 };
 Selection classify(const Soup& soup, const Arrangement& arrangement, const CellClassifier& classifier, const Control& control);
 

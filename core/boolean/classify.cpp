@@ -109,7 +109,7 @@ class Windings {
   std::vector<char> known_;
 };
 
-/// What the cells say of the parts, skins left aside: which have an inside, and which could as well not be there.
+/// What the cells say of the parts, thin sheets left aside: which have an inside, and which could as well not be there.
 void look_at_parts(const Windings& windings, const CellClassifier& classifier, const std::vector<std::string>& words,
                    const std::vector<Index>& goes_with, std::size_t parts, Selection& selection) {
   selection.bounds.assign(parts, 0);
@@ -128,10 +128,10 @@ void look_at_parts(const Windings& windings, const CellClassifier& classifier, c
   }
 }
 
-/// How many skins went with a neighbour of another label; those that touch count as one.
+/// How many thin sheets went with a neighbour of another label; those that touch count as one.
 void count_dissolved(const Cells& cells, const Faces& faces, const PointSet& points, const std::vector<Index>& label,
                      const std::vector<Index>& goes_with, Selection& selection) {
-  UnionFind skins(cells.count);
+  UnionFind sheets(cells.count);
   std::vector<char> gone(cells.count, 0);
   for (Index c = 0; c < cells.count; ++c) gone[c] = label[c] != label[goes_with[c]];
   std::vector<Index> patch_of(cells.count, no_index);
@@ -139,10 +139,10 @@ void count_dissolved(const Cells& cells, const Faces& faces, const PointSet& poi
     const Index front = cells.cell[2 * p], back = cells.cell[2 * p + 1];
     for (Index c : {front, back})
       if (patch_of[c] == no_index) patch_of[c] = p;
-    if (gone[front] && gone[back]) skins.unite(front, back);
+    if (gone[front] && gone[back]) sheets.unite(front, back);
   }
   for (Index c = 0; c < cells.count; ++c) {
-    if (!gone[c] || skins.find(c) != c) continue;
+    if (!gone[c] || sheets.find(c) != c) continue;
     ++selection.dissolved;
     if (selection.dissolved_at.size() >= OperationReport::max_places) continue;
     const Triangle& t = faces.corners(cells.first[patch_of[c]]);

@@ -33,7 +33,7 @@ constexpr Note put_on_grid{"put_on_grid", "faces lay too near each other for rou
                            "faces lay too near each other for rounding: all corners were put on a grid of {1} mm"};
 constexpr Note tools_nudged{"tools_nudged", "faces lay too near each other for rounding: 1 tool was moved by a hundred-billionth of the size",
                             "faces lay too near each other for rounding: {0} tools were moved by a hundred-billionth of the size"};
-constexpr Note skins_left_out{"skins_left_out", "1 skin thinner than rounding left out", "{0} skins thinner than rounding left out"};
+constexpr Note skins_left_out{"skins_left_out", "1 thin sheet, below rounding, left out", "{0} thin sheets, below rounding, left out"};
 constexpr Note rounds_to_settle{"rounds_to_settle", "rounding settled in 1 round", "rounding settled in {0} rounds", Note::Place::program};
 constexpr Note gathered{"gathered", "{1} gathered as it is", "{1} gathered, {0} parts as they are"};
 
@@ -150,7 +150,7 @@ std::vector<char> settled_faces(const Rounded& rounded, const Mesh& mesh) {
 
 /// @param all_near  look at every triangle one by one
 /// @param passes  of contact, as long as they change something: each is offered the points of the last one. With none nothing
-///                is made to meet; skins are dissolved all the same
+///                is made to meet; thin sheets are dissolved all the same
 /// @param level  of snap-rounding repair; beyond the last a result that does not come to rest is given with a note
 Result<BooleanResult> compute(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings,
                               int passes, bool all_near, int level, std::size_t patience) {
@@ -183,7 +183,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     });
     // What turning does to a flat polygon is a thousandth of that.
     const double flat_within = std::min(contact, std::ldexp(extent, -42));
-    // Where contact found nothing that is near without meeting, there are no skins to look for.
+    // Where contact found nothing that is near without meeting, there are no thin sheets to look for.
     bool near_misses = contact == 0;
     // What comes to rest in several passes has up to eight times as many at first where they are few, three times where they are many.
     const std::size_t given_pairs = pairs.size(), max_pairs = 6 * given_pairs + 50'000;

@@ -75,7 +75,7 @@ class ThinCells {
       if (thin_[c] && !is_layer(faces[c], tolerance_, control_)) thin_[c] = 0;
   }
 
-  /// Space itself is never thin, even beside a component that is nothing but skin.
+  /// Space itself is never thin, even beside a component that is nothing but a thin sheet.
   void keep_outer_cells() {
     UnionFind connected(cells_.count);
     for (Index p = 0; p < patches(); ++p) connected.unite(cells_.cell[2 * p], cells_.cell[2 * p + 1]);
@@ -101,7 +101,7 @@ class ThinCells {
 
   /// Each thin cell goes with one beside it, those first that are best surrounded by cells that are decided. It keeps its
   /// label where enough of its border has it on the other side, and takes that of the longest border else: so a slit in a
-  /// body closes although it opens into the air, and a skin on a body stays what it is.
+  /// body closes although it opens into the air, and a thin sheet on a body stays what it is.
   void decide(std::span<const Index> label, std::vector<Index>& goes_with) {
     struct Border {
       Index cell;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Cells thinner than the contact tolerance: skins that no contact could close. They are joined with a thick neighbour.
+// Cells thinner than the contact tolerance: thin sheets that no contact could close. They are joined with a thick neighbour.
 //
 // Contact is one pass: a point that it makes where two edges pass each other is never offered to a third part, whose edge
 // stays straight beside two that are bent by some 1e-15. The exact stages then rightly find cells between them. What is
@@ -15,7 +15,7 @@ namespace anvil::boolean {
 ///
 /// A cell is a candidate when twice its volume over its area is less than the tolerance, and it is thin when all inner
 /// points of its faces that are tried have a face that looks the other way within the tolerance: a lump on a wide layer is
-/// no skin. Thin cells are decided one by one, those first that are best surrounded by decided ones: a cell keeps its label
+/// no thin sheet. Thin cells are decided one by one, those first that are best surrounded by decided ones: a cell keeps its label
 /// where a good share of its border has it beyond, else it takes that of most of its border; over sheets last. Of a component
 /// of thin cells alone the outer one counts as thick.
 ///

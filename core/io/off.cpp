@@ -90,6 +90,21 @@ Import read_binary(std::string_view bytes, std::size_t at, std::string_view pref
   return result;
 }
 
+/// Are there so many lines with something in them?
+bool has_lines(TextScanner scan, long long count) {
+  for (; count > 0 && !scan.word().empty(); --count) scan.next_line();
+  return count == 0;
+}
+
+/// Goes past the number of edges, which nobody reads: in the line of the other two, in one of its own, or left out.
+void skip_edge_count(TextScanner& scan) {
+  if (scan.word_in_line().empty()) {
+    TextScanner ahead = scan;
+    if (ahead.word().empty() || !ahead.word_in_line().empty()) return;
+    scan = ahead;
+  }
+}
+
 }  // namespace
 
 Import read_off(std::string_view bytes) {
@@ -113,7 +128,13 @@ Import read_off(std::string_view bytes) {
     scan.fail(fmt::format("the header promises {} vertices and {} faces, more than the file can hold",
                           vertices, faces),
               "correct the header or export again");
-  scan.next_line();
+  skip_edge_count(scan);
+  // What a line has behind a vertex or a face is colours and the like, unless lines hold several of them.
+  const bool is_by_lines = has_lines([&] { TextScanner ahead = scan; ahead.next_line(); return ahead; }(), vertices + faces);
+  const auto end_item = [&] {
+    if (is_by_lines) scan.next_line();
+  };
+  end_item();
   Import result;
   Mesh& mesh = result.mesh;
   mesh.positions.reserve(static_cast<std::size_t>(vertices));
@@ -121,7 +142,7 @@ Import read_off(std::string_view bytes) {
     Vec3 p;
     for (int k = 0; k < 3; ++k) p[k] = scan.number(scan.word(), "a coordinate");
     mesh.positions.push_back(p);
-    scan.next_line();
+    end_item();
   }
   std::size_t short_faces = 0;
   std::vector<Index> polygon;
@@ -142,7 +163,7 @@ Import read_off(std::string_view bytes) {
       mesh.add_face(polygon);
     else
       ++short_faces;
-    scan.next_line();
+    end_item();
   }
   if (short_faces > 0)
     result.notes.push_back(fmt::format("{} faces with fewer than three corners were left out", short_faces));

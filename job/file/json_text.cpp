@@ -29,7 +29,10 @@ nlohmann::json parse_json(std::string_view text, const std::string& name) {
   try {
     return nlohmann::json::parse(text);
   } catch (const nlohmann::json::exception& bad) {
-    throw BadFile{fmt::format("{}: {}", name, bad.what()), remedy};
+    // "[json.exception.parse_error.101] parse error at line 3, column 5: ...": the number in brackets is the parser's own.
+    const std::string_view what = bad.what();
+    const std::size_t end = what.find("] ");
+    throw BadFile{fmt::format("{}: {}", name, end == std::string_view::npos ? what : what.substr(end + 2)), remedy};
   }
 }
 

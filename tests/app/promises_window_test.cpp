@@ -236,6 +236,41 @@ TEST_CASE("after Stop every panel says that what is shown is older, until it is 
   CHECK(d.widget<QPushButton>(QStringLiteral("make_again")) == nullptr);
 }
 
+TEST_CASE("while a long recast is made, other parts are cut, dragged and judged, and Stop ends it") {
+  Driver d;
+  box_and_cylinder(d);
+  const PartId box = d.job().parts[0]->id, pin = d.job().parts[1]->id;
+  Part far = slow_part();
+  far.placement.position = {0, 300, 0};
+  PartId slow = 0;
+  Job job = edit::add_part(d.job(), far, &slow);
+  d.session().commit(QStringLiteral("add"), with_recast(job, slow, 0.1));
+  REQUIRE(Driver::until([&] { return d.session().standing(slow) == Standing::being_made && d.session().activity().step != 0; }));
+  d.session().select({box, pin});
+  d.key(Qt::Key_D);
+  REQUIRE(Driver::until([&] { return d.session().is_current(box); }));
+  CHECK(d.volume(box) == Approx(drilled).epsilon(1e-9));
+  CHECK(d.session().standing(slow) == Standing::being_made);
+  // The tool is dragged out of the box; the view follows before the hand lets go.
+  d.session().select({pin});
+  const QPointF on_pin = d.pixel({0, -10, 35});
+  d.press(&d.view(), on_pin);
+  for (int k = 1; k <= 10; ++k) {
+    d.move(&d.view(), on_pin + QPointF(9 * k, 0));
+    QTest::qWait(30);
+  }
+  REQUIRE(Driver::until([&] { return d.volume(box) > drilled + 1; }));
+  CHECK(d.job().at(pin).placement.position.norm() > 1);
+  d.release(&d.view(), on_pin + QPointF(90, 0));
+  REQUIRE(Driver::until([&] { return d.session().is_current(box) && d.session().is_current(pin); }));
+  CHECK(d.session().result(box).report->sound);
+  CHECK(d.session().standing(slow) == Standing::being_made);
+  CHECK(d.session().activity().step != 0);
+  d.session().stop_work();
+  d.session().wait_idle();
+  CHECK(d.session().standing(slow) == Standing::stopped);
+}
+
 TEST_CASE("exporting a tool asks which body is meant, and the dialog names what it writes") {
   Driver d;
   const TemporaryFolder folder;

@@ -163,6 +163,16 @@ TEST_CASE("OFF in lower case, wrapped and binary") {
   REQUIRE(plain);
   CHECK(plain->mesh.face_count() == 4);
   CHECK(signed_volume(plain->mesh) == Approx(1.0 / 6));
+  // Several to a line, the number of edges in a line of its own or left out; and colours behind what has a line for itself.
+  for (const char* text : {"off\n4 4\n6\n0 0 0 1 0 0\n0 1 0 0 0 1\n3 0 2 1\n3 0 1 3\n3 1 2 3\n3 2 0 3\n",
+                           "OFF\n4 4\n0 0 0 1 0 0 0 1 0 0 0 1\n3 0 2 1 3 0 1 3 3 1 2 3 3 2 0 3\n",
+                           "OFF\n4 4\n6\n0 0 0 9 9\n1 0 0 9 9\n0 1 0 9 9\n0 0 1 9 9\n3 0 2 1 255 0 0\n3 0 1 3\n3 1 2 3\n3 2 0 3 7\n"}) {
+    CAPTURE(text);
+    const auto read = read_as(folder, "w.off", text);
+    REQUIRE(read);
+    CHECK(read->mesh.face_count() == 4);
+    CHECK(signed_volume(read->mesh) == Approx(1.0 / 6));
+  }
   std::string binary = "COFF BINARY\n";
   for (const std::uint32_t count : {3u, 1u, 3u}) append_big(binary, count);
   for (int v = 0; v < 3; ++v) {

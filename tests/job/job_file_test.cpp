@@ -129,6 +129,7 @@ TEST_CASE("numbers that no double holds, and brackets beyond any depth, are refu
   };
   const std::string head = R"({"version":2,"title":"t","more":)";
   for (const char* number : {"1e999", "-1e999", "1e99999999999999999999"}) CHECK(what(head + number + R"(,"parts":[]})").find("job.json") != std::string::npos);
+  CHECK(what(head + R"(1e999,"parts":[]})").find("exception") == std::string::npos);
   for (const std::size_t depth : {std::size_t{5000}, std::size_t{450'000}}) {
     CHECK(what(head + std::string(depth, '[') + std::string(depth, ']') + R"(,"parts":[]})").find("deep") != std::string::npos);
     CHECK(what(head + std::string(depth, '[')).find("deep") != std::string::npos);
