@@ -235,44 +235,58 @@ double millimetres_per_unit(DWORD unit) {
 
 namespace {
 
-/// The value of an attribute in the first start tag of that name; empty when it has none.
-std::string attribute(std::string_view xml, std::string_view tag, std::string_view name) {
+/// The start tags of one name, without their brackets.
+std::vector<std::string_view> start_tags(std::string_view xml, std::string_view tag) {
+  std::vector<std::string_view> tags;
   for (std::size_t at = xml.find('<'); at != std::string_view::npos; at = xml.find('<', at + 1)) {
     const std::string_view rest = xml.substr(at + 1);
     const std::size_t colon = rest.find(':'), end_of_name = rest.find_first_of(" \t\r\n/>");
-    if (end_of_name == std::string_view::npos) return {};
+    if (end_of_name == std::string_view::npos) break;
     const std::string_view own = colon < end_of_name ? rest.substr(colon + 1, end_of_name - colon - 1) : rest.substr(0, end_of_name);
-    if (own != tag) continue;
-    const std::string_view start = rest.substr(0, rest.find('>'));
-    for (std::size_t found = start.find(name); found != std::string_view::npos; found = start.find(name, found + 1)) {
-      const bool is_whole = found > 0 && std::string_view(" \t\r\n").find(start[found - 1]) != std::string_view::npos;
-      std::size_t value = found + name.size();
-      while (value < start.size() && (start[value] == ' ' || start[value] == '=')) ++value;
-      if (!is_whole || value >= start.size() || (start[value] != '"' && start[value] != '\'')) continue;
-      return std::string(start.substr(value + 1, start.find(start[value], value + 1) - value - 1));
-    }
-    return {};
+    if (own == tag) tags.push_back(rest.substr(0, rest.find('>')));
   }
+  return tags;
+}
+
+/// The value of an attribute of a start tag; empty when it has none.
+std::string attribute(std::string_view start, std::string_view name) {
+  for (std::size_t found = start.find(name); found != std::string_view::npos; found = start.find(name, found + 1)) {
+    const bool is_whole = found > 0 && std::string_view(" \t\r\n").find(start[found - 1]) != std::string_view::npos;
+    std::size_t value = found + name.size();
+    while (value < start.size() && (start[value] == ' ' || start[value] == '=')) ++value;
+    if (!is_whole || value >= start.size() || (start[value] != '"' && start[value] != '\'')) continue;
+    return std::string(start.substr(value + 1, start.find(start[value], value + 1) - value - 1));
+  }
+  return {};
+}
+
+/// The name of the entry that holds the model: a package may be about other things as well, such as a picture of it.
+std::string model_entry(const std::string& relations) {
+  for (const std::string_view relation : start_tags(relations, "Relationship"))
+    if (attribute(relation, "Type").ends_with("/3dmodel")) {
+      const std::string name = attribute(relation, "Target");
+      return name.starts_with('/') ? name.substr(1) : name;
+    }
   return {};
 }
 
 /// Extensions that a reader has to know to understand the model (3MF Core Specification, 2.3.3).
 void refuse_unknown_extensions(const Package& package) {
-  std::string model_name = attribute(package.read("_rels/.rels"), "Relationship", "Target");
-  if (model_name.starts_with('/')) model_name.erase(0, 1);
   std::string model;
   try {
-    model = package.read(model_name);
+    model = package.read(model_entry(package.read("_rels/.rels")));
   } catch (const BadFile&) {
     return;  // the reader tells what is wrong with it
   }
+  const std::vector<std::string_view> tags = start_tags(std::string_view(model).substr(0, model.find("<resources")), "model");
+  if (tags.empty()) return;
   static constexpr std::array<std::string_view, 3> known{"http://schemas.microsoft.com/3dmanufacturing/core/2015/02",
                                                          "http://schemas.microsoft.com/3dmanufacturing/material/2015/02",
                                                          "http://schemas.microsoft.com/3dmanufacturing/production/2015/06"};
-  const std::string required = attribute(model, "model", "requiredextensions");
+  const std::string required = attribute(tags[0], "requiredextensions");
   for (std::size_t at = 0; (at = required.find_first_not_of(" \t\r\n", at)) != std::string::npos;) {
     const std::size_t end = std::min(required.find_first_of(" \t\r\n", at), required.size());
-    const std::string prefix = required.substr(at, end - at), space = attribute(model, "model", "xmlns:" + prefix);
+    const std::string prefix = required.substr(at, end - at), space = attribute(tags[0], "xmlns:" + prefix);
     if (std::find(known.begin(), known.end(), space) == known.end())
       throw BadFile{fmt::format("it can only be understood with the extension \"{}\" ({}), which is not read here", prefix, space.empty() ? "not named" : space),
                     "export it with plain meshes"};

@@ -204,15 +204,17 @@ TEST_CASE("OBJ tells what it leaves out, and material names keep # and blanks") 
 TEST_CASE("3MF: mirrored items look outwards, supports are left out and told, unknown extensions are refused") {
   const TemporaryFolder folder;
   const std::string types =
-      R"(<?xml version="1.0"?><Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/></Types>)";
+      R"(<?xml version="1.0"?><Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="model" ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/><Default Extension="png" ContentType="image/png"/></Types>)";
+  // The package is about a picture as well, which stands first.
   const std::string relations =
-      R"(<?xml version="1.0"?><Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="m" Target="/3D/3dmodel.model" Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>)";
+      R"(<?xml version="1.0"?><Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="p" Target="/picture.png" Type="http://schemas.openxmlformats.org/package/2006/relationships/metadata/thumbnail"/><Relationship Id="m" Target="/3D/3dmodel.model" Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>)";
   const std::string corner =
       "<mesh><vertices><vertex x=\"0\" y=\"0\" z=\"0\"/><vertex x=\"3\" y=\"0\" z=\"0\"/><vertex x=\"0\" y=\"3\" z=\"0\"/><vertex x=\"0\" y=\"0\" z=\"3\"/></vertices>"
       "<triangles><triangle v1=\"0\" v2=\"2\" v3=\"1\"/><triangle v1=\"0\" v2=\"1\" v3=\"3\"/><triangle v1=\"1\" v2=\"2\" v3=\"3\"/><triangle v1=\"2\" v2=\"0\" v3=\"3\"/></triangles></mesh>";
   const auto model = [&](const std::string& attributes, const std::string& resources, const std::string& build) {
     REQUIRE(write_package(folder / "m.3mf", {{"[Content_Types].xml", types},
                                              {"_rels/.rels", relations},
+                                             {"picture.png", "no picture"},
                                              {"3D/3dmodel.model", "<?xml version=\"1.0\" encoding=\"UTF-8\"?><model unit=\"millimeter\" xmlns=\"http://schemas.microsoft.com/3dmanufacturing/core/2015/02\"" + attributes +
                                                                       "><resources>" + resources + "</resources><build>" + build + "</build></model>"}}));
     return read_mesh(folder / "m.3mf");
