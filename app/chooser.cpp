@@ -97,7 +97,7 @@ void Chooser::prepare_topology() {
   if (!evaluated_ || topology_ || (coming_.valid() && coming_of_ == evaluated_->mesh)) return;
   coming_of_ = evaluated_->mesh;
   // What comes for a mesh that has been replaced is let go when it is there: nobody waits for it.
-  auto work = std::make_shared<std::packaged_task<std::unique_ptr<const Topology>()>>([mesh = evaluated_->mesh] { return std::make_unique<const Topology>(*mesh); });
+  auto work = std::make_shared<std::packaged_task<std::shared_ptr<const Topology>()>>([mesh = evaluated_->mesh] { return std::make_shared<const Topology>(*mesh); });
   coming_ = work->get_future();
   making_.start([work] { (*work)(); });
 }
@@ -107,7 +107,7 @@ const Topology* Chooser::topology() {
   if (topology_) return topology_.get();
   if (coming_.valid() && coming_of_ == evaluated_->mesh) topology_ = coming_.get();
   coming_of_.reset();
-  if (!topology_) topology_ = std::make_unique<const Topology>(*evaluated_->mesh);
+  if (!topology_) topology_ = std::make_shared<const Topology>(*evaluated_->mesh);
   return topology_.get();
 }
 

@@ -44,6 +44,8 @@ class Chooser : public QObject {
   PartId part() const;
   EvaluatedPtr evaluated() const { return evaluated_; }
   const Topology* topology();
+  /// The same, to be looked at for longer than it is the newest.
+  std::shared_ptr<const Topology> held_topology() { return topology() == nullptr ? nullptr : topology_; }
   const Elements& chosen() const { return chosen_; }
   /// Can a field of elements be filled with the choice, as it is or turned into what fits?
   bool fits(const Field& field);
@@ -79,8 +81,8 @@ class Chooser : public QObject {
   Way way_ = Way::click;
   EvaluatedPtr evaluated_;
   PartId of_ = 0;
-  std::unique_ptr<const Topology> topology_;
-  std::future<std::unique_ptr<const Topology>> coming_;  ///< is being made beside the window, before it is asked for
+  std::shared_ptr<const Topology> topology_;
+  std::future<std::shared_ptr<const Topology>> coming_;  ///< is being made beside the window, before it is asked for
   std::shared_ptr<const Mesh> coming_of_;
   Elements chosen_;
   std::shared_ptr<const Drawable> drawable_, wires_;

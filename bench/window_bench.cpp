@@ -261,9 +261,26 @@ bool choose_on_a_million(MainWindow& window) {
     }
     std::cout << session.chooser().chosen().size() << " chosen by five clicks, " << Window::take() << std::endl;
   }
+  session.chooser().start(ElementKind::faces);
+  session.chooser().set_way(Chooser::Way::box);
+  QTest::qWait(1500);
+  Window::take();
+  int frames = 0;
+  const auto counting = QObject::connect(&window.view(), &ViewWidget::painted, [&] { ++frames; });
+  QElapsedTimer clock;
+  QTest::mousePress(window.windowHandle(), Qt::LeftButton, {}, middle - QPoint(150, 150));
+  for (int k = -6; k <= 6; ++k) {
+    QTest::mouseMove(window.windowHandle(), middle + QPoint(25 * k, 25 * k));
+    QTest::qWait(10);
+  }
+  clock.start();
+  QTest::mouseRelease(window.windowHandle(), Qt::LeftButton, {}, middle + QPoint(150, 150));
+  const bool came = QTest::qWaitFor([&] { return session.chooser().chosen().size() > 1; }, 30'000);
+  std::cout << session.chooser().chosen().size() << " faces chosen by a box after " << clock.elapsed() << " ms, in which the window drew " << frames << " frames" << std::endl;
+  QObject::disconnect(counting);
   session.chooser().stop();
   session.new_job();
-  return true;
+  return came;
 }
 
 /// @return false when something did not come

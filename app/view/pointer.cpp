@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/beside_the_window.h"
 #include "app/theme.h"
 #include "app/view/overlay.h"
 #include "app/view/region_labels.h"
@@ -325,7 +326,16 @@ void Pointer::choose_region(Qt::KeyboardModifiers modifiers) {
   const QPolygonF region = std::exchange(region_, {});
   emit changed();
   if (region.size() < 3) return choose_click(modifiers);
-  if (const auto view = element_view()) session_.chooser().choose(view->inside(session_.chooser().chosen().kind, region), change_by(modifiers));
+  const auto view = element_view();
+  if (!view) return;
+  Chooser& chooser = session_.chooser();
+  const ElementKind kind = chooser.chosen().kind;
+  // Held here: what the view looks at may be replaced meanwhile.
+  const EvaluatedPtr evaluated = chooser.evaluated();
+  const std::shared_ptr<const Topology> topology = chooser.held_topology();
+  constexpr std::size_t many = 50'000;
+  std::vector<Index> found = topology->count(*evaluated->mesh, kind) < many ? view->inside(kind, region) : beside_the_window([&] { return view->inside(kind, region); });
+  if (chooser.evaluated() && chooser.evaluated()->mesh == evaluated->mesh && chooser.chosen().kind == kind) chooser.choose(std::move(found), change_by(modifiers));
 }
 
 void Pointer::paint_at(const QPointF& pixel, Qt::KeyboardModifiers modifiers) {
