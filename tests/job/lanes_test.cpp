@@ -7,11 +7,12 @@
 #include <map>
 #include <mutex>
 #include <random>
+#include <set>
 #include <thread>
 
 #include "job/edit.h"
-#include "job/evaluator.h"
 #include "tests/job/box_part.h"
+#include "tests/job/listener.h"
 #include "tests/support/meshes.h"
 #include "tests/support/shared_parts.h"
 
@@ -86,28 +87,6 @@ Job moved(const Job& job, PartId id, double x) {
   return edit::change_part(job, id, [&](Part& part) { part.placement.position.x() = x; });
 }
 
-/// An evaluator, and what it publishes.
-struct Listener {
-  std::mutex mutex;
-  std::vector<Published> seen;
-  Evaluator evaluator{[this](const Published& p) {
-    const std::lock_guard lock(mutex);
-    seen.push_back(p);
-  }};
-
-  Listener() { gate.reset(); }
-  std::uint64_t ask(const Job& job, PartId first, bool live = false, UpTo up_to = {}) {
-    return evaluator.request(std::make_shared<const Job>(job), first, live, up_to);
-  }
-  /// What was published of a part for a request; with its report, where that is asked for.
-  std::optional<Published> answer(PartId part, std::uint64_t request, bool checked = false) {
-    const std::lock_guard lock(mutex);
-    for (const Published& p : seen)
-      if (p.part == part && p.request == request && (p.report || !checked)) return p;
-    return std::nullopt;
-  }
-};
-
 /// Does it come true within half a minute? Far above what it takes, so that a slow machine is not taken for an error.
 template <class Condition>
 bool soon(Condition condition) {
@@ -119,6 +98,7 @@ bool soon(Condition condition) {
 }  // namespace
 
 TEST_CASE("a long step that is still wanted goes on, whatever else of the job changes") {
+  gate.reset();
   Listener listener;
   const Job job = with_waiting(boxes(3), 1, 7);
   listener.ask(job, 1);
@@ -146,6 +126,7 @@ TEST_CASE("a long step that is still wanted goes on, whatever else of the job ch
 }
 
 TEST_CASE("a long step that is not wanted any more ends, and the part is made as it is now") {
+  gate.reset();
   Listener listener;
   const Job job = with_waiting(boxes(2), 1, 7);
   listener.ask(job, 1);
@@ -169,6 +150,7 @@ TEST_CASE("a long step that is not wanted any more ends, and the part is made as
 }
 
 TEST_CASE("a cheap part does not wait behind slow ones, and the chosen one does not even when many are slow") {
+  gate.reset();
   Listener listener;
   Job job = boxes(6);
   for (PartId id : {1, 2, 3, 4}) job = with_waiting(job, id, static_cast<int>(id));
@@ -194,6 +176,7 @@ TEST_CASE("a cheap part does not wait behind slow ones, and the chosen one does 
 }
 
 TEST_CASE("what is dragged is made beside a long exact pass, and the exact pass of the dragged part itself gives way") {
+  gate.reset();
   Listener listener;
   Job job = with_waiting(boxes(4), 1, 7);
   job = *edit::combine(job, 2, {3}, Operation::unite);
@@ -220,6 +203,7 @@ TEST_CASE("what is dragged is made beside a long exact pass, and the exact pass 
 }
 
 TEST_CASE("a part that two slow parts are made of is made once, also while both are made at once") {
+  gate.reset();
   Listener listener;
   Job job = with_waiting(boxes(3), 3, 9);
   for (PartId id : {1, 2}) {
@@ -254,6 +238,7 @@ TEST_CASE("out of memory beside others, a part is tried again alone before that 
     return output;
   };
   static const StepKind hungry = {"hungry", "Hungry", "scale", "shape", "Takes all.", ToolRule::none, {}, +hungry_run};
+  gate.reset();
   Listener listener;
   Job job = boxes(2);
   for (PartId id : {1, 2}) job = *edit::add_step(job, id, new_step(hungry));

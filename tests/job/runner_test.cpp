@@ -4,8 +4,8 @@
 
 #include "core/soundness/check.h"
 #include "job/edit.h"
-#include "job/evaluator.h"
 #include "tests/job/box_part.h"
+#include "tests/job/listener.h"
 #include "tests/support/casts.h"
 #include "tests/support/meshes.h"
 #include "tests/support/shared_parts.h"
@@ -27,23 +27,6 @@ Result<StepOutput> go_on(const StepInput& input) {
   }
 }
 const StepKind endless = {"endless", "Endless", "scale", "shape", "Does not end.", ToolRule::none, {}, go_on};
-
-/// Collects what a worker publishes.
-struct Listener {
-  std::mutex mutex;
-  std::vector<Published> seen;
-  Evaluator evaluator{[this](const Published& p) {
-    const std::lock_guard lock(mutex);
-    seen.push_back(p);
-  }};
-  std::vector<Published> of(PartId part) {
-    const std::lock_guard lock(mutex);
-    std::vector<Published> list;
-    for (const Published& p : seen)
-      if (p.part == part) list.push_back(p);
-    return list;
-  }
-};
 
 }  // namespace
 
