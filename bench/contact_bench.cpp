@@ -47,8 +47,13 @@ std::vector<Operand> operands_of(const std::string& name) {
     if (part->name != name) continue;
     auto shape = [](const Part& p) { return std::make_shared<const Mesh>(*make_mesh(std::get<Primitive>(p.source))); };
     std::vector<Operand> operands{{shape(*part), name, Operation::unite, demo().world_of(part->id), true, {}}};
-    for (const ToolUse& use : part->recipe.at(0).tools)
-      operands.push_back({shape(demo().at(use.tool)), demo().at(use.tool).name, use.operation, demo().world_of(use.tool), true, {}});
+    const auto add = [&](const ToolUse& use, Operation operation) {
+      operands.push_back({shape(demo().at(use.tool)), demo().at(use.tool).name, operation, demo().world_of(use.tool), true, {}});
+    };
+    for (const ToolUse& use : part->recipe.at(0).tools) {
+      if (!use.is_tray()) add(use, use.operation);
+      for (const ToolUse& inner : use.inside) add(inner, use.operation);  // united in their tray
+    }
     return operands;
   }
   throw std::runtime_error("the demo job has no " + name);

@@ -16,6 +16,7 @@
 #include "core/boolean/assemble.h"
 #include "core/boolean/facets.h"
 #include "core/boolean/repair.h"
+#include "core/mesh/broad_phase.h"
 #include "core/mesh/edges.h"
 #include "core/mesh/sub_mesh.h"
 #include "core/soundness/check.h"
@@ -132,20 +133,24 @@ void append_gathered(const Expression& expression, BooleanResult& result) {
   }
 }
 
-/// Which faces of a result have a corner where settling has made or changed a triangle.
-std::vector<char> settled_faces(const Rounded& rounded, const Mesh& mesh) {
+/// Which faces of a result have a corner where settling has made or changed a triangle, or that is farther than `visibly` from where
+/// it was.
+std::vector<char> changed_faces(const Rounded& rounded, const Mesh& mesh, double visibly) {
   const auto before = [](const Vec3& p, const Vec3& q) { return std::tie(p.x(), p.y(), p.z()) < std::tie(q.x(), q.y(), q.z()); };
   std::vector<Vec3> places;
   for (std::size_t i = 0; i < rounded.triangles.size(); ++i)
-    if (rounded.provenance[i].settled)
-      for (Index v : rounded.triangles[i]) places.push_back(rounded.points[v]);
+    for (Index v : rounded.triangles[i])
+      if (rounded.provenance[i].settled || rounded.reach[v] > visibly) places.push_back(rounded.points[v]);
   std::sort(places.begin(), places.end(), before);
-  std::vector<char> settled(mesh.face_count(), 0);
+  Box3 around;
+  for (const Vec3& p : places) around.add(p);
+  std::vector<char> changed(mesh.face_count(), 0);
   tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(mesh.face_count()), 4096), [&](const auto& range) {
     for (Index f = range.begin(); f < range.end(); ++f)
-      for (Index v : mesh.face(f)) settled[f] = settled[f] || std::binary_search(places.begin(), places.end(), mesh.positions[v], before);
+      for (Index v : mesh.face(f))
+        changed[f] = changed[f] || (overlap(Box3{mesh.positions[v], mesh.positions[v]}, around) && std::binary_search(places.begin(), places.end(), mesh.positions[v], before));
   });
-  return settled;
+  return changed;
 }
 
 /// @param all_near  look at every triangle one by one
@@ -220,7 +225,8 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     if (pass.dissolved > 0) result.report.tell(skins_dissolved, pass.dissolved, names.front()->name, pass.dissolved_at);
     if (pass.left_out > 0) result.report.tell(skins_left_out, pass.left_out, names.front()->name);
     // What was moved by more than rounding may cross what lies beside it in its own part.
-    const bool moved_visibly = soup.reach.largest() > std::ldexp(extent, -40);
+    const double visibly = std::ldexp(extent, -40);
+    const bool moved_visibly = soup.reach.largest() > visibly;
     soup = {};
     // Beyond all repair level the result is given as rounding left it, with a note.
     const bool may_be_unsound = level > max_repair_level;
@@ -234,14 +240,16 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
       result.report = before;
       if (!stage("assemble", 1, [&] { return assemble(parts, names, pass.rounded, {how, contact, near_misses || rounds > 0 ? tolerance : 0}, result, control); }))
         return false;
-      // Where rounding had to be settled, contact has moved something, or solids touch, the result is looked at again by other code; for crossings, what is not as the
-      // first look found it good.
+      // Where rounding had to be settled, contact has moved something, or solids touch, the result is looked at again by other code; for
+      // crossings, what is not as the first look found it good, or as the parts were.
       const bool touches = std::any_of(result.report.done.begin(), result.report.done.end(),
                                        [](const auto& done) { return done.note == &contact_edges; });
       if (how == Assembly::anyhow || (rounds == 0 && !touches && !moved_visibly) || opens || result.mesh.empty()) return true;
       return stage("check", 1, [&] {
-        const std::vector<char> settled = touches || moved_visibly ? std::vector<char>() : settled_faces(pass.rounded, result.mesh);
-        return is_sound(result.mesh, result.piece, result.pieces, control.stop, settled);
+        const std::vector<char> changed = touches ? std::vector<char>() : changed_faces(pass.rounded, result.mesh, visibly);
+        // Contact alone leaves nothing else in doubt.
+        if (rounds == 0 && !touches && result.pieces < 2) return crosses_nowhere(result.mesh, changed, control.stop);
+        return is_sound(result.mesh, result.piece, result.pieces, control.stop, changed);
       });
     };
     // Of so many points rounding is about sure to spoil some.

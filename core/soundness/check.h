@@ -38,4 +38,8 @@ SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Ind
 /// @param crossings_of  per face: only whether these cross any others is not known yet; empty: nothing is
 bool is_sound(const Mesh& mesh, std::span<const Index> piece, Index pieces, const std::stop_token& stop = {}, std::span<const char> crossings_of = {});
 
+/// Does none of the faces in question cross any other? Only what lies about them is looked at.
+/// @param in_question  per face
+bool crosses_nowhere(const Mesh& mesh, std::span<const char> in_question, const std::stop_token& stop = {});
+
 }  // namespace anvil

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <array>
 
+#include "core/mesh/near_marked.h"
 #include "core/mesh/sub_mesh.h"
+#include "core/mesh/triangulate.h"
 #include "core/soundness/analysis.h"
 #include "core/soundness/check.h"
 
@@ -31,6 +34,25 @@ bool is_sound(const Mesh& mesh, std::span<const Index> piece, Index pieces, cons
     if (!is_sound_alone(one.mesh, own, stop)) return false;
   }
   return true;
+}
+
+bool crosses_nowhere(const Mesh& mesh, std::span<const char> in_question, const std::stop_token& stop) {
+  const TriangleList list = triangulate(mesh);
+  std::vector<char> marked(list.face.size());
+  for (std::size_t t = 0; t < marked.size(); ++t) marked[t] = in_question[list.face[t]];
+  const NearMarked about(mesh.positions, list.triangles, marked);
+  if (about.chosen.empty()) return true;
+  std::vector<Index> group(mesh.face_count(), no_index);
+  for (Index t : about.chosen) group[list.face[t]] = 0;
+  const SubMesh near = std::move(take_apart(mesh, group, 1)[0]);
+  std::vector<char> own;
+  for (Index f : near.faces) own.push_back(in_question[f]);
+  Analysis analysis(near.mesh, 0, stop);
+  analysis.crossings_of = own;
+  constexpr std::array<const Family*, 1> only{&families::crossing_faces};
+  CheckSettings settings;
+  settings.families = only;
+  return check_soundness(analysis, settings).count(families::crossing_faces) == 0;
 }
 
 SoundnessReport check_pieces(const Mesh& mesh, std::span<const Index> piece, Index pieces,
