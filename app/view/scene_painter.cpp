@@ -78,7 +78,9 @@ const QImage& ScenePainter::paint(const CameraRig& rig, const std::vector<DrawIt
                                   const QSize& size, const std::vector<const Drawable*>& alive) {
   if (!context_ || !context_->makeCurrent(surface_.get())) return image_;
   const double ratio = wanted.pixel_ratio;
-  const bool heavy = std::any_of(items.begin(), items.end(), Renderer::is_heavy);
+  // A processor that draws takes as long for many small things as for a large one.
+  constexpr std::size_t many = 200;
+  const bool heavy = std::any_of(items.begin(), items.end(), Renderer::is_heavy) || (items.size() > many && renderer_.software());
   FrameStyle style = wanted;
   if (heavy && !style.moving) {
     // At rest, a heavy picture is made in steps between events; until it is done the lighter one stands.
