@@ -120,7 +120,10 @@ void Evaluator::note_making(StepId step, const ContentKey& key) {
   const std::lock_guard lock(mutex_);
   Lane& lane = *static_cast<Lane*>(own_lane);
   // A task that a newer request has no use for goes on only as far as it makes what that needs for something else.
-  if (lane.task && (!plan_ || (!plan_->wants(lane.task->part, lane.task->key) && !plan_->keys.contains(key)))) throw Stopped{};
+  if (lane.task && (!plan_ || (!plan_->wants(lane.task->part, lane.task->key) && !plan_->keys.contains(key)))) {
+    lane.over = true;
+    throw Stopped{};
+  }
   lane.making = key;
   lane.step = step;
   lane.step_since = Clock::now();
@@ -130,6 +133,7 @@ void Evaluator::publish(PartId part, const ContentKey& key, Published published)
   const std::lock_guard in_order(publishing_);
   {
     const std::lock_guard lock(mutex_);
+    static_cast<Lane*>(own_lane)->over = !published.coarser;
     if (!plan_ || !plan_->wants(part, key)) return;
     published.part = part;
     published.request = plan_->request.number;
@@ -260,7 +264,7 @@ void Evaluator::take_up(const PlanPtr& plan) {
 /// With the mutex held: does a lane make it?
 bool Evaluator::is_being_made(PartId id, const ContentKey& key) const {
   return std::any_of(lanes_.begin(), lanes_.end(), [&](const Lane& lane) {
-    return lane.task && lane.task->kind == Task::Kind::make && lane.task->part == id && lane.task->key == key && !lane.stop.stop_requested();
+    return lane.task && lane.task->kind == Task::Kind::make && lane.task->part == id && lane.task->key == key && !lane.over && !lane.stop.stop_requested();
   });
 }
 
@@ -342,6 +346,7 @@ void Evaluator::serve(std::size_t number) {
     }
     std::erase_if(queue_, [&](const auto& item) { return item.second.kind == task->kind && item.second.part == task->part; });
     lane.task = task;
+    lane.over = false;
     lane.making = {};
     lane.stop = std::stop_source();
     lane.since = Clock::now();

@@ -95,6 +95,7 @@ class Evaluator {
   /// A thread, and what it is at.
   struct Lane {
     std::optional<Task> task;
+    bool over = false;  // nothing more comes of the task: a later request would not hear of it
     ContentKey making;  // what is being computed just now
     std::stop_source stop;
     std::string what;

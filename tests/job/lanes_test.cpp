@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
 
+#include <atomic>
 #include <chrono>
 #include <map>
 #include <mutex>
@@ -249,6 +250,33 @@ TEST_CASE("out of memory beside others, a part is tried again alone before that 
     const auto answer = listener.answer(id, number, true);
     REQUIRE(answer);
     CHECK_FALSE(answer->issue);
+  }
+}
+
+TEST_CASE("a request that comes just as a part is answered for the one before is answered too") {
+  // Known results are answered at once: only what is handed over takes time here.
+  std::mutex mutex;
+  std::set<std::pair<std::uint64_t, PartId>> answered;
+  std::atomic<std::uint64_t> handing_over = 0;
+  Evaluator evaluator([&](const Published& p) {
+    if (p.report) {
+      const std::lock_guard lock(mutex);
+      answered.emplace(p.request, p.part);
+    }
+    handing_over = p.request;
+    std::this_thread::sleep_for(60ms);
+  });
+  const auto job = std::make_shared<const Job>(boxes(2));
+  std::uint64_t last = evaluator.request(job, 1, false);
+  evaluator.wait_idle();
+  for (int k = 0; k < 6; ++k) {
+    const std::uint64_t asked = last;
+    last = evaluator.request(job, 1, false);
+    REQUIRE(soon([&] { return handing_over > asked; }));
+    last = evaluator.request(job, 1, k % 2 == 1);
+    evaluator.wait_idle();
+    const std::lock_guard lock(mutex);
+    for (PartId id : {1, 2}) CHECK(answered.contains({last, id}));
   }
 }
 
