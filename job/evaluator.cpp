@@ -30,6 +30,11 @@ JobPtr cut_short(const JobPtr& job, const UpTo& up_to) {
 /// Runs a computation so that the threads of the pool come to it before others, or after them.
 void with_priority(tbb::task_arena::priority priority, const std::function<void()>& work) {
   tbb::task_arena arena(tbb::task_arena::automatic, 1, priority);
+  try {
+    arena.initialize();
+  } catch (const std::exception&) {  // there is hardly any memory left: what needs none may still be done
+    return work();
+  }
   arena.execute(work);
 }
 
@@ -199,9 +204,15 @@ void Evaluator::lead() {
     leader_.stop = std::stop_source();
     const std::stop_token stop = leader_.stop.get_token();
     lock.unlock();
-    const PlanPtr plan = this->plan(std::move(request));
+    PlanPtr plan;
+    try {
+      plan = this->plan(request);
+    } catch (const std::exception& error) {
+      spdlog::error("request {}: {}", request.number, error.what());
+      refuse(request);
+    }
     lock.lock();
-    if (!stop.stop_requested()) {
+    if (plan && !stop.stop_requested()) {
       take_up(plan);
       changed_.notify_all();
       if (plan->request.live) {
@@ -221,7 +232,15 @@ void Evaluator::lead() {
   }
 }
 
-Evaluator::PlanPtr Evaluator::plan(Request request) {
+/// Tells of every part that it could not be computed.
+void Evaluator::refuse(const Request& request) {
+  const std::lock_guard in_order(publishing_);
+  for (const PartPtr& part : request.job->parts)
+    publish_({part->id, request.number, request.job, nullptr, nullptr,
+              Issue{"could not be computed: there is not enough memory", cast_token(0), {}, "close other jobs, or undo the last change"}});
+}
+
+Evaluator::PlanPtr Evaluator::plan(const Request& request) {
   auto plan = std::make_shared<Plan>();
   const Job& whole = *request.job;
   runner_.begin(whole, request.live ? RecipeRunner::How::live : RecipeRunner::How::exact);
@@ -238,7 +257,7 @@ Evaluator::PlanPtr Evaluator::plan(Request request) {
     plan->parts.emplace(id, Plan::Wanted{keys.back(), rank});
   }
   if (plan->shorter != request.job) plan->parts[request.up_to.part].key = runner_.content_of(*plan->shorter, request.up_to.part);
-  plan->request = std::move(request);
+  plan->request = request;
   return plan;
 }
 
