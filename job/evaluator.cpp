@@ -27,6 +27,13 @@ JobPtr cut_short(const JobPtr& job, const UpTo& up_to) {
   }));
 }
 
+/// Why a part could not be computed at all.
+Issue issue_of(const std::exception& error) {
+  const bool is_short_of_memory = dynamic_cast<const std::bad_alloc*>(&error) != nullptr;
+  return {is_short_of_memory ? "could not be computed: there is not enough memory" : fmt::format("could not be computed ({})", error.what()), cast_token(0), {},
+          is_short_of_memory ? "close other jobs, or undo the last change" : "undo the last change"};
+}
+
 /// Runs a computation so that the threads of the pool come to it before others, or after them.
 void with_priority(tbb::task_arena::priority priority, const std::function<void()>& work) {
   tbb::task_arena arena(tbb::task_arena::automatic, 1, priority);
@@ -148,28 +155,18 @@ void Evaluator::publish(PartId part, const ContentKey& key, Published published)
 }
 
 void Evaluator::attempt(Lane& lane, const Plan& plan, PartId id, const std::function<void()>& work) {
-  const ContentKey key = plan.parts.at(id).key;
-  const auto failed = [&](std::string what, std::string remedy) {
-    publish(id, key, {id, 0, nullptr, nullptr, nullptr, Issue{std::move(what), cast_token(0), {}, std::move(remedy)}});
-  };
-  const auto out_of_memory = [&] { failed("could not be computed: there is not enough memory", "close other jobs, or undo the last change"); };
-  const auto charged = [&](const std::function<void()>& without_memory) {
+  try {
     try {
-      work();
+      return work();
     } catch (const std::bad_alloc&) {
-      without_memory();
-    } catch (const std::exception& error) {
-      spdlog::error("{}: {}", plan.request.job->at(id).name, error.what());
-      failed(fmt::format("could not be computed ({})", error.what()), "undo the last change");
+      // Beside others there may not be enough for what there is enough for alone.
+      if (!wait_to_be_alone(lane)) throw;
     }
-  };
-  charged([&] {
-    // Beside others there may not be enough for what there is enough for alone.
-    if (wait_to_be_alone(lane))
-      charged(out_of_memory);
-    else
-      out_of_memory();
-  });
+    work();
+  } catch (const std::exception& error) {
+    spdlog::error("{}: {}", plan.request.job->at(id).name, error.what());
+    publish(id, plan.parts.at(id).key, {id, 0, nullptr, nullptr, nullptr, issue_of(error)});
+  }
 }
 
 /// Waits until no other lane computes; of several that wait for this, one goes on after the other. Throws Stopped.
@@ -209,7 +206,7 @@ void Evaluator::lead() {
       plan = this->plan(request);
     } catch (const std::exception& error) {
       spdlog::error("request {}: {}", request.number, error.what());
-      refuse(request);
+      refuse(request, issue_of(error));
     }
     lock.lock();
     if (plan && !stop.stop_requested()) {
@@ -232,12 +229,15 @@ void Evaluator::lead() {
   }
 }
 
-/// Tells of every part that it could not be computed.
-void Evaluator::refuse(const Request& request) {
+/// Tells of every part of a request that could not be planned; what goes on for the one before is not told any more.
+void Evaluator::refuse(const Request& request, const Issue& issue) {
   const std::lock_guard in_order(publishing_);
-  for (const PartPtr& part : request.job->parts)
-    publish_({part->id, request.number, request.job, nullptr, nullptr,
-              Issue{"could not be computed: there is not enough memory", cast_token(0), {}, "close other jobs, or undo the last change"}});
+  {
+    const std::lock_guard lock(mutex_);
+    plan_.reset();
+    queue_.clear();
+  }
+  for (const PartPtr& part : request.job->parts) publish_({part->id, request.number, request.job, nullptr, nullptr, issue});
 }
 
 Evaluator::PlanPtr Evaluator::plan(const Request& request) {

@@ -110,7 +110,7 @@ class Evaluator {
   void lead();
   void serve(std::size_t number);
   PlanPtr plan(const Request& request);
-  void refuse(const Request& request);
+  void refuse(const Request& request, const Issue& issue);
   void take_up(const PlanPtr& plan);
   void run_live(const Plan& plan);
   bool is_being_made(PartId id, const ContentKey& key) const;
