@@ -271,6 +271,36 @@ TEST_CASE("while a long recast is made, other parts are cut, dragged and judged,
   CHECK(d.session().standing(slow) == Standing::stopped);
 }
 
+TEST_CASE("a box around a ball of very many faces chooses those that face the eye") {
+  Driver d;
+  Part ball;
+  ball.name = "Ball";
+  ball.source = ImportedSource{shared(*make_mesh(Primitive::of("icosphere", {40, 6}))), "ball.ply"};
+  PartId id = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), ball, &id));
+  d.session().select({id});
+  d.settle();
+  d.view().fit_all();
+  QTest::qWait(600);
+  d.session().chooser().start(ElementKind::faces);
+  d.session().chooser().set_way(Chooser::Way::box);
+  const QPointF middle = d.pixel({0, 0, 0});
+  const double reach = 0.42 * std::min(d.view().width(), d.view().height());
+  d.drag(&d.view(), middle - QPointF(reach, reach), middle + QPointF(reach, reach));
+  const Mesh& mesh = *d.session().result(id).evaluated->mesh;
+  REQUIRE(mesh.face_count() == 81'920);
+  CHECK(Driver::until([&] { return !d.session().chooser().chosen().empty(); }));
+  const std::vector<Index> chosen = d.session().chooser().chosen().list;
+  CHECK(chosen.size() > 15'000);
+  CHECK(chosen.size() < 41'000);
+  // Of a ball the faces that are seen lie on one side of a plane through it: those of a cap, in one direction.
+  Vec3 towards = Vec3::Zero();
+  const auto middle_of = [&](Index f) { return Vec3((mesh.positions[mesh.face(f)[0]] + mesh.positions[mesh.face(f)[1]] + mesh.positions[mesh.face(f)[2]]) / 3); };
+  for (Index f : chosen) towards += middle_of(f);
+  towards.normalize();
+  CHECK(std::all_of(chosen.begin(), chosen.end(), [&](Index f) { return middle_of(f).dot(towards) > -0.5; }));
+}
+
 TEST_CASE("exporting a tool asks which body is meant, and the dialog names what it writes") {
   Driver d;
   const TemporaryFolder folder;
