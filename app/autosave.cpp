@@ -50,10 +50,8 @@ fs::path picture_beside(const fs::path& copy) {
 }  // namespace
 
 Autosave::Autosave(Session& session, int seconds, QObject* parent) : QObject(parent), session_(session) {
-  std::error_code error;
-  fs::create_directories(folder(), error);
   copy_ = new_copy();
-  lock_ = FileLock::take(lock_beside(copy_));
+  hold_copy();
   timer_.setSingleShot(true);
   timer_.setInterval(seconds * 1000);
   connect(&timer_, &QTimer::timeout, this, &Autosave::write);
@@ -61,6 +59,13 @@ Autosave::Autosave(Session& session, int seconds, QObject* parent) : QObject(par
     if (session_.history().saved()) return discard();
     if (!live && !timer_.isActive()) timer_.start();
   });
+}
+
+void Autosave::hold_copy() {
+  std::error_code error;
+  fs::create_directories(folder(), error);
+  lock_.reset();
+  lock_ = FileLock::take(lock_beside(copy_));
 }
 
 void Autosave::take_over(const Leftover& leftover) {
@@ -73,6 +78,8 @@ void Autosave::write() {
   if (session_.history().saved()) return;
   timer_.stop();
   if (writing_) return timer_.start();
+  // Somebody may have emptied the folder.
+  if (std::error_code error; !fs::exists(lock_beside(copy_), error)) hold_copy();
   writing_ = true;
   unwanted_ = false;
   // A thread of its own: a pool whose thread could not be made, for want of memory, would be waited for without end.

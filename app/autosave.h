@@ -44,6 +44,8 @@ class Autosave : public QObject {
   void written(bool good);
 
  private:
+  /// Makes the folder, and the lock by which others see that the copy is in use.
+  void hold_copy();
   void write();
   void finish(bool good);
 

@@ -183,6 +183,20 @@ void JobFiles::open_paths(const QStringList& paths) {
 
 void JobFiles::when_exports_are_done(std::function<void()> go_on) {
   if (!session_.is_export_waiting()) return go_on();
+  // Another wait, where somebody wanted to leave before, is that one from now on. What there is to be told keeps the window open, also
+  // where it comes while the question stands.
+  delete leaving_;
+  leaving_ = new QTimer(this);
+  const auto stays = std::make_shared<bool>(false);
+  const auto stay = [stays] { *stays = true; };
+  connect(&session_, &Session::complained, leaving_, stay);
+  connect(&session_, &Session::work_stopped, leaving_, stay);
+  connect(leaving_, &QTimer::timeout, this, [this, stays, go_on] {
+    if (!*stays && (session_.is_export_waiting() || QApplication::activeModalWidget() != nullptr)) return;
+    leaving_->stop();
+    leaving_->deleteLater();
+    if (!*stays) go_on();
+  });
   const QMessageBox::ButtonRole answer = asked(window_, QStringLiteral("export_waits"), tr("A file is still being written, or waits for its result. Leave only once it is there?"), tr("Wait, then leave"),
                                                tr("Leave without it"));
   if (answer == QMessageBox::DestructiveRole) {
@@ -190,15 +204,8 @@ void JobFiles::when_exports_are_done(std::function<void()> go_on) {
     return go_on();
   }
   if (answer != QMessageBox::AcceptRole) return;
-  auto* timer = new QTimer(this);
-  connect(timer, &QTimer::timeout, this, [this, timer, go_on] {
-    if (session_.is_export_waiting() || QApplication::activeModalWidget() != nullptr) return;
-    timer->deleteLater();
-    timer->stop();
-    go_on();
-  });
   constexpr int looked_at_each = 100;  // milliseconds
-  timer->start(looked_at_each);
+  leaving_->start(looked_at_each);
 }
 
 std::vector<PartId> JobFiles::mendable(const std::vector<OutgoingPart>& parts) const {

@@ -3,6 +3,8 @@
 #pragma once
 
 #include <QObject>
+#include <QPointer>
+#include <QTimer>
 #include <QStringList>
 #include <functional>
 
@@ -39,7 +41,8 @@ class JobFiles : public QObject {
   /// Goes on when nothing unsaved is lost by it: at once, or once it was saved or given up.
   void when_discardable(std::function<void()> go_on);
 
-  /// Goes on when no file waits to be written any more: at once, or once it is there, or was given up.
+  /// Goes on when no file waits to be written any more: at once, or once it is there, or was given up before. Where a file could not be
+  /// written, or there is something to be told of it, it does not go on.
   void when_exports_are_done(std::function<void()> go_on);
 
   /// Job files opened or saved last, the newest first; kept from run to run.
@@ -71,6 +74,7 @@ class JobFiles : public QObject {
   Autosave& autosave_;
   QWidget* window_;
   QString folder_;
+  QPointer<QTimer> leaving_;  ///< looks whether the exports are done for which leaving waits
 };
 
 }  // namespace anvil::app

@@ -40,7 +40,12 @@ Session::Session(QObject* parent) : QObject(parent) {
   connect(&shown_at_latest_, &QTimer::timeout, this, [this] { note_shown(received_); });
   moment_.setSingleShot(true);
   moment_.setInterval(without_a_word);
-  connect(&moment_, &QTimer::timeout, this, &Session::standing_changed);
+  connect(&moment_, &QTimer::timeout, this, [this] {
+    emit standing_changed();
+    // What was asked for since the moment began has its own still to come.
+    const auto waits = [this](const PartPtr& part) { return !is_current(part->id) && was_current_just_now(part->id); };
+    if (std::any_of(job().parts.begin(), job().parts.end(), waits)) moment_.start();
+  });
   soon_.setSingleShot(true);
   soon_.setInterval(0);
   connect(&soon_, &QTimer::timeout, this, &Session::standing_changed);
@@ -234,12 +239,16 @@ bool Session::is_current(PartId id) const {
   return it != results_.end() && it->second.request == request_ && (it->second.issue || it->second.report);
 }
 
+bool Session::was_current_just_now(PartId id) const {
+  const auto last = last_current_.find(id);
+  return last != last_current_.end() && std::chrono::steady_clock::now() - last->second < without_a_word;
+}
+
 Standing Session::standing(PartId id) const {
   const auto it = results_.find(id);
   if (is_current(id)) return it->second.trouble() != nullptr ? Standing::failed : Standing::current;
   if (stopped_) return Standing::stopped;
-  const auto last = last_current_.find(id);
-  const bool just_now = it != results_.end() && it->second.report && last != last_current_.end() && std::chrono::steady_clock::now() - last->second < without_a_word;
+  const bool just_now = it != results_.end() && it->second.report && was_current_just_now(id);
   return !just_now ? Standing::being_made : it->second.trouble() != nullptr ? Standing::failed : Standing::current;
 }
 
@@ -262,7 +271,7 @@ QString Session::named(PartId id, const std::string& text) const {
 Issue Session::named(PartId id, const Issue& issue) const { return with_names(job(), result(id).cast, issue); }
 
 bool Session::is_export_waiting() const {
-  return std::any_of(waiting_.begin(), waiting_.end(), [](const Waiting& waiting) { return waiting.exports; }) ||
+  return exports_handed_over_.use_count() > 1 || std::any_of(waiting_.begin(), waiting_.end(), [](const Waiting& waiting) { return waiting.exports; }) ||
          std::any_of(tasks_.begin(), tasks_.end(), [](const auto& task) { return task->writes; });
 }
 
@@ -284,9 +293,9 @@ void Session::answer_waiting() {
   // Questions may follow: not from within what the worker has just delivered. The job may change until then.
   QMetaObject::invokeMethod(
       this,
-      [this, ready = std::move(*ready), document = document_] {
+      [this, handed_over = ready->exports ? exports_handed_over_ : nullptr, ready = std::move(*ready), document = document_] {
         // What is being dragged would be begun again from the job as it was, and take back what this does.
-        when_settled([this, ready, document] {
+        when_settled([this, handed_over, ready, document] {
           if (document != document_) return;
           const bool all_there = std::all_of(ready.parts.begin(), ready.parts.end(), [&](PartId id) { return job().find(id) != nullptr; });
           if (!all_there || !std::all_of(ready.parts.begin(), ready.parts.end(), [&](PartId id) { return is_current(id); }))
@@ -371,6 +380,7 @@ void Session::stop_work() {
   evaluator_->stop();
   stopped_ = true;
   emit standing_changed();
+  emit work_stopped();
   if (!std::exchange(waiting_, {}).empty()) say(tr("Stopped: nothing was written"));
   if (tasks_.empty()) return;
   // What writes tells at its end how far it came.
@@ -638,7 +648,7 @@ void Session::bring_in(const std::vector<std::filesystem::path>& files, const As
   read_beside(
       files.size() == 1 ? tr("Reading %1").arg(QString::fromStdString(files[0].filename().string()))
                         : tr("Reading %1 files").arg(files.size()),
-      [this, files, ask, known = job().unit](const std::stop_token&) {
+      [this, files, ask](const std::stop_token&) {
         auto read = std::make_shared<ReadFiles>();
         double longest = 0;
         for (const auto& file : files) {
@@ -647,10 +657,10 @@ void Session::bring_in(const std::vector<std::filesystem::path>& files, const As
           if (part && needs_unit(file)) longest = std::max(longest, longest_side(*std::get<ImportedSource>(part->source).mesh));
           read->files.push_back({file, std::move(part), std::move(notes)});
         }
-        if (known) read->scale(*known);
-        return std::function<void()>([this, read, ask, known, longest] {
-          if (known || longest == 0) return add_read(read, known);
-          const std::optional<Unit> unit = ask(longest);
+        return std::function<void()>([this, read, ask, longest] {
+          if (longest == 0) return add_read(read, {});
+          // Other files may have been asked about meanwhile.
+          const std::optional<Unit> known = job().unit, unit = known ? known : ask(longest);
           if (!unit) return;
           if (*unit == Unit::millimetre) return add_read(read, unit);
           read_beside(tr("Scaling"), [this, read, unit](const std::stop_token&) {
@@ -766,10 +776,9 @@ void Session::send_out(const std::vector<OutgoingPart>& parts, const std::filesy
       else if (!checked)
         say(tr("Sent out %1, %L2 bytes; whether it is sound in the file was not looked at, as you stopped it").arg(name).arg(**written));
       else
-      {
         say(tr("Sent out %1, %L2 bytes").arg(name).arg(**written));
-        for (const std::string& note : *notes) complain({note, path.filename().string(), {}, ""}, 0, {}, Complaint::noted);
-      }
+      if (!*written) return;
+      for (const std::string& note : *notes) complain({note, path.filename().string(), {}, ""}, 0, {}, Complaint::noted);
     });
   });
 }

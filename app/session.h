@@ -239,6 +239,8 @@ class Session : public QObject {
   /// The same, for what shows many parts: at once for the part whose recipe is shown, gathered up for a tenth of a second for others.
   void results_changed();
   void standing_changed();
+  /// Stop ended what was being made, read and written, and what waited for that.
+  void work_stopped();
   void said(const QString& text);
   void complained(const anvil::Issue& issue, anvil::PartId part, anvil::app::Session::Complaint kind);
   /// Ways out of what was complained about last.
@@ -281,6 +283,7 @@ class Session : public QObject {
   struct ReadFiles;
   void add_read(const std::shared_ptr<ReadFiles>& read, std::optional<Unit> unit);
   void make_smooth_look();
+  bool was_current_just_now(PartId id) const;
   void settled();
   void answer_waiting();
 
@@ -321,6 +324,7 @@ class Session : public QObject {
   std::vector<std::shared_ptr<Task>> tasks_;
   std::vector<std::function<void()>> put_off_;
   std::vector<Waiting> waiting_;
+  std::shared_ptr<char> exports_handed_over_ = std::make_shared<char>();  ///< held by each export from its result until it is written or given up
   std::map<PartId, MendPlan> mend_plans_;
   Chooser chooser_{*this};
   Finding finding_{*this};

@@ -8,13 +8,15 @@
 #include <nlohmann/json.hpp>
 #include <optional>
 
+#include "cli/output.h"
 #include "core/io/bytes.h"
 #include "job/file/json_text.h"
 
 namespace anvil::cli {
-namespace {
 
-std::string beside(const std::string& path) { return path + ".fresh"; }
+std::string fresh_edges_file(const std::string& path) { return path + ".fresh"; }
+
+namespace {
 
 /// FNV-1a, 64 bits: tells files apart that people mix up, not ones that somebody made alike.
 std::string checksum(std::string_view bytes) {
@@ -33,6 +35,22 @@ std::map<Key, Index> vertices_by_place(const Mesh& mesh) {
   return vertices;
 }
 
+constexpr const char* mark = "fresh_edges_of";
+
+/// Is there a file that was not written here?
+bool is_foreign(const std::string& path) {
+  std::error_code error;
+  if (!std::filesystem::exists(path, error)) return false;
+  const Result<FileBytes> text = FileBytes::read(path);
+  if (!text) return true;
+  try {
+    const nlohmann::json document = parse_json(text->view(), path);
+    return !document.is_object() || !document.contains(mark);
+  } catch (const BadFile&) {
+    return true;
+  }
+}
+
 }  // namespace
 
 PlacedEdges placed(const Mesh& mesh, const std::vector<std::array<Index, 2>>& edges) {
@@ -46,25 +64,29 @@ Result<bool> write_fresh_edges(const std::string& output, const Mesh& mesh, cons
   nlohmann::json list = nlohmann::json::array();
   for (const auto& [a, b] : edges)
     if (vertices.count(key_of(a)) > 0 && vertices.count(key_of(b)) > 0) list.push_back({a.x(), a.y(), a.z(), b.x(), b.y(), b.z()});
+  if (is_foreign(fresh_edges_file(output))) {
+    if (!list.empty()) say_notes(fresh_edges_file(output), {"is something else, which stays: the fresh edges are not handed on"});
+    return true;
+  }
   std::error_code ignored;
   if (list.empty()) {
-    std::filesystem::remove(beside(output), ignored);
+    std::filesystem::remove(fresh_edges_file(output), ignored);
     return true;
   }
   const Result<FileBytes> bytes = FileBytes::read(output);
   if (!bytes) return bytes.issue();
-  const nlohmann::json document = {{"fresh_edges_of", std::filesystem::path(output).filename().string()}, {"checksum", checksum(bytes->view())}, {"edges", list}};
-  const auto written = write_bytes(beside(output), document.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace) + "\n");
+  const nlohmann::json document = {{mark, std::filesystem::path(output).filename().string()}, {"checksum", checksum(bytes->view())}, {"edges", list}};
+  const auto written = write_bytes(fresh_edges_file(output), document.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace) + "\n");
   if (!written) return written.issue();
   return true;
 }
 
 std::vector<std::array<Index, 2>> read_fresh_edges(const std::string& input, const Mesh& mesh) try {
   std::error_code error;
-  if (!std::filesystem::exists(beside(input), error)) return {};
-  const Result<FileBytes> text = FileBytes::read(beside(input)), bytes = FileBytes::read(input);
+  if (!std::filesystem::exists(fresh_edges_file(input), error)) return {};
+  const Result<FileBytes> text = FileBytes::read(fresh_edges_file(input)), bytes = FileBytes::read(input);
   if (!text || !bytes) return {};
-  const nlohmann::json document = parse_json(text->view(), beside(input));
+  const nlohmann::json document = parse_json(text->view(), fresh_edges_file(input));
   if (!document.is_object() || document.value("checksum", "") != checksum(bytes->view()) || !document.contains("edges") || !document["edges"].is_array()) return {};
   const std::map<Key, Index> vertices = vertices_by_place(mesh);
   std::vector<std::array<Index, 2>> edges;

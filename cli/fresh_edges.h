@@ -16,8 +16,11 @@ using PlacedEdges = std::vector<std::array<Vec3, 2>>;
 
 PlacedEdges placed(const Mesh& mesh, const std::vector<std::array<Index, 2>>& edges);
 
+/// Where those of the mesh in a file stand.
+std::string fresh_edges_file(const std::string& path);
+
 /// Writes "OUT.fresh" for the edges that are of a mesh, with a checksum of its file OUT, by which it is known to be of that; where there
-/// is no such edge, one that stands there goes.
+/// is no such edge, one that stands there goes. A file of that name that is something else stays, which is said.
 Result<bool> write_fresh_edges(const std::string& output, const Mesh& mesh, const PlacedEdges& edges);
 
 /// The fresh edges of the mesh that was read from a file; none where no file of that name says so, or that is of another content.

@@ -74,8 +74,8 @@ std::optional<Issue> files_refused(const CallFiles& files) {
     if (!files.output.empty() && would_replace(files.output, input))
       return Issue{"the result would replace a file that is read", input, {}, "name another output file"};
   }
-  if (has_report && !files.output.empty() && would_replace(files.output, files.json))
-    return Issue{"the report and the result would be one file", files.json, {}, "name another file for the report"};
+  if (has_report && !files.output.empty() && (would_replace(files.output, files.json) || would_replace(fresh_edges_file(files.output), files.json)))
+    return Issue{"the report and the result, or its fresh edges, would be one file", files.json, {}, "name another file for the report"};
   return std::nullopt;
 }
 

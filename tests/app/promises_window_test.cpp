@@ -160,6 +160,32 @@ TEST_CASE("leaving asks while an export waits for its result, and writes it when
   CHECK(std::filesystem::exists(folder / "out.ply"));
 }
 
+TEST_CASE("leaving that waited for an export stays where the export failed, was stopped or has something to be told") {
+  const TemporaryFolder folder;
+  const auto way = GENERATE(as<std::string>(), "fails", "stopped", "told");
+  INFO(way);
+  Driver d;
+  PartId id = 0;
+  Part part = slow_part();
+  // A sheet that 32 bits do not hold, and what they do hold.
+  if (way == "told") part.source = ImportedSource{shared(placed_together({{shared(placed(cube(2), {0, 300, 0})), Affine::Identity()}, {shared(placed(stock("box", {40, 1e-6, 40}), {0, 310, 0})), Affine::Identity()}})), "sheet.ply"};
+  d.session().commit(QStringLiteral("add"), way == "told" ? edit::add_part(d.job(), part, &id) : with_recast(edit::add_part(d.job(), part, &id), 1, way == "stopped" ? 0.1 : 0.6));
+  d.session().select({id});
+  const std::filesystem::path job = folder / "job.anvil";
+  bool saved = false;
+  d.session().save_job(job, [&](bool good) { saved = good; });
+  REQUIRE(Driver::until([&] { return saved; }));
+  std::filesystem::create_directory(folder / "out.stl");  // no file can stand there
+  d.session().when_ready({id}, [&](const std::vector<OutgoingPart>& parts) { d.session().send_out(parts, folder / (way == "told" ? "fin.stl" : "out.stl")); }, true);
+  REQUIRE(d.session().is_export_waiting());
+  d.answer_button(QStringLiteral("export_waits"), QStringLiteral("Wait, then leave"));
+  d.window.close();
+  if (way == "stopped") d.session().stop_work();
+  REQUIRE(Driver::until([&] { return !d.session().is_export_waiting(); }));
+  QTest::qWait(500);
+  CHECK(d.window.isVisible());
+}
+
 TEST_CASE("a job and a mesh that are opened together come together") {
   const TemporaryFolder folder;
   Part part;
@@ -211,6 +237,19 @@ TEST_CASE("the question for the unit says what each answer makes of the files, 3
   CHECK(d.session().world_bounds(scan).size().x() == Approx(0.155));
 }
 
+TEST_CASE("the unit is asked for once, though two files are read at one time") {
+  Driver d;
+  const TemporaryFolder folder;
+  REQUIRE(write_mesh(cube(2), folder / "one.ply"));
+  REQUIRE(write_mesh(cube(3), folder / "two.ply"));
+  int asked = 0;
+  const auto ask = [&](double) -> std::optional<Unit> { return ++asked, Unit::millimetre; };
+  d.session().bring_in({folder / "one.ply"}, ask);
+  d.session().bring_in({folder / "two.ply"}, ask);
+  REQUIRE(Driver::until([&] { return d.job().parts.size() == 2; }));
+  CHECK(asked == 1);
+}
+
 TEST_CASE("after Stop every panel says that what is shown is older, until it is made again") {
   Driver d;
   PartId id = 0;
@@ -234,6 +273,29 @@ TEST_CASE("after Stop every panel says that what is shown is older, until it is 
   d.settle();
   CHECK(verdict->text() == QStringLiteral("Sound"));
   CHECK(d.widget<QPushButton>(QStringLiteral("make_again")) == nullptr);
+}
+
+TEST_CASE("a verdict is not shown as the current one for longer than a moment, however soon one change follows another") {
+  Driver d;
+  PartId id = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), slow_part(), &id));
+  d.session().select({id});
+  d.settle();
+  const auto* verdict = d.widget<QLabel>(QStringLiteral("verdict"));
+  // A change that is made at once, and within the same moment one that takes long.
+  constexpr int apart = 100;  // milliseconds
+  QElapsedTimer clock;
+  clock.start();
+  d.session().commit(QStringLiteral("rename"), edit::change_part(d.job(), id, [](Part& part) { part.name = "Renamed"; }));
+  REQUIRE(Driver::until([&] { return d.session().is_current(id); }));
+  QTest::qWait(std::max(0, apart - static_cast<int>(clock.elapsed())));
+  Step smooth = new_step(steps::smooth);
+  set_field(smooth, "iterations", 1000.0);
+  d.session().commit(QStringLiteral("smooth"), *edit::add_step(d.job(), id, smooth));
+  QTest::qWait(800);
+  REQUIRE_FALSE(d.session().is_current(id));
+  CHECK(verdict->text() != QStringLiteral("Sound"));
+  d.session().stop_work();
 }
 
 TEST_CASE("while a long recast is made, other parts are cut, dragged and judged, and Stop ends it") {

@@ -472,7 +472,7 @@ TEST_CASE("unsaved work is copied, and brought back after a crash") {
     Session session;
     Autosave autosave(session, 0);
     bool written = false;
-    QObject::connect(&autosave, &Autosave::written, [&] { written = true; });
+    QObject::connect(&autosave, &Autosave::written, [&](bool good) { written = good; });
     Part part;
     part.name = "Precious";
     part.source = Primitive::of("box");
@@ -483,6 +483,13 @@ TEST_CASE("unsaved work is copied, and brought back after a crash") {
     session.commit(QStringLiteral("make"), job);
     REQUIRE(Driver::until([&] { return written; }));
     CHECK(Autosave::leftovers().empty());  // its program still runs
+    // Somebody empties the folder meanwhile.
+    std::filesystem::remove_all(recovery_folder());
+    written = false;
+    session.commit(QStringLiteral("again"), job);
+    REQUIRE(Driver::until([&] { return written; }));
+    CHECK(std::filesystem::exists(autosave.copy()));
+    CHECK(Autosave::leftovers().empty());
     // What a crash leaves: the same copy, which nobody holds.
     std::filesystem::copy_file(autosave.copy(), recovery_folder() / "left.anvil");
     REQUIRE(Autosave::leftovers().size() == 1);

@@ -46,7 +46,8 @@ TEST_CASE("a report never takes the place of what is read or written, by whateve
   const std::string a = desk.contents("a.stl"), b = desk.contents("b.ply"), j = desk.contents("j.anvil");
   for (const char* arguments : {"check j.anvil --json j.anvil", "check a.stl --json ./a.stl", "check b.ply a.stl --json link.json",
                                 "check b.ply --json hard.json", "check a.stl --json here/a.stl", "combine --op union a.stl b.ply -o out.ply --json b.ply",
-                                "combine --op union a.stl b.ply -o out.ply --json here/out.ply", "combine --op split a.stl b.ply -o 'p{}.ply' --json p2.ply",
+                                "combine --op union a.stl b.ply -o out.ply --json here/out.ply", "combine --op union a.stl b.ply -o out.ply --json out.ply.fresh",
+                                "combine --op split a.stl b.ply -o 'p{}.ply' --json p2.ply",
                                 "apply smooth a.stl -o out.ply --json a.stl", "mend a.stl -o out.ply --json a.stl", "mend a.stl --plan --json a.stl",
                                 "run j.anvil -o out.ply --json j.anvil", "make box -o out.ply --json out.ply"}) {
     INFO(arguments);
@@ -182,6 +183,13 @@ TEST_CASE("combine hands its fresh edges on, so that a chamfer of fresh edges wo
     // The two rims of a square hole of side 6: a frustum from 6 to 8 on each side, less the hole (elementary: h/3 (A + B + sqrt(AB))).
     const double gone = 2 * ((36 + 64 + 48) / 3.0 - 36);
     CHECK(json::parse(run.out)["result"]["volume"].get<double>() == Approx(20 * 20 * 10 - 360 - gone).epsilon(1e-6));
+  }
+  // What somebody else keeps by the name of the file of fresh edges stays.
+  write_text(folder / "mine.ply.fresh", "precious");
+  for (const char* arguments : {"combine --op difference a.ply b.ply -o mine.ply", "make box -o mine.ply"}) {
+    INFO(arguments);
+    CHECK(cli(folder, arguments).code == 0);
+    CHECK(read_text(folder / "mine.ply.fresh") == "precious");
   }
   // Of another file by that name they are not.
   REQUIRE(write_mesh(stock("box", {20, 20, 11}), folder / "cut.ply"));
