@@ -190,7 +190,9 @@ int run_check(const CheckRequest& request, const std::stop_token& stop) {
       continue;
     }
     progress("Checking " + path);
-    const SoundnessReport report = request.any_reader ? check_any_reader(loaded->mesh, stop) : check_soundness(loaded->mesh, stop);
+    std::size_t left_out = 0;
+    const SoundnessReport report = request.any_reader ? check_any_reader(loaded->mesh, stop, &left_out) : check_soundness(loaded->mesh, stop);
+    if (left_out > 0) say_notes(path, {fmt::format("{} more ways to read its largest polygons were not looked at, as that would take too long", left_out)});
     if (!report.sound) code = std::max(code, not_sound);
     lines += fmt::format("{}: {}\n", path, verdict(report));
     for (const FamilyReport& found : report.families)

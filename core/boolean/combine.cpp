@@ -496,7 +496,7 @@ std::optional<Issue> open_edges_of(const Operand& operand) {
 }
 
 /// The first of all ways that ends without a contradiction.
-Result<BooleanResult> combine_somehow(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) {
+Result<BooleanResult> combine_somehow(const std::vector<Operand>& operands, const Control& control, const CombineSettings& settings) try {
   std::string why;
   bool diverges = false;
   std::vector<const Attempt*> given_up;
@@ -540,6 +540,8 @@ Result<BooleanResult> combine_somehow(const std::vector<Operand>& operands, cons
     if (const auto open = open_edges_of(operand)) return *open;
   return Issue{fmt::format("the combination contradicts itself ({})", why), operands.back().name, {},
                "move the tool slightly and please report the parts"};
+} catch (const TooLarge& what) {
+  return Issue{fmt::format("there are too many {} to be worked out", what.what()), operands.back().name, {}, "recast or reduce what crosses itself or others so often"};
 }
 
 }  // namespace

@@ -170,9 +170,11 @@ class Contacts {
   void for_each(std::size_t pairs, auto&& look) {
     constexpr std::size_t chunk = 4096;
     std::vector<Found> found((pairs + chunk - 1) / chunk);
+    MetPlaces places;
     tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t n) {
       check_stop(control_);
       for (std::size_t k = n * chunk; k < std::min(pairs, (n + 1) * chunk); ++k) look(k, found[n]);
+      places.add(found[n].edge_points.size() + found[n].face_points.size() + found[n].segments.size() + found[n].crossings.size());
     });
     const auto take = [](auto& all, const auto& some) { all.insert(all.end(), some.begin(), some.end()); };
     for (const Found& some : found) {

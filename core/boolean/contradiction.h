@@ -29,4 +29,14 @@ class ContactDiverges : public Contradiction {
   using Contradiction::Contradiction;
 };
 
+/// There is more to be worked out than memory and patience hold, whatever way is taken.
+class TooLarge : public std::exception {
+ public:
+  explicit TooLarge(const char* what) : what_(what) {}
+  const char* what() const noexcept override { return what_; }
+
+ private:
+  const char* what_;
+};
+
 }  // namespace anvil::boolean

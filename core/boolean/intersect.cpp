@@ -405,6 +405,7 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
   const FacePairs faces(soup, pairs);
   const std::size_t block = std::clamp<std::size_t>(faces.size() / 64, 64, 1024);
   std::vector<Findings> outputs((faces.size() + block - 1) / block);
+  MetPlaces places;
   tbb::parallel_for(std::size_t{0}, outputs.size(), [&](std::size_t k) {
     check_stop(control);
     Meeting meeting(soup, outputs[k]);
@@ -412,6 +413,7 @@ Cuts intersect(const Soup& soup, const std::vector<TrianglePair>& pairs, PointSe
       const auto [s, t] = faces[i];
       meeting.run(s, t);
     }
+    places.add(outputs[k].segments.size() + outputs[k].pieces.size() + outputs[k].edge_points.size() + outputs[k].face_points.size());
   });
 
   std::vector<LocalSegment> segments, pieces;

@@ -19,6 +19,11 @@ namespace {
 constexpr const char* too_many_pairs = "ever more faces come near each other";
 constexpr const char* too_much_work = "more had to be looked at than was allowed";
 
+[[noreturn]] void refuse(const PairSearch& search) {
+  if (search.max_pairs == PairSearch::many_pairs) throw TooLarge("faces that come near each other");
+  throw Contradiction(too_many_pairs);
+}
+
 /// Triangles looked at, and pairs of them found. Throws Contradiction.
 void count_work(const Control& control, std::size_t triangles, std::size_t pairs) {
   if (control.work != nullptr && (control.work->done += triangles + pairs) > control.work->most) throw Contradiction(too_much_work);
@@ -165,12 +170,12 @@ std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search,
         if (!soup.may_meet(s, t) || large.part(i, j)) return;
         std::vector<TrianglePair>& own = found.local();
         own.push_back({s, t});
-        if (own.size() % counted_at_once == 0 && (count += counted_at_once) > search.max_pairs) throw Contradiction(too_many_pairs);
+        if (own.size() % counted_at_once == 0 && (count += counted_at_once) > search.max_pairs) refuse(search);
       },
       control.stop);
   std::vector<TrianglePair> pairs;
   for (const auto& list : found) pairs.insert(pairs.end(), list.begin(), list.end());
-  if (pairs.size() > search.max_pairs) throw Contradiction(too_many_pairs);
+  if (pairs.size() > search.max_pairs) refuse(search);
   count_work(control, 0, pairs.size());
   sort_by_bucket(pairs, soup.triangles.size(), [](const TrianglePair& pair) { return pair.s; });
   return pairs;

@@ -3,8 +3,10 @@
 #pragma once
 
 #include <algorithm>
+#include <atomic>
 #include <vector>
 
+#include "core/boolean/contradiction.h"
 #include "core/boolean/untouched.h"
 #include "core/exact/points.h"
 
@@ -108,9 +110,21 @@ struct TrianglePair {
 struct PairSearch {
   double margin = 0;                          ///< how near their boxes come to each other at least
   const std::vector<Index>* among = nullptr;  ///< only these triangles; null: all
-  std::size_t max_pairs = many_pairs;         ///< more are a Contradiction, thrown before they fill the memory
-  static constexpr std::size_t many_pairs = 200'000'000;  ///< ten times what parts of millions of triangles have that lie on each other
+  std::size_t max_pairs = many_pairs;         ///< more are a Contradiction, or TooLarge where as many as ever are allowed, thrown before they fill the memory
+  static constexpr std::size_t many_pairs = 60'000'000;  ///< three times what parts of millions of triangles have that lie on each other
 };
+/// Counts places where triangles meet, found on several threads. Throws TooLarge beyond what memory holds.
+class MetPlaces {
+ public:
+  void add(std::size_t more) {
+    constexpr std::size_t most = 30'000'000;  // of some hundred bytes; three times what parts of millions of triangles have that lie on each other
+    if ((count_ += more) > most) throw TooLarge("places where they meet or cross");
+  }
+
+ private:
+  std::atomic<std::size_t> count_ = 0;
+};
+
 /// Stage 2. Pairs of triangles, of different parts or of one that crosses itself, whose boxes come nearer than the margin, but for some that
 /// the plane of one tells apart by as much; sorted.
 std::vector<TrianglePair> find_pairs(const Soup& soup, const PairSearch& search, const Control& control);

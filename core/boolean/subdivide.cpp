@@ -407,8 +407,8 @@ void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Contro
     if (i == 0 || cuts.segments[i].triangle != cuts.segments[i - 1].triangle) starts.push_back(i);
   starts.push_back(cuts.segments.size());
   std::vector<std::vector<Crossing>> found(starts.size() - 1);
+  MetPlaces crossings;
   tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t g) {
-    check_stop(control);
     const std::size_t begin = starts[g], end = starts[g + 1];
     if (end - begin < 2) return;
     const Index triangle = cuts.segments[begin].triangle;
@@ -428,7 +428,9 @@ void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Contro
     std::sort(spans.begin(), spans.end(), [](const Span& a, const Span& b) {
       return a.lo_u != b.lo_u ? a.lo_u < b.lo_u : a.segment < b.segment;
     });
-    for (std::size_t i = 0; i < spans.size(); ++i)
+    for (std::size_t i = 0; i < spans.size(); ++i) {
+      check_stop(control);
+      const std::size_t before = found[g].size();
       for (std::size_t j = i + 1; j < spans.size() && spans[j].lo_u <= spans[i].hi_u; ++j) {
         if (spans[i].lo_v > spans[j].hi_v || spans[j].lo_v > spans[i].hi_v) continue;
         const auto &s = cuts.segments[spans[i].segment], &t = cuts.segments[spans[j].segment];
@@ -439,6 +441,8 @@ void cross_segments(const Soup& soup, Cuts& cuts, PointSet& points, const Contro
         const int c = points.turn(plane, t.from, t.to, s.from), d = points.turn(plane, t.from, t.to, s.to);
         if (c * d < 0) found[g].push_back({spans[i].segment, spans[j].segment});
       }
+      if (const std::size_t more = found[g].size() - before; more > 0) crossings.add(more);
+    }
   });
   // Lines and planes that lie on each other many times over cross in one point.
   std::map<std::array<Index, 4>, Index> of_lines;

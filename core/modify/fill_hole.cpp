@@ -37,6 +37,10 @@ std::vector<Triangle> HoleFiller::around(std::span<const Index> ring) {
   }
   std::vector<Index> faces, vertices(ring.begin(), ring.end());
   for (int step = 0; step < 2; ++step) {
+    std::size_t more = 0;
+    for (Index v : vertices) more += faces_at_[v].size();
+    if (more > may_look_at_) return {};
+    may_look_at_ -= more;
     for (Index v : vertices) faces.insert(faces.end(), faces_at_[v].begin(), faces_at_[v].end());
     sort_unique(faces);
     vertices.clear();

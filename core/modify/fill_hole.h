@@ -45,6 +45,7 @@ class HoleFiller {
 
   const Mesh& mesh_;
   const Control control_;
+  std::size_t may_look_at_ = 2'000'000;  // faces around holes, for all of them: where they share vertices of very many faces, they would be looked at again and again
   std::vector<std::vector<Index>> faces_at_;  // made when first asked for
 };
 

@@ -3,6 +3,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <unordered_map>
+#include <utility>
 
 #include "core/mesh/bvh.h"
 
@@ -32,7 +35,8 @@ Hubs::Hubs(std::span<const Triangle> triangles, std::span<const Index> among, st
   hub_of_.assign(triangles.size(), no_index);
   std::vector<Index> number(vertices, no_index);
   for (Index t : among) {
-    const Index v = *std::max_element(triangles[t].begin(), triangles[t].end(), [&](Index a, Index b) { return count[a] < count[b]; });
+    // Of two with as many always the same one: triangles of one edge are of one hub.
+    const Index v = *std::max_element(triangles[t].begin(), triangles[t].end(), [&](Index a, Index b) { return std::pair(count[a], a) < std::pair(count[b], b); });
     if (count[v] <= many) continue;
     if (number[v] == no_index) {
       number[v] = this->count();
@@ -84,6 +88,46 @@ Hubs::Boxes Hubs::boxes(std::span<const Vec3> positions, std::span<const Triangl
   return out;
 }
 
+/// Of members of a hub that share an edge with it with very many others: which edge, by its other end, a number; no_index for the rest.
+std::vector<Index> Hubs::edges_of(Index hub, std::span<const Triangle> triangles) const {
+  const std::vector<Index>& members = members_[hub];
+  std::unordered_map<Index, Index> count;
+  for (Index t : members)
+    for (Index v : triangles[t])
+      if (v != vertex_[hub]) ++count[v];
+  std::vector<Index> edge;
+  for (Index t : members) {
+    Index most = no_index;
+    for (Index v : triangles[t])
+      if (v != vertex_[hub] && count[v] > many && (most == no_index || std::pair(count[v], v) > std::pair(count[most], most))) most = v;
+    edge.push_back(most);
+  }
+  return edge;
+}
+
+/// Calls visit(k, l) for pairs of triangles of one edge that may meet anywhere but in it: those that leave it the same way, seen along it.
+/// @param thirds  their corners off the edge
+static void for_each_pair_at_edge(const Vec3& from, const Vec3& to, std::span<const Vec3> thirds, const std::function<void(Index, Index)>& visit, const std::stop_token& stop) {
+  const Vec3 along = (to - from).stableNormalized();
+  const Vec3 u = along.unitOrthogonal(), v = along.cross(u);
+  const double length = (to - from).norm(), reach = std::max(from.cwiseAbs().maxCoeff(), to.cwiseAbs().maxCoeff());
+  std::vector<Vec3> corners;
+  std::vector<Triangle> ways;
+  for (const Vec3& third : thirds) {
+    const Vec3 d = third - from;
+    const double x = d.dot(u), y = d.dot(v), off = std::hypot(x, y);
+    // What rounding may have made of the angle: of its own place, and of the edge's way.
+    const double rounding = 1e-14 * std::max(reach, third.cwiseAbs().maxCoeff());
+    const double within = off > 0 && length > 0 ? 1e-12 + rounding / off * (1 + d.norm() / length) : 4;
+    const double a = off > 0 ? x / off : 0, b = off > 0 ? y / off : 0;
+    const auto first = static_cast<Index>(corners.size());
+    corners.push_back({a - within, b - within, 0});
+    corners.push_back({a + within, b + within, 0});
+    ways.push_back({first, first + 1, first});
+  }
+  Bvh(corners, ways, 0).for_each_pair(visit, stop);
+}
+
 void Hubs::for_each_pair(std::span<const Vec3> positions, std::span<const Triangle> triangles, const std::function<void(Index, Index)>& visit,
                          const std::stop_token& stop) const {
   // What rounding may have made of directions; triangles that only touch come together as well.
@@ -91,6 +135,7 @@ void Hubs::for_each_pair(std::span<const Vec3> positions, std::span<const Triang
   for (Index h = 0; h < count(); ++h) {
     const std::vector<Index>& members = members_[h];
     const Vec3& from = positions[vertex_[h]];
+    const std::vector<Index> edge = edges_of(h, triangles);
     std::vector<Vec3> corners;
     std::vector<Triangle> arcs;
     for (Index t : members) {
@@ -100,7 +145,19 @@ void Hubs::for_each_pair(std::span<const Vec3> positions, std::span<const Triang
       add_arc(positions[triangles[t][(k + 1) % 3]] - from, positions[triangles[t][(k + 2) % 3]] - from, corners);
       arcs.push_back({first, first + 1, first + 2});
     }
-    Bvh(corners, arcs, margin).for_each_pair([&](Index i, Index j) { visit(members[i], members[j]); }, stop);
+    // Arcs that go out from one place overlap there, whatever lies beside what.
+    Bvh(corners, arcs, margin, edge).for_each_pair([&](Index i, Index j) { visit(members[i], members[j]); }, stop);
+    std::map<Index, std::vector<Index>> at_edge;  // places among the members, by the edge's other end
+    for (Index k = 0; k < edge.size(); ++k)
+      if (edge[k] != no_index) at_edge[edge[k]].push_back(k);
+    for (const auto& [end, places] : at_edge) {
+      std::vector<Vec3> thirds;
+      for (Index k : places) {
+        const Triangle& t = triangles[members[k]];
+        thirds.push_back(positions[*std::find_if(t.begin(), t.end(), [&, end = end](Index v) { return v != end && v != vertex_[h]; })]);
+      }
+      for_each_pair_at_edge(from, positions[end], thirds, [&, &places = places](Index k, Index l) { visit(members[places[k]], members[places[l]]); }, stop);
+    }
   }
 }
 

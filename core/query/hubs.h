@@ -28,11 +28,12 @@ class Hubs {
   };
   Boxes boxes(std::span<const Vec3> positions, std::span<const Triangle> triangles, std::span<const Index> among) const;
   /// Calls visit(i, j) once for every pair of triangles of one hub that may meet anywhere but in it: as seen from there, what they
-  /// cover of a sphere overlaps. Calls come from several threads at once. O(n log n) plus the pairs. Throws Stopped.
+  /// cover of a sphere overlaps; of very many with one edge, those that leave it the same way. Calls come from several threads at once. O(n log n) plus the pairs. Throws Stopped.
   void for_each_pair(std::span<const Vec3> positions, std::span<const Triangle> triangles, const std::function<void(Index, Index)>& visit,
                      const std::stop_token& stop) const;
 
  private:
+  std::vector<Index> edges_of(Index hub, std::span<const Triangle> triangles) const;
   std::vector<Index> hub_of_;                ///< per triangle; empty where there are none
   std::vector<std::vector<Index>> members_;  ///< triangles of each
   std::vector<Index> vertex_;                ///< of each

@@ -196,7 +196,7 @@ class BothSides {
     for (std::size_t k = 0; k < patches.size(); ++k)
       if (patches[k].rim_non_manifold) alike_[outline(patches[k])].push_back(k);
   }
-  double inside(std::size_t candidate) const {
+  double inside(std::size_t candidate) {
     a_.check_stop();
     const Patch& patch = patches_[candidate];
     const Triangle* largest = nullptr;
@@ -207,8 +207,21 @@ class BothSides {
       if (area > most) most = area, largest = &t;
     }
     if (largest == nullptr) return 0;
-    const Vec3 &p = a_.mesh.positions[(*largest)[0]], &q = a_.mesh.positions[(*largest)[1]], &r = a_.mesh.positions[(*largest)[2]];
-    const Vec3 step = 1e-4 * std::sqrt(most) * (q - p).cross(r - p).normalized();
+    // Where a file holds the same face very often, it is asked for once.
+    std::array<std::array<double, 3>, 3> place;
+    for (std::size_t k = 0; k < 3; ++k)
+      for (std::size_t axis = 0; axis < 3; ++axis) place[k][axis] = a_.mesh.positions[(*largest)[k]][static_cast<Eigen::Index>(axis)];
+    std::sort(place.begin(), place.end());
+    const auto [known, is_new] = known_.try_emplace({outline(patch), place}, 0);
+    if (is_new) known->second = least_of(patch, *largest, most);
+    return known->second;
+  }
+
+ private:
+  /// At the middle of a triangle of a patch. @param area  twice its own
+  double least_of(const Patch& patch, const Triangle& at, double area) const {
+    const Vec3 &p = a_.mesh.positions[at[0]], &q = a_.mesh.positions[at[1]], &r = a_.mesh.positions[at[2]];
+    const Vec3 step = 1e-4 * std::sqrt(area) * (q - p).cross(r - p).normalized();
     const Vec3 centre = (p + q + r) / 3;
     double front = all_(centre + step), back = all_(centre - step);
     // Patches with the very same outline of faces (a wall that came in twice) belong to the wall.
@@ -219,7 +232,6 @@ class BothSides {
     return std::min(std::abs(front), std::abs(back));
   }
 
- private:
   using Outline = std::array<double, 7>;
   static Outline outline(const Patch& patch) {
     return {static_cast<double>(patch.triangles.size()), patch.box.lo.x(), patch.box.lo.y(), patch.box.lo.z(), patch.box.hi.x(), patch.box.hi.y(), patch.box.hi.z()};
@@ -233,6 +245,7 @@ class BothSides {
   const std::vector<Patch>& patches_;
   WindingTree all_;
   std::map<Outline, std::vector<std::size_t>> alike_;
+  std::map<std::pair<Outline, std::array<std::array<double, 3>, 3>>, double> known_;
 };
 
 /// For each patch the edges with more than two faces where it hangs, and how many of its faces are there.
@@ -257,7 +270,7 @@ HangsAt find_hangs(const Analysis& a, std::size_t patches) {
 void find_walls(const Analysis& a, const std::vector<Patch>& patches, const HangsAt& hangs_at, std::vector<Index>& remaining, std::vector<char>& is_wall,
                 Orientation& found) {
   std::vector<std::pair<double, std::size_t>> candidates;
-  const BothSides sides(a, patches);
+  BothSides sides(a, patches);
   for (std::size_t k = 0; k < patches.size(); ++k) {
     if (!patches[k].rim_non_manifold || patches[k].rim_open) continue;
     // Right before a gap as large as itself it is a half.

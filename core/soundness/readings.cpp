@@ -2,6 +2,7 @@
 #include "core/soundness/readings.h"
 
 #include <algorithm>
+#include <set>
 
 #include "core/exact/predicates.h"
 #include "core/mesh/weld.h"
@@ -68,15 +69,54 @@ std::vector<char> differing_faces(const Mesh& mesh) {
   return differs;
 }
 
+/// A corner from which a fan of a face folds over, where there is one: beside the one that turns the wrong way the most.
+std::size_t harsh_corner(const Mesh& mesh, std::span<const Index> ring) {
+  const std::size_t n = ring.size();
+  const auto at = [&](std::size_t k) -> const Vec3& { return mesh.positions[ring[k % n]]; };
+  const Vec3 normal = newell_normal(mesh.positions, ring);
+  double most = 0;
+  std::size_t corner = 0;
+  for (std::size_t k = 0; k < n; ++k) {
+    const double turn = (at(k + 1) - at(k)).cross(at(k + 2) - at(k)).dot(normal);
+    if (turn < most) most = turn, corner = (k + 2) % n;
+  }
+  return corner;
+}
+
+/// Corners to begin fans at: all, or as many as are allowed, first those that promise to be harsh.
+std::vector<std::size_t> firsts_of(const Mesh& mesh, const std::vector<char>& differs, std::size_t corners, std::size_t allowed) {
+  std::vector<std::size_t> firsts;
+  if (corners <= allowed) {
+    for (std::size_t k = 0; k < corners; ++k) firsts.push_back(k);
+    return firsts;
+  }
+  std::set<std::size_t> taken;
+  const auto take = [&](std::size_t first) {
+    if (taken.size() < allowed && taken.insert(first).second) firsts.push_back(first);
+  };
+  for (std::size_t f = 0; f < mesh.face_count() && taken.size() < allowed / 2; ++f)
+    if (differs[f]) take(harsh_corner(mesh, mesh.face(f)));
+  for (std::size_t k = 0; k < allowed; ++k) take(k * corners / allowed);
+  return firsts;
+}
+
 }  // namespace
 
-SoundnessReport check_any_reader(const Mesh& mesh, const std::stop_token& stop) {
+SoundnessReport check_any_reader(const Mesh& mesh, const std::stop_token& stop, std::size_t* left_out) {
   SoundnessReport harshest = check_soundness(mesh, stop);
-  std::size_t most = defects_in(harshest), corners = 0;
+  std::size_t most = defects_in(harshest), corners = 0, triangles = 0;
   const std::vector<char> differs = differing_faces(mesh);
-  for (std::size_t f = 0; f < mesh.face_count(); ++f)
+  for (std::size_t f = 0; f < mesh.face_count(); ++f) {
+    triangles += mesh.face(f).size();
     if (differs[f]) corners = std::max(corners, mesh.face(f).size());
-  for (std::size_t first = 0; first < corners; ++first) {
+  }
+  constexpr std::size_t most_triangles = 2'500'000, always = 64;  // some ten seconds
+  const std::size_t allowed = std::max(always, most_triangles / std::max<std::size_t>(1, triangles));
+  std::size_t looked_at = 0;
+  for (const std::size_t first : firsts_of(mesh, differs, corners, allowed)) {
+    // Where they are not all looked at, one that is not sound is as good as a harsher one.
+    if (corners > allowed && !harshest.sound) break;
+    ++looked_at;
     Mesh reading;
     reading.positions = mesh.positions;
     for (std::size_t f = 0; f < mesh.face_count(); ++f) {
@@ -91,6 +131,7 @@ SoundnessReport check_any_reader(const Mesh& mesh, const std::stop_token& stop) 
       harshest.polygons = mesh.face_count();
     }
   }
+  if (left_out != nullptr) *left_out = corners - looked_at;
   return harshest;
 }
 

@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include <numbers>
+#include <random>
 
 #include "core/boolean/combine.h"
 #include "core/io/faces.h"
@@ -54,6 +55,56 @@ TEST_CASE("a polygon of two thousand corners is read in all ways, and one that g
   const Mesh prism = stock("cylinder", {20, 10, 2000});
   CHECK(check_any_reader(prism).sound);
   CHECK_FALSE(check_soundness(wound_cube(234)).sound);
+}
+
+TEST_CASE("of a polygon of two thousand corners that fans fold over, enough readings are looked at to say so, and how many were left out") {
+  const Mesh wheel = toothed_wheel(2000);
+  CHECK(check_soundness(wheel).sound);
+  std::size_t left_out = 0;
+  CHECK_FALSE(check_any_reader(wheel, {}, &left_out).sound);
+  CHECK(left_out > 0);
+  CHECK_FALSE(check_any_reader(toothed_wheel(100), {}, &left_out).sound);
+  CHECK(left_out == 0);
+}
+
+TEST_CASE("a face that is there fifty thousand times lies on itself, and crosses nothing") {
+  Mesh mesh;
+  mesh.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
+  for (int k = 0; k < 50'000; ++k) mesh.add_face({0, 1, 2});
+  const SoundnessReport report = check_soundness(mesh);
+  CHECK(report.count(families::doubled_faces) == 49'999);
+  CHECK(report.count(families::crossing_faces) == 0);
+}
+
+TEST_CASE("ten thousand faces with one edge cross nowhere, unless one lies in another") {
+  constexpr Index pages = 10'000;
+  Mesh book;
+  book.positions = {{0, 0, 0}, {0, 0, 1}};
+  for (Index k = 0; k < pages; ++k) {
+    const double angle = 2 * pi * k / pages;
+    book.positions.push_back({std::cos(angle), std::sin(angle), 0.5});
+    book.add_face({0, 1, 2 + k});
+  }
+  CHECK(check_soundness(book).count(families::crossing_faces) == 0);
+  book.positions[2 + 777] = 0.5 * book.positions[2 + 778];  // exact
+  CHECK(check_soundness(book).count(families::crossing_faces) == 2);
+}
+
+TEST_CASE("what crosses itself in more places than memory holds is refused in words") {
+  // Four hundred and fifty triangles around one point: each is crossed by all others, and what they cut into it crosses as well.
+  std::mt19937 random(5);
+  std::normal_distribution<double> number;
+  Mesh hedge;
+  for (Index k = 0; k < 450; ++k) {
+    const Vec3 a(number(random), number(random), number(random)), b(number(random), number(random), number(random));
+    for (const Vec3& p : {a, b, Vec3(-a - b)}) hedge.positions.push_back(p);
+    hedge.add_face({3 * k, 3 * k + 1, 3 * k + 2});
+  }
+  CombineSettings settings;
+  settings.resolve = true;
+  const auto result = combine({{shared(hedge), "hedge"}}, {}, settings);
+  REQUIRE_FALSE(result);
+  CHECK(result.issue().message().find("too many") != std::string::npos);
 }
 
 TEST_CASE("the ends of a prism of twenty thousand sides are written whole") {

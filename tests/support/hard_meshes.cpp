@@ -66,6 +66,25 @@ Mesh wound_cube(int times) {
   return mesh;
 }
 
+Mesh toothed_wheel(int corners) {
+  Mesh mesh;
+  const auto n = static_cast<Index>(corners);
+  std::vector<Index> bottom, top;
+  for (double z : {0.0, 5.0})
+    for (Index k = 0; k < n; ++k) {
+      const double radius = k % 2 == 0 ? 20 : 19, angle = 2 * std::numbers::pi * k / n;
+      mesh.add_vertex({radius * std::cos(angle), radius * std::sin(angle), z});
+    }
+  for (Index k = 0; k < n; ++k) {
+    bottom.push_back(n - 1 - k);
+    top.push_back(n + k);
+    mesh.add_face({k, (k + 1) % n, n + (k + 1) % n, n + k});
+  }
+  mesh.add_face(bottom);
+  mesh.add_face(top);
+  return mesh;
+}
+
 Mesh long_rimmed_prism(int sides) {
   Mesh mesh;
   const auto n = static_cast<Index>(sides);

@@ -16,6 +16,8 @@ Mesh shuffled_with_stray(unsigned seed);
 Mesh wound_cube(int times);
 /// A prism on a regular polygon of so many corners. Height 5, radius 10.
 Mesh long_rimmed_prism(int sides);
+/// A prism whose ends have so many corners, an even number, which lie by turns at a radius of 20 and 19.
+Mesh toothed_wheel(int corners);
 /// A tube without a lid, whose rim of so many vertices goes up and down, by some edges.
 Mesh ragged_tube(int around, unsigned seed);
 

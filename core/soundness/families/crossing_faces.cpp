@@ -4,6 +4,7 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <optional>
 
 #include "core/mesh/bvh.h"
 #include "core/mesh/charts.h"
@@ -77,6 +78,31 @@ std::vector<std::vector<Index>> crossing_lines(const Analysis& a, const std::vec
   return lines;
 }
 
+/// Where very many faces have one edge, as in a file that holds the same faces over and over: the triangles without those that have another
+/// on their corners before them. Nothing where that is not so.
+std::optional<std::vector<Index>> without_copies(const Analysis& a, const std::vector<Triangle>& triangles) {
+  constexpr std::size_t many = 96;
+  const EdgeTable& edges = a.position_edges();
+  bool any = false;
+  for (Index e = 0; e < edges.size() && !any; ++e) any = edges.corners_of(e).size() > many;
+  if (!any) return std::nullopt;
+  std::vector<std::pair<Triangle, Index>> sorted;  // corners in order of their numbers, triangle
+  std::vector<Index> chosen;
+  for (Index t = 0; t < triangles.size(); ++t) {
+    if (a.mesh.face(a.triangles.face[t]).size() != 3) {  // on the same corners as one of another polygon: these cross
+      chosen.push_back(t);
+      continue;
+    }
+    sorted.emplace_back(triangles[t], t);
+    std::sort(sorted.back().first.begin(), sorted.back().first.end());
+  }
+  std::sort(sorted.begin(), sorted.end());
+  for (std::size_t k = 0; k < sorted.size(); ++k)
+    if (k == 0 || sorted[k].first != sorted[k - 1].first) chosen.push_back(sorted[k].second);
+  std::sort(chosen.begin(), chosen.end());
+  return chosen;
+}
+
 std::vector<Defect> find_crossings(const Analysis& a) {
   const std::vector<Triangle> triangles = by_position(a);
   tbb::enumerable_thread_specific<std::vector<Pair>> parts;
@@ -88,7 +114,22 @@ std::vector<Defect> find_crossings(const Analysis& a) {
     if (f != g && same_ring(a, f, g)) return;
     parts.local().push_back({std::min(f, g), std::max(f, g)});
   };
-  if (a.crossings_of.empty()) {
+  const auto chosen = a.crossings_of.empty() ? without_copies(a, triangles) : std::nullopt;
+  if (chosen) {
+    const std::vector<Index> opposite = opposites(a, triangles);
+    std::vector<Triangle> some;
+    std::vector<Index> place(triangles.size(), no_index), opposite_of_some;
+    for (Index k = 0; k < chosen->size(); ++k) place[(*chosen)[k]] = k;
+    for (Index t : *chosen) {
+      some.push_back(triangles[t]);
+      for (Index c = 3 * t; c < 3 * t + 3; ++c) {
+        const Index other = opposite[c] == no_index ? no_index : place[opposite[c] / 3];
+        opposite_of_some.push_back(other == no_index ? no_index : 3 * other + opposite[c] % 3);
+      }
+    }
+    for_each_possible_crossing(
+        a.mesh.positions, some, opposite_of_some, [&](Index i, Index j) { look((*chosen)[i], (*chosen)[j]); }, a.stop);
+  } else if (a.crossings_of.empty()) {
     for_each_possible_crossing(a.mesh.positions, triangles, opposites(a, triangles), look, a.stop);
   } else {
     std::vector<char> marked;
