@@ -107,6 +107,7 @@ std::optional<Issue> set_fields(std::span<const Field> fields, const std::vector
     std::string known;
     for (const Field& field : fields) known += (known.empty() ? "" : ", ") + field.key;
     const auto place = field_place(fields, key);
+    if (equals == std::string::npos && place) return Issue{fmt::format("--set {}: there is no value", assignment), subject, {}, fmt::format("use {}=VALUE", key)};
     if (equals == std::string::npos || !place)
       return Issue{fmt::format("--set {}: there is no field \"{}\"", assignment, key), subject, {},
                    "use FIELD=VALUE with one of " + (known.empty() ? "none: it has no fields" : known)};

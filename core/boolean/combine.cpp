@@ -153,6 +153,22 @@ std::vector<char> changed_faces(const Rounded& rounded, const Mesh& mesh, double
   return changed;
 }
 
+/// @param contact  the tolerance, by which what is thin may have closed
+Issue encloses_nothing(const Prepared& part, const std::string& name, double contact) {
+  double volumes = 0, area = 0;
+  for (const auto& [a, b, c] : part.triangles) {
+    const Vec3 &origin = part.points[part.triangles[0][0]], p = part.points[a] - origin, q = part.points[b] - origin, r = part.points[c] - origin;
+    volumes += p.dot(q.cross(r)) / 6;
+    area += (q - p).cross(r - p).norm() / 2;
+  }
+  // Of a plate the thickness, of others less than that.
+  const double thickness = area > 0 ? 2 * std::abs(volumes) / area : 0;
+  if (thickness > 0 && thickness < contact)
+    return {fmt::format("{}: it is thinner than {:.3g} mm, the contact tolerance, within which faces are made to meet", bounds_nothing, contact), name, {part.box.centre()},
+            "make it larger, or choose a smaller contact tolerance where the step has one"};
+  return {std::string(bounds_nothing) + ": its faces enclose no volume", name, {part.box.centre()}, "use it with split or score, mend it, or recast it as one watertight mesh"};
+}
+
 /// @param all_near  look at every triangle one by one
 /// @param passes  of contact, as long as they change something: each is offered the points of the last one. With none nothing
 ///                is made to meet; thin sheets are dissolved all the same
@@ -218,8 +234,7 @@ Result<BooleanResult> compute(const std::vector<Operand>& operands, const Contro
     Pass pass = arrange(soup, std::move(pairs), classifier, false, limits, stage, control);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (!pass.bounds[k] && !parts[k]->sheet)
-        return Issue{std::string(bounds_nothing) + ": its faces enclose no volume", names[k]->name, {parts[k]->box.centre()},
-                     "use it with split or score, mend it, or recast it as one watertight mesh"};
+        return encloses_nothing(*parts[k], names[k]->name, classifier.tolerance);
     for (std::size_t k = 0; k < parts.size(); ++k)
       if (pass.idle[k]) result.report.tell(changes_nothing, 1, names[k]->name, {parts[k]->box.centre()});
     if (pass.dissolved > 0) result.report.tell(skins_dissolved, pass.dissolved, names.front()->name, pass.dissolved_at);

@@ -63,12 +63,17 @@ void MeshEditor::split_face(Index f, std::vector<std::vector<Index>> rings) {
   set_ring(f, rings.empty() ? std::vector<Index>() : std::move(rings[0]));
 }
 
-void MeshEditor::insert_on_edge(Index f, Index from, Index to, Index v) {
+void MeshEditor::insert_on_edge(Index f, Index from, Index to, std::span<const Index> between) {
   std::vector<Index> corners = ring(f);
   for (std::size_t k = 0; k < corners.size(); ++k) {
     const Index p = corners[k], q = corners[(k + 1) % corners.size()];
-    if ((p != from || q != to) && (p != to || q != from)) continue;
-    corners.insert(corners.begin() + static_cast<std::ptrdiff_t>(k) + 1, v);
+    const auto place = corners.begin() + static_cast<std::ptrdiff_t>(k) + 1;
+    if (p == from && q == to)
+      corners.insert(place, between.begin(), between.end());
+    else if (p == to && q == from)
+      corners.insert(place, between.rbegin(), between.rend());
+    else
+      continue;
     return set_ring(f, std::move(corners));
   }
 }

@@ -39,8 +39,9 @@ class MeshEditor {
   void set_ring(Index f, std::vector<Index> ring) { rings_[f] = std::move(ring); }
   /// The face becomes the first of several, which all have its attributes.
   void split_face(Index f, std::vector<std::vector<Index>> rings);
-  /// Puts vertex v between two corners that follow each other in face f, either way round; nothing happens where they do not.
-  void insert_on_edge(Index f, Index from, Index to, Index v);
+  /// Puts vertices between two corners that follow each other in face f, either way round; nothing happens where they do not.
+  /// @param between  as they lie from the one to the other
+  void insert_on_edge(Index f, Index from, Index to, std::span<const Index> between);
   /// A face with the attributes of `like`, or none of its own.
   /// @param source  what it is said to be; no_index: made anew
   void add_face(std::vector<Index> ring, Index source = no_index);

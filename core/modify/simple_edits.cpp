@@ -58,14 +58,9 @@ Edited split_edges(const Mesh& mesh, const Topology& topology, std::span<const I
   for (Index e : edges) {
     check_stop(control);
     const auto [v, w] = topology.edges.vertices[e];
-    std::vector<Index> faces = topology.faces_on(e);
-    Index before = v;
-    for (Index k = 1; k < parts; ++k) {
-      const Vec3 at = mesh.positions[v] + static_cast<double>(k) / parts * (mesh.positions[w] - mesh.positions[v]);
-      const Index between = edit.add_vertex(at);
-      for (Index f : faces) edit.insert_on_edge(f, before, w, between);
-      before = between;
-    }
+    std::vector<Index> between;
+    for (Index k = 1; k < parts; ++k) between.push_back(edit.add_vertex(mesh.positions[v] + static_cast<double>(k) / parts * (mesh.positions[w] - mesh.positions[v])));
+    for (Index f : topology.faces_on(e)) edit.insert_on_edge(f, v, w, between);
   }
   return {edit.finish(), edges.size(), {}, {}};
 }

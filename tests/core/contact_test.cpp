@@ -372,3 +372,10 @@ TEST_CASE("contact moves nothing farther than its tolerance, however many edges 
   for (const std::string& one : wrong) UNSCOPED_INFO(one);
   CHECK(wrong.empty());
 }
+
+TEST_CASE("a tool thinner than the contact tolerance is refused with the tolerance named") {
+  const auto result = combine({{shared(cube(100)), "part"}, {shared(placed(stock("box", {0.01, 0.01, 0.01}), {50, 0, 0})), "speck", Operation::difference}}, {}, {.contact = 1});
+  REQUIRE_FALSE(result);
+  CHECK(result.issue().subject == "speck");
+  CHECK(result.issue().what.find("thinner than 1 mm") != std::string::npos);
+}
