@@ -345,7 +345,7 @@ TEST_CASE("make writes every kind of stock, and refuses values with the range na
            {"make torus -o t.stl --set tube=50", "below the ring diameter"},
            {"make box -o t.stl --set x=-1", "1000000 mm"},
            {"make box -o t.stl --set w=1", "x, y, z"},
-           {"make box -o t.stl --set x", "FIELD=VALUE"},
+           {"make box -o t.stl --set x", "x=VALUE"},
            {"make blob -o t.stl", "star-prism"}}) {
     const Run run = cli(folder, arguments);
     INFO(run.err);
