@@ -277,7 +277,7 @@ void StepCard::show_activity(double seconds, double progress) {
 // Dragging the card by its header --------------------------------------------------------------------------
 
 bool StepCard::eventFilter(QObject* watched, QEvent* event) {
-  const auto* mouse = static_cast<QMouseEvent*>(event);
+  const auto* mouse = dynamic_cast<QMouseEvent*>(event);  // null for what is no such event
   switch (event->type()) {
     case QEvent::MouseButtonPress:
       if (mouse->button() == Qt::LeftButton) pressed_at_ = mouse->globalPosition().toPoint();
