@@ -532,6 +532,8 @@ Result<BooleanResult> combine_somehow(const std::vector<Operand>& operands, cons
       if (!result) return result;
       if (attempt.passes == 0 && settings.contact != 0) result->report.tell(contact_left_out, 1, operands.front().name);
       return result;
+    } catch (const TooLarge&) {
+      throw;  // no other way has less to do
     } catch (const Contradiction& contradiction) {
       if (dynamic_cast<const GivenUp*>(&contradiction) != nullptr) given_up.push_back(&attempt);
       diverges = diverges || (first && dynamic_cast<const ContactDiverges*>(&contradiction) != nullptr);

@@ -30,13 +30,9 @@ class ContactDiverges : public Contradiction {
 };
 
 /// There is more to be worked out than memory and patience hold, whatever way is taken.
-class TooLarge : public std::exception {
+class TooLarge : public Contradiction {
  public:
-  explicit TooLarge(const char* what) : what_(what) {}
-  const char* what() const noexcept override { return what_; }
-
- private:
-  const char* what_;
+  using Contradiction::Contradiction;
 };
 
 }  // namespace anvil::boolean

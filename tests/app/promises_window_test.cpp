@@ -47,6 +47,15 @@ Part slow_part() {
   return part;
 }
 
+/// It is chosen, and judged.
+PartId add_slow_part(Driver& d) {
+  PartId id = 0;
+  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), slow_part(), &id));
+  d.session().select({id});
+  d.settle();
+  return id;
+}
+
 Job with_recast(const Job& job, PartId id, double detail) {
   Step step = new_step(steps::recast);
   set_field(step, "detail", detail);
@@ -252,10 +261,7 @@ TEST_CASE("the unit is asked for once, though two files are read at one time") {
 
 TEST_CASE("after Stop every panel says that what is shown is older, until it is made again") {
   Driver d;
-  PartId id = 0;
-  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), slow_part(), &id));
-  d.session().select({id});
-  d.settle();
+  const PartId id = add_slow_part(d);
   const auto* verdict = d.widget<QLabel>(QStringLiteral("verdict"));
   REQUIRE(verdict->text() == QStringLiteral("Sound"));
   CHECK(d.session().standing(id) == Standing::current);
@@ -277,10 +283,7 @@ TEST_CASE("after Stop every panel says that what is shown is older, until it is 
 
 TEST_CASE("a verdict is not shown as the current one for longer than a moment, however soon one change follows another") {
   Driver d;
-  PartId id = 0;
-  d.session().commit(QStringLiteral("add"), edit::add_part(d.job(), slow_part(), &id));
-  d.session().select({id});
-  d.settle();
+  const PartId id = add_slow_part(d);
   const auto* verdict = d.widget<QLabel>(QStringLiteral("verdict"));
   // A change that is made at once, and within the same moment one that takes long.
   constexpr int apart = 100;  // milliseconds

@@ -66,14 +66,15 @@ Mesh wound_cube(int times) {
   return mesh;
 }
 
-Mesh toothed_wheel(int corners) {
+/// A prism of height 5 whose corners lie by turns at two radii.
+static Mesh prism_by_turns(int corners, double radius, double next_radius) {
   Mesh mesh;
   const auto n = static_cast<Index>(corners);
   std::vector<Index> bottom, top;
   for (double z : {0.0, 5.0})
     for (Index k = 0; k < n; ++k) {
-      const double radius = k % 2 == 0 ? 20 : 19, angle = 2 * std::numbers::pi * k / n;
-      mesh.add_vertex({radius * std::cos(angle), radius * std::sin(angle), z});
+      const double r = k % 2 == 0 ? radius : next_radius, angle = 2 * std::numbers::pi * k / n;
+      mesh.add_vertex({r * std::cos(angle), r * std::sin(angle), z});
     }
   for (Index k = 0; k < n; ++k) {
     bottom.push_back(n - 1 - k);
@@ -84,22 +85,8 @@ Mesh toothed_wheel(int corners) {
   mesh.add_face(top);
   return mesh;
 }
-
-Mesh long_rimmed_prism(int sides) {
-  Mesh mesh;
-  const auto n = static_cast<Index>(sides);
-  std::vector<Index> bottom, top;
-  for (double z : {0.0, 5.0})
-    for (Index k = 0; k < n; ++k) mesh.add_vertex({10 * std::cos(2 * std::numbers::pi * k / n), 10 * std::sin(2 * std::numbers::pi * k / n), z});
-  for (Index k = 0; k < n; ++k) {
-    bottom.push_back(n - 1 - k);
-    top.push_back(n + k);
-    mesh.add_face({k, (k + 1) % n, n + (k + 1) % n, n + k});
-  }
-  mesh.add_face(bottom);
-  mesh.add_face(top);
-  return mesh;
-}
+Mesh toothed_wheel(int corners) { return prism_by_turns(corners, 20, 19); }
+Mesh long_rimmed_prism(int sides) { return prism_by_turns(sides, 10, 10); }
 
 Mesh ragged_tube(int around, unsigned seed) {
   Dice dice(seed);
