@@ -408,7 +408,7 @@ void RailPanel::show_notes(const PartResult& result) {
   };
   for (const StepReport& step : result.evaluated->steps)
     for (const auto& done : step.report.done)
-      if (done.note->place == Note::Place::rail) add(sentence(session_.named(owner, in_words(done))), done.places);
+      if (done.note->place == Note::Place::rail || done.note->place == Note::Place::both) add(sentence(session_.named(owner, in_words(done))), done.places);
   if (result.evaluated->pieces > 1) add(tr("%1 pieces, each judged by itself").arg(result.evaluated->pieces), {});
   if (result.evaluated->open_on_purpose) add(tr("Open on purpose: a step leaves it so"), {});
 }

@@ -13,7 +13,7 @@
 #include "core/mesh/attributes.h"
 #include "core/mesh/edge_rule.h"
 #include "core/shape/array.h"
-#include "core/shape/finish.h"
+#include "core/shape/blend/blend.h"
 #include "core/shape/scatter.h"
 #include "core/shape/stencil.h"
 #include "core/stock/primitive.h"
@@ -118,9 +118,9 @@ int main(int argc, char** argv) {
           const EdgeTable edges = build_edges(*mesh);
           const auto rims = edges_by_rule(*mesh, edges, {EdgeRule::By::fresh}, plate->fresh_edges);
           if (rims.size() != 400 * 48) throw std::runtime_error("not all rims");
-          FinishSettings settings;
+          EdgeBlendSettings settings;
           settings.width = 0.5;
-          const auto result = finish_edges({mesh, "plate", true, nullptr}, edges, rims, settings);
+          const auto result = blend_edges({mesh, "plate", true, nullptr}, edges, rims, settings);
           if (!result || result->mesh.face_count() < 400 * 48) throw std::runtime_error("the chamfer failed");
         };
       },

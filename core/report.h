@@ -14,8 +14,8 @@ namespace anvil {
 struct Note {
   const char* key;        ///< stable, as in docs/cli.md
   const char *one, *many; ///< {0} is the count, {1} the part
-  enum class Place { rail, card, program } place = Place::rail;  ///< who wants to know: people looking for trouble,
-                                                                 ///< people at the step's card, or programs only
+  /// Who wants to know: people looking for trouble, people at the step's card, both of these, or programs only.
+  enum class Place { rail, card, both, program } place = Place::rail;
 };
 
 struct OperationReport {

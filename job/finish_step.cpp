@@ -7,22 +7,17 @@
 #include "job/hand_edit.h"
 
 namespace anvil {
-namespace {
-
-constexpr Note finished{"edges_finished", "1 edge", "{0} edges", Note::Place::card};
-
-}  // namespace
 
 Field finish_edges_field() { return edges_field("edges", "Edges", "fresh", "Which edges: by a rule, or chosen ones."); }
+Field finish_material_field() { return text_field("material", "Material", "", "The slot of the new faces; empty: that of the faces beside them."); }
 
-Result<StepOutput> run_finish(const StepInput& input, const Field& rule, const FinishSettings& settings) {
+Result<StepOutput> run_finish(const StepInput& input, const Field& rule, const EdgeBlendSettings& settings) {
   const EdgeTable edges = build_edges(*input.mesh);
   std::vector<Vec3> missing;
   const Result<std::vector<Index>> list = edges_of_rule(input, edges, rule, missing);
   if (!list) return list.issue();
-  Result<StepOutput> output = as_output(about(input, finish_edges(workpiece(input), edges, *list, settings, input.control)));
+  Result<StepOutput> output = as_output(about(input, blend_edges(workpiece(input), edges, *list, settings, input.control)));
   if (!output) return output;
-  output->report.tell(finished, list->size(), input.name);
   // The width, at the middle of the longest edge, into one of its faces.
   const auto length = [&](Index e) { return (input.mesh->positions[edges.vertices[e][0]] - input.mesh->positions[edges.vertices[e][1]]).norm(); };
   const Index longest = *std::max_element(list->begin(), list->end(), [&](Index a, Index b) { return length(a) < length(b); });

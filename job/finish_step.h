@@ -2,13 +2,15 @@
 // What chamfer and round have in common.
 #pragma once
 
-#include "core/shape/finish.h"
+#include "core/shape/blend/blend.h"
 #include "job/step_parts.h"
 
 namespace anvil {
 
 /// "edges": fresh ones at first.
 Field finish_edges_field();
-Result<StepOutput> run_finish(const StepInput& input, const Field& rule, const FinishSettings& settings);
+/// "material": the slot of the new faces.
+Field finish_material_field();
+Result<StepOutput> run_finish(const StepInput& input, const Field& rule, const EdgeBlendSettings& settings);
 
 }  // namespace anvil

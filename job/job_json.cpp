@@ -256,6 +256,14 @@ json with_contact_as_length(json fields) {
   return fields;
 }
 
+/// Fields as this version knows them. Chamfers and rounds once had a length for welding, which their results do not need.
+json with_known_fields(const StepKind& kind, const json& fields) {
+  if (&kind == &steps::combine) return with_contact_as_length(fields);
+  json known = fields;
+  if ((&kind == &steps::chamfer || &kind == &steps::round) && known.is_object()) known.erase("weld");
+  return known;
+}
+
 Step read_step(const json& object, int version, MeshReader& mesh, StepTable table, const std::string& where) {
   const std::string key = text_of(object, version == 1 ? "step" : "kind", where);
   const StepKind* kind = find_step_kind(key, table);
@@ -266,7 +274,7 @@ Step read_step(const json& object, int version, MeshReader& mesh, StepTable tabl
     step.id = id_of(object, "id", where);
     if (object.contains("name")) step.name = text_of(object, "name", where);
     const json& fields = member(object, "fields", where);
-    step.fields = field_values(kind->fields, kind == &steps::combine ? with_contact_as_length(fields) : fields, false, where);
+    step.fields = field_values(kind->fields, with_known_fields(*kind, fields), false, where);
   }
   step.on = switch_of(object, "on", where);
   if (version == 1 || object.contains("tools"))

@@ -9,7 +9,7 @@
 
 namespace anvil {
 
-Workpiece workpiece(const StepInput& input) { return {input.mesh, input.name, input.free_of_crossings(0), input.cache}; }
+Workpiece workpiece(const StepInput& input) { return {input.mesh, input.name, input.free_of_crossings(0), input.cache, input.piece, input.pieces}; }
 
 namespace {
 

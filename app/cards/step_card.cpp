@@ -218,7 +218,7 @@ void StepCard::refresh() {
       if (report.comparison) compared = in_words(*report.comparison);
       note = tr("%1 ms").arg(report.report.seconds * 1000, 0, 'f', report.report.seconds < 0.01 ? 1 : 0);
       for (const auto& done : report.report.done)
-        if (done.note->place == Note::Place::card) note += QStringLiteral(" · ") + session_.named(id_.part, in_words(done));
+        if (done.note->place == Note::Place::card || done.note->place == Note::Place::both) note += QStringLiteral(" · ") + session_.named(id_.part, in_words(done));
     }
   }
   // What older results took and did is not told as that of this one.

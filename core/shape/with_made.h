@@ -12,6 +12,8 @@ struct Workpiece {
   std::string name;                ///< for messages and the report
   bool free_of_crossings = false;  ///< the part is known not to cross itself
   CombineCache* cache = nullptr;   ///< as for combine()
+  std::span<const Index> piece = {};  ///< per face, where the part is in several pieces that may touch each other
+  Index pieces = 1;
 };
 
 /// A solid that is made for a cut, in the part's frame. May cross itself: what it winds around counts.

@@ -6,6 +6,7 @@
 
 #include "tests/support/fuzz.h"
 #include "tests/support/random_cuts.h"
+#include "tests/support/random_finishes.h"
 
 int main(int argc, char** argv) {
   using namespace anvil::test;
@@ -14,7 +15,12 @@ int main(int argc, char** argv) {
     std::string (*wrong)(unsigned);
   };
   for (const Run& run : {Run{"finish", what_is_wrong_with_finish}, Run{"ramp", what_is_wrong_with_ramp}, Run{"push", what_is_wrong_with_push}, Run{"stencil", what_is_wrong_with_stencil}, Run{"thrown", what_is_wrong_with_thrown}})
-    if (argc > 1 && std::strcmp(argv[1], run.name) == 0) return fuzz(argc - 1, argv + 1, run.wrong);
+    if (argc > 1 && std::strcmp(argv[1], run.name) == 0) {
+      const int code = fuzz(argc - 1, argv + 1, run.wrong);
+      if (const FinishesSeen& seen = finishes_seen(); seen.cases > 0)
+        fmt::print("{} cases with {} edges: {} narrower ({} cases), {} left ({} cases); the slowest took {:.2f} s\n", seen.cases, seen.edges, seen.narrower, seen.cases_narrower, seen.left, seen.cases_left, seen.slowest);
+      return code;
+    }
   fmt::print("cut_fuzz finish|ramp|push|stencil|thrown [CASES] [FIRST_SEED]\n");
   return 2;
 }

@@ -1,12 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Chamfers, rounds, ramps, pushes, stencils, rows and letters against closed formulas, and a share of the long random runs.
+// Ramps, pushes, stencils, rows and letters against closed formulas, and a share of the long random runs.
 #include <catch2/catch.hpp>
 
 #include "core/lettering.h"
 #include "core/mesh/edge_rule.h"
 #include "core/shape/array.h"
 #include "core/shape/curtain.h"
-#include "core/shape/finish.h"
 #include "core/shape/path_cut.h"
 #include "core/shape/push.h"
 #include "core/shape/ramp.h"
@@ -24,111 +23,9 @@ using namespace anvil::test;
 namespace {
 
 Workpiece part_of(const Mesh& mesh) { return {shared(mesh), "part", true, nullptr}; }
-
-BooleanResult finished(const Mesh& mesh, const EdgeRule& rule, FinishSettings settings) {
-  const EdgeTable edges = build_edges(mesh);
-  Result<BooleanResult> result = finish_edges(part_of(mesh), edges, edges_by_rule(mesh, edges, rule, {}), settings);
-  REQUIRE(result);
-  CHECK(judge(in_triangles(result->mesh)).sound());
-  return std::move(*result);
-}
 double volume(const BooleanResult& result) { return signed_volume(result.mesh); }
 
-FinishSettings chamfer(double width) { return {false, width}; }
-FinishSettings round_of(double radius, Index segments) {
-  FinishSettings settings{true, radius};
-  settings.segments = segments;
-  return settings;
-}
-
-/// Edges of a box along z.
-std::vector<Index> upright(const Mesh& mesh, const EdgeTable& edges) {
-  std::vector<Index> list;
-  for (Index e = 0; e < edges.size(); ++e)
-    if ((mesh.positions[edges.vertices[e][0]] - mesh.positions[edges.vertices[e][1]]).head<2>().norm() < 1e-9) list.push_back(e);
-  return list;
-}
-
 }  // namespace
-
-TEST_CASE("a cube with all its edges chamfered keeps a³ − 6ac² + 6c³, and beyond the middle two thirds of a cube of what is left") {
-  // Elementary: the planes cut triangular prisms off, of which three overlap at each corner. Past the middle a rhombic dodecahedron is left, whose volume is
-  // twice the cube of half its width.
-  for (double c : {1e-5, 0.5, 1.0, 2.0, 4.9}) CHECK(volume(finished(cube(10), {EdgeRule::By::all}, chamfer(c))) == Approx(1000 - 60 * c * c + 6 * c * c * c).epsilon(1e-9));
-  for (double c : {6.0, 9.0}) CHECK(volume(finished(cube(10), {EdgeRule::By::all}, chamfer(c))) == Approx(2 * std::pow(10 - c, 3)).epsilon(1e-9));
-  CHECK(finished(cube(10), {EdgeRule::By::all}, chamfer(1)).mesh.face_count() == 18);
-}
-
-TEST_CASE("four parallel edges chamfered leave a³ − 2ac²; two widths and a width with an angle take their triangles") {
-  const Mesh box = cube(10);
-  const EdgeTable edges = build_edges(box);
-  const std::vector<Index> list = upright(box, edges);
-  REQUIRE(list.size() == 4);
-  FinishSettings settings = chamfer(1.5);
-  CHECK(volume(*finish_edges(part_of(box), edges, list, settings)) == Approx(1000 - 2 * 10 * 1.5 * 1.5).epsilon(1e-9));
-  settings.second_width = 3;
-  CHECK(volume(*finish_edges(part_of(box), edges, list, settings)) == Approx(1000 - 4 * 10 * 1.5 * 3 / 2).epsilon(1e-9));
-  settings.second_width = 0;
-  settings.angle = 30;
-  CHECK(volume(*finish_edges(part_of(box), edges, list, settings)) == Approx(1000 - 4 * 10 * 1.5 * 1.5 * std::tan(pi / 6) / 2).epsilon(1e-9));
-}
-
-TEST_CASE("a rounded cube converges by second order") {
-  // (a−2r)³ + 6r(a−2r)² + 3πr²(a−2r) + 4/3 πr³: Steiner's formula (Bronshtein, Handbook of Mathematics; from memory).
-  const double a = 10, r = 2, b = a - 2 * r, exact = b * b * b + 6 * r * b * b + 3 * pi * r * r * b + 4.0 / 3 * pi * r * r * r;
-  double before = 0;
-  for (Index n : {4u, 8u, 16u, 32u}) {
-    const double off = exact - volume(finished(cube(a), {EdgeRule::By::all}, round_of(r, n)));
-    CHECK(off > 0);
-    if (before > 0) CHECK(before / off == Approx(4).epsilon(0.05));
-    before = off;
-  }
-}
-
-TEST_CASE("the rim of a faceted hole gets one strip of quads, and loses what a frustum of polygons has more than the prism") {
-  const Mesh holed = combine({{shared(stock("box", {40, 40, 10})), "plate", Operation::unite}, {shared(stock("cylinder", {20, 30, 72})), "hole", Operation::difference}})->mesh;
-  const BooleanResult result = finished(holed, {EdgeRule::By::sharp, 80}, chamfer(1));
-  const double t = 72 * std::tan(pi / 72), a = 10 * std::cos(pi / 72), b = a + 1;
-  const double rim = t / 3 * (a * a + a * b + b * b) - t * a * a;
-  // The box loses its own edges as well: 12 of them, as a cube does.
-  const double edges = (40 + 40 + 10) * 4 * 0.5 - 8 * 0.75;
-  CHECK(volume(result) == Approx(signed_volume(holed) - 2 * rim - edges).epsilon(1e-9));
-  // 6 sides, of which two are rings cut once; 12 chamfers, 72 facets, 2 × 72 quads.
-  std::size_t quads = 0;
-  for (Index f = 0; f < result.mesh.face_count(); ++f) quads += result.mesh.face(f).size() == 4;
-  CHECK(quads >= 3 * 72);
-}
-
-TEST_CASE("a concave edge gains what a convex one loses") {
-  const Mesh bracket = combine({{shared(stock("box", {30, 20, 10})), "foot", Operation::unite}, {shared(placed(stock("box", {10, 20, 30}), {-10, 0, 10})), "wall", Operation::unite}})->mesh;
-  const EdgeTable edges = build_edges(bracket);
-  std::vector<Index> concave, convex;
-  for (Index e : edges_by_rule(bracket, edges, {EdgeRule::By::sharp, 45}, {})) {
-    const Vec3 middle = (bracket.positions[edges.vertices[e][0]] + bracket.positions[edges.vertices[e][1]]) / 2;
-    if ((middle - Vec3(-5, 0, 5)).norm() < 1e-6) concave.push_back(e);
-    if ((middle - Vec3(15, 0, 5)).norm() < 1e-6) convex.push_back(e);
-  }
-  REQUIRE(concave.size() == 1);
-  REQUIRE(convex.size() == 1);
-  const double before = signed_volume(bracket);
-  for (const FinishSettings& settings : {chamfer(2), round_of(2, 6)}) {
-    const double gained = volume(*finish_edges(part_of(bracket), edges, concave, settings)) - before, lost = before - volume(*finish_edges(part_of(bracket), edges, convex, settings));
-    CHECK(gained == Approx(lost).epsilon(1e-9));
-    CHECK(gained == Approx(settings.round ? 20 * (4 - 6 * 0.5 * 4 * std::sin(pi / 12)) : 20 * 2.0).epsilon(1e-9));
-  }
-}
-
-TEST_CASE("what leaves nothing says so, with the largest width that leaves something") {
-  const EdgeTable edges = build_edges(cube(10));
-  const auto result = finish_edges(part_of(cube(10)), edges, edges_by_rule(cube(10), edges, {EdgeRule::By::all}, {}), chamfer(14));
-  REQUIRE(result);
-  CHECK(result->mesh.empty());
-  CHECK(result->report.empty_reason.find("leaves nothing") != std::string::npos);
-  const auto absurd = finish_edges(part_of(cube(10)), edges, edges_by_rule(cube(10), edges, {EdgeRule::By::all}, {}), round_of(1e6, 4));
-  REQUIRE(absurd);
-  CHECK(absurd->report.empty_reason.find("one of 0 ") == std::string::npos);
-  CHECK(finish_volumes(cube(10), edges, edges_by_rule(cube(10), edges, {EdgeRule::By::all}, {}), chamfer(1)).fits == Approx(5));
-}
 
 TEST_CASE("ramps: a corner's wedge goes, a concave one is filled, one stands on a face, a twisted one says so") {
   const Mesh box = stock("box", {40, 30, 20});
@@ -531,11 +428,9 @@ TEST_CASE("what crossing loops wind around has their area, and holes of holes ar
   CHECK(judge(in_triangles(prism(planar_region({square(5), square(3)}, anvil::Inside::odd), {}, -1, 2))).sound());
 }
 
-TEST_CASE("random chamfers, ramps, pushes, stencils and thrown lines on forty bodies are sound, and change what they must") {
-  // Once wrong: widths far beyond what fits of which a larger one took less away, and a gain thinner than the contact tolerance.
-  for (unsigned seed : {1124u, 1176u, 2616u, 2500u, 1248u}) CHECK(what_is_wrong_with_finish(seed) == "");
+TEST_CASE("random ramps, pushes, stencils and thrown lines on forty bodies are sound, and change what they must") {
   // A share of build/release/tests/cut_fuzz.
-  for (const auto& [name, wrong, cases] : {std::tuple("finish", &what_is_wrong_with_finish, 9u), std::tuple("ramp", &what_is_wrong_with_ramp, 50u), std::tuple("push", &what_is_wrong_with_push, 50u),
+  for (const auto& [name, wrong, cases] : {std::tuple("ramp", &what_is_wrong_with_ramp, 50u), std::tuple("push", &what_is_wrong_with_push, 50u),
                                            std::tuple("stencil", &what_is_wrong_with_stencil, 12u), std::tuple("thrown", &what_is_wrong_with_thrown, 50u)})
     for (unsigned seed = 1; seed < cases; ++seed) {
       INFO(name << " seed " << seed);

@@ -10,7 +10,6 @@
 #include "core/mesh/nearest.h"
 #include "core/mesh/triangulate.h"
 #include "core/shape/curtain.h"
-#include "core/shape/finish.h"
 #include "core/shape/push.h"
 #include "core/shape/ramp.h"
 #include "core/shape/stencil.h"
@@ -81,13 +80,6 @@ bool at_most(double less, double more, const Mesh& whole) {
   return less <= more + 1e-9 * std::abs(more) + 4e-6 * size * surface_area(whole);
 }
 
-bool is_convex(const Mesh& mesh, const EdgeTable& edges, Index e) {
-  const auto uses = edges.corners_of(e);
-  const Vec3 n = newell_normal(mesh.positions, mesh.face(edges.corner_face[uses[0]])), m = newell_normal(mesh.positions, mesh.face(edges.corner_face[uses[1]]));
-  const Vec3 along = mesh.positions[mesh.corners[uses[1]]] - mesh.positions[mesh.corners[uses[0]]];
-  return n.cross(m).dot(along) > 0;
-}
-
 Workpiece as_part(const Mesh& mesh) { return {std::shared_ptr<const Mesh>(std::shared_ptr<const Mesh>(), &mesh), "body", true, nullptr}; }
 
 }  // namespace
@@ -98,46 +90,6 @@ const Mesh& body(unsigned number) {
   return it != known.end() ? it->second : known.emplace(number % bodies, make_body(number % bodies)).first->second;
 }
 
-std::string what_is_wrong_with_finish(unsigned seed) {
-  Dice dice(seed);
-  const Mesh& mesh = body(seed);
-  const EdgeTable edges = build_edges(mesh);
-  const std::vector<Index> all = edges_by_rule(mesh, edges, {EdgeRule::By::sharp, dice.upto(3) == 0 ? 1.0 : 20.0}, {});
-  const unsigned which = dice.upto(4);
-  const double share = dice.between(0.05, 1);
-  std::vector<Index> list;
-  for (Index e : all)
-    if (which == 0 || (which == 1 && is_convex(mesh, edges, e)) || (which == 2 && !is_convex(mesh, edges, e)) || (which == 3 && is_convex(mesh, edges, e) && dice.share() < share)) list.push_back(e);
-  if (list.empty()) return {};
-  const double size = bounds(mesh).diagonal();
-  FinishSettings settings;
-  settings.round = dice.upto(2) == 1;
-  settings.segments = 1 + dice.upto(6);
-  settings.width = 1e-3 * size;
-  const double most = 10 * std::min(0.2 * size, finish_volumes(mesh, edges, list, settings).fits), least = 1e-6 * size;
-  settings.width = least * std::pow(std::max(1.0, most / least), dice.share());
-  if (!settings.round && dice.upto(4) == 0) settings.second_width = settings.width * dice.between(0.2, 4);
-  const Workpiece part = as_part(mesh);
-  const Result<BooleanResult> result = finish_edges(part, edges, list, settings);
-  const auto told = [&](const std::string& what) {
-    return fmt::format("body {} {} of {} edges ({}), width {} ({} of the size), second {}, segments {}: {}", seed % bodies, settings.round ? "round" : "chamfer", list.size(), which, settings.width,
-                       settings.width / size, settings.second_width, settings.segments, what);
-  };
-  if (!result) return told(result.issue().message());
-  if (const std::string wrong = judged("result", result->mesh); !wrong.empty()) return told(wrong);
-  const double before = volume_of(mesh), after = volume_of(result->mesh);
-  if (which == 0) return {};
-  FinishSettings more = settings;
-  more.width *= 1.25;
-  more.second_width *= 1.25;
-  const Result<BooleanResult> larger = finish_edges(part, edges, list, more);
-  if (!larger) return told("larger: " + larger.issue().message());
-  const double then = volume_of(larger->mesh);
-  const bool falls = which != 2;
-  if (falls ? !at_most(after, before, mesh) : !at_most(before, after, mesh)) return told(fmt::format("volume {} before, {} after", before, after));
-  if (falls ? !at_most(then, after, mesh) : !at_most(after, then, mesh)) return told(fmt::format("volume {} before, {} after, {} by a width larger by a quarter", before, after, then));
-  return {};
-}
 
 std::string what_is_wrong_with_ramp(unsigned seed) {
   Dice dice(seed);

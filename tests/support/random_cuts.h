@@ -12,9 +12,6 @@ namespace anvil::test {
 inline constexpr unsigned bodies = 40;
 const Mesh& body(unsigned number);
 
-/// Chamfers or rounds all edges of a body, the convex or the concave ones, or a random choice, by widths from a millionth of its size to twice its size.
-/// The result must be sound for CGAL; of convex edges the volume must fall with the width, of concave ones rise. What is empty must be so at a larger width.
-std::string what_is_wrong_with_finish(unsigned seed);
 /// A wedge along a random edge, taken away or added. Sound; the volume falls or rises, by no more than the wedge has.
 std::string what_is_wrong_with_ramp(unsigned seed);
 /// Random regions pushed in or pulled out, often just as far as to the other side. Sound; the volume falls or rises.

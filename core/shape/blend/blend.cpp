@@ -1,0 +1,219 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/shape/blend/blend.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+
+#include "core/mesh/attributes.h"
+#include "core/mesh/union_find.h"
+#include "core/shape/blend/blend_mesh.h"
+#include "core/soundness/check.h"
+
+namespace anvil {
+namespace {
+
+constexpr double flat_within = 1e-9;    // of the part's diagonal: faces that lie so nearly in one plane are one facet
+constexpr double less_each_time = 0.7;  // what a width becomes where it had no room; the square at the second time, and so on
+constexpr double least_scale = 1e-3;    // a width of less than that share of what was asked is none
+
+/// The piece of every face; of a part in one piece 0.
+std::vector<Index> pieces_of(const Workpiece& part, const BlendMesh& made) {
+  std::vector<Index> piece(made.mesh.face_count(), 0);
+  if (part.pieces > 1)
+    for (std::size_t f = 0; f < piece.size(); ++f) piece[f] = part.piece[made.beside[f]];
+  return piece;
+}
+
+class Blender {
+ public:
+  Blender(const BlendTask& task, const Workpiece& part, const Control& control) : task_(task), part_(part), control_(control), layout_(task), blamed_(layout_.scale.size(), 0) {}
+
+  /// Makes widths less until the mesh is sound. Each round lessens one scale at least, and a scale is 0 after a few times: it ends.
+  BlendMesh run() {
+    while (true) {
+      check_stop(control_);
+      layout_.solve();
+      if (make_room()) continue;
+      if (lessen(layout_.blamed)) continue;
+      FacetTrimmer trimmer(layout_);
+      const std::set<Index> crossed = trimmer.run();
+      if (lessen(crossed)) continue;
+      if (!crossed.empty() || !layout_.blamed.empty()) {
+        give_up();
+        continue;
+      }
+      BlendMesh made = make_blend_mesh(layout_, trimmer);
+      std::vector<char> changed(made.mesh.face_count());
+      for (std::size_t f = 0; f < changed.size(); ++f) changed[f] = made.cells[f][0] != no_index;
+      if (is_sound(made.mesh, pieces_of(part_, made), part_.pieces, control_.stop, changed)) return made;
+      if (is_unchanged()) return made;
+      if (!lessen(cells_at_fault(made, changed))) give_up();
+    }
+  }
+
+  const StripLayout& layout() const { return layout_; }
+
+ private:
+  bool is_unchanged() const {
+    return std::all_of(layout_.scale.begin(), layout_.scale.end(), [](double s) { return s == 0; });
+  }
+
+  bool make_room() {
+    bool any = false;
+    for (Index c = 0; c < layout_.scale.size(); ++c)
+      if (layout_.room[c] < 1 && layout_.scale[c] > 0) set(c, layout_.scale[c] * layout_.room[c]), any = true;
+    return any;
+  }
+
+  bool lessen(const std::set<Index>& cells) {
+    bool any = false;
+    for (Index c : cells) {
+      if (layout_.scale[c] == 0) continue;
+      set(c, layout_.scale[c] * std::pow(less_each_time, ++blamed_[c]));
+      any = true;
+    }
+    return any;
+  }
+
+  void set(Index c, double scale) { layout_.scale[c] = scale < least_scale ? 0 : scale; }
+
+  /// What stands in the way is not known: no edge is finished.
+  void give_up() { std::fill(layout_.scale.begin(), layout_.scale.end(), 0.0); }
+
+  std::set<Index> cells_at_fault(const BlendMesh& made, std::vector<char> changed) const {
+    CheckSettings settings;
+    settings.scope = std::move(changed);
+    const SoundnessReport report = check_pieces(made.mesh, pieces_of(part_, made), part_.pieces, control_.stop, settings);
+    std::set<Index> cells;
+    for (const auto& family : report.families) {
+      if (family.family->role != FamilyRole::defect) continue;
+      for (const Defect& defect : family.defects)
+        for (Index f : defect.faces)
+          for (Index c : made.cells[f])
+            if (c != no_index && layout_.scale[c] > 0) cells.insert(c);
+    }
+    return cells;
+  }
+
+  const BlendTask& task_;
+  const Workpiece& part_;
+  const Control& control_;
+  StripLayout layout_;
+  std::vector<int> blamed_;  // how often, per cell
+};
+
+/// Faces of different materials, parts or regions are different facets though they lie in one plane.
+std::vector<char> kept_edges(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list) {
+  std::vector<char> kept(edges.size(), 0);
+  for (Index e : list) kept[e] = 1;
+  if (mesh.materials.of_face.empty() && mesh.regions.empty() && mesh.origins.empty()) return kept;
+  for (Index e = 0; e < edges.size(); ++e) {
+    const auto uses = edges.corners_of(e);
+    if (uses.size() != 2) continue;
+    const Index f = edges.corner_face[uses[0]], g = edges.corner_face[uses[1]];
+    const bool alike = (mesh.materials.of_face.empty() || mesh.materials.of_face[f] == mesh.materials.of_face[g]) && (mesh.regions.empty() || mesh.regions[f] == mesh.regions[g]) &&
+                       origin_of(mesh, f).part == origin_of(mesh, g).part;
+    if (!alike) kept[e] = 1;
+  }
+  return kept;
+}
+
+Issue not_closed(const Workpiece& part, const EdgeTable& edges) {
+  for (Index e = 0; e < edges.size(); ++e)
+    if (const auto uses = edges.corners_of(e); uses.size() != 2 || part.mesh->corners[uses[0]] == part.mesh->corners[uses[1]])
+      return Issue{"is not closed and manifold, so that what lies beside its edges is not known", part.name, {(part.mesh->positions[edges.vertices[e][0]] + part.mesh->positions[edges.vertices[e][1]]) / 2}, "mend it first"};
+  return Issue{"has an edge from a vertex to itself", part.name, {}, "mend it first"};
+}
+
+void tell_lengths(const BlendTask& task, const StripLayout& layout, OperationReport& report) {
+  struct Sum {
+    std::size_t count = 0;
+    double length = 0;
+    std::vector<Vec3> places;
+  } done, narrower, left;
+  const FeatureGraph& graph = task.graph;
+  for (Index e = 0; e < graph.edge_count(); ++e) {
+    if (!task.chosen[e]) continue;
+    const double a = layout.scale[graph.cell_of[2 * e]], b = layout.scale[graph.cell_of[2 * e + 1]];
+    const Vec3 &p = task.mesh.positions[graph.halves[2 * e].from], &q = task.mesh.positions[graph.halves[2 * e].to];
+    const auto add = [&](Sum& sum, const Vec3& place) {
+      ++sum.count;
+      sum.length += task.sections[e].length;
+      if (sum.places.size() < OperationReport::max_places) sum.places.push_back(place);
+    };
+    if (a == 0 && b == 0) add(left, (p + q) / 2);
+    else add(done, (p + q) / 2);
+    if ((a < 1 || b < 1) && (a > 0 || b > 0)) add(narrower, a < b ? p : q);
+  }
+  const auto tell = [&](const Note& note, Sum& sum) {
+    if (sum.count > 0) report.tell(note, sum.count, fmt::format("{:.4g} mm", sum.length), std::move(sum.places));
+  };
+  done.places.clear();
+  tell(blend_done, done);
+  tell(blend_narrower, narrower);
+  tell(blend_left, left);
+}
+
+void give_material(const std::string& name, const BlendMesh& made, Mesh& mesh) {
+  SlotNames names(mesh.materials);
+  if (mesh.materials.of_face.empty()) mesh.materials.of_face.assign(mesh.face_count(), names.place_of(""));
+  const Index slot = names.place_of(name);
+  for (Index f = 0; f < mesh.face_count(); ++f)
+    if (made.source[f] == no_index) mesh.materials.of_face[f] = slot;
+}
+
+/// Strips and corners that hang together are regions of their own, where the part has numbers.
+void number_regions(const BlendMesh& made, Mesh& mesh) {
+  if (mesh.regions.empty()) return;
+  const EdgeTable edges = build_edges(mesh);
+  UnionFind sets(mesh.face_count());
+  for (Index e = 0; e < edges.size(); ++e) {
+    const auto uses = edges.corners_of(e);
+    if (uses.size() != 2) continue;
+    const Index f = edges.corner_face[uses[0]], g = edges.corner_face[uses[1]];
+    if (made.source[f] == no_index && made.source[g] == no_index) sets.unite(f, g);
+  }
+  Index last = *std::max_element(mesh.regions.begin(), mesh.regions.end());
+  std::vector<Index> number(mesh.face_count(), 0);
+  for (Index f = 0; f < mesh.face_count(); ++f) {
+    if (made.source[f] != no_index) continue;
+    Index& of_set = number[sets.find(f)];
+    if (of_set == 0) of_set = ++last;
+    mesh.regions[f] = of_set;
+  }
+}
+
+}  // namespace
+
+Result<BooleanResult> blend_edges(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const EdgeBlendSettings& settings, const Control& control) {
+  const auto begin = std::chrono::steady_clock::now();
+  const Mesh& mesh = *part.mesh;
+  if (list.empty()) return unchanged_part(mesh);
+  const auto graph = FeatureGraph::of(mesh, edges, flat_within * bounds(mesh).diagonal(), kept_edges(mesh, edges, list), control);
+  if (!graph) return not_closed(part, edges);
+  const BlendTask task(mesh, edges, *graph, list, settings, control);
+  Blender blender(task, part, control);
+  BlendMesh made = blender.run();
+  BooleanResult result;
+  result.piece = pieces_of(part, made);
+  result.pieces = part.pieces;
+  tell_lengths(task, blender.layout(), result.report);
+  result.mesh = std::move(made.mesh);
+  result.fresh_edges = std::move(made.long_edges);
+  FaceSources beside;
+  for (std::size_t f = 0; f < result.mesh.face_count(); ++f) {
+    result.sources.add(0, made.source[f]);
+    beside.add(0, made.beside[f]);
+  }
+  result.free_of_crossings = part.free_of_crossings;
+  const std::array<const Mesh*, 1> from{&mesh};
+  carry_slots(from, beside, result.mesh);
+  if (!settings.material.empty()) give_material(settings.material, made, result.mesh);
+  number_regions(made, result.mesh);
+  result.report.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+  return result;
+}
+
+}  // namespace anvil

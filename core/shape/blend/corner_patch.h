@@ -1,0 +1,13 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What covers a cell between the strips that end there.
+#pragma once
+
+#include "core/shape/blend/strip_layout.h"
+
+namespace anvil {
+
+/// Rings of points, counter-clockwise from outside. Rounds of three edges of one kind have a piece of a ball, others a patch about a middle;
+/// chamfers have one face. Nothing where strips go on in each other.
+std::vector<std::vector<Index>> corner_patch(StripLayout& layout, Index cell);
+
+}  // namespace anvil
