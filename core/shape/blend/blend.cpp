@@ -15,8 +15,6 @@ namespace anvil {
 namespace {
 
 constexpr double flat_within = 1e-9;    // of the part's diagonal: faces that lie so nearly in one plane are one facet
-constexpr double less_each_time = 0.7;  // what a width becomes where it had no room; the square at the second time, and so on
-constexpr double least_scale = 1e-3;    // a width of less than that share of what was asked is none
 
 /// The piece of every face; of a part in one piece 0.
 std::vector<Index> pieces_of(const Workpiece& part, const BlendMesh& made) {
@@ -28,60 +26,34 @@ std::vector<Index> pieces_of(const Workpiece& part, const BlendMesh& made) {
 
 class Blender {
  public:
-  Blender(const BlendTask& task, const Workpiece& part, const Control& control) : task_(task), part_(part), control_(control), layout_(task), blamed_(layout_.scale.size(), 0) {}
+  Blender(const BlendTask& task, const Workpiece& part, const Control& control) : part_(part), control_(control), ends_(task) {}
 
-  /// Makes widths less until the mesh is sound. Each round lessens one scale at least, and a scale is 0 after a few times: it ends.
+  /// Makes widths less until the mesh is sound. Each round lessens one at least, and a width is 0 after a few times: it ends.
   BlendMesh run() {
     while (true) {
       check_stop(control_);
-      layout_.solve();
-      if (make_room()) continue;
-      if (lessen(layout_.blamed)) continue;
-      FacetTrimmer trimmer(layout_);
-      const std::set<Index> crossed = trimmer.run();
-      if (lessen(crossed)) continue;
-      if (!crossed.empty() || !layout_.blamed.empty()) {
-        give_up();
-        continue;
+      ends_.settle();
+      StripLayout layout(ends_);
+      FacetTrimmer trimmer(layout);
+      std::set<Index> at_fault = layout.blamed;
+      if (at_fault.empty()) at_fault = trimmer.run();
+      if (at_fault.empty()) {
+        BlendMesh made = make_blend_mesh(layout, trimmer);
+        std::vector<char> changed(made.mesh.face_count());
+        for (std::size_t f = 0; f < changed.size(); ++f) changed[f] = made.cells[f][0] != no_index;
+        if (std::find(changed.begin(), changed.end(), 1) == changed.end()) return made;
+        if (is_sound(made.mesh, pieces_of(part_, made), part_.pieces, control_.stop, changed)) return made;
+        at_fault = cells_at_fault(made, changed);
       }
-      BlendMesh made = make_blend_mesh(layout_, trimmer);
-      std::vector<char> changed(made.mesh.face_count());
-      for (std::size_t f = 0; f < changed.size(); ++f) changed[f] = made.cells[f][0] != no_index;
-      if (is_sound(made.mesh, pieces_of(part_, made), part_.pieces, control_.stop, changed)) return made;
-      if (is_unchanged()) return made;
-      if (!lessen(cells_at_fault(made, changed))) give_up();
+      bool any = false;
+      for (Index c : at_fault) any = ends_.blame(c) || any;
+      if (!any) ends_.give_up();  // what stands in the way is not known
     }
   }
 
-  const StripLayout& layout() const { return layout_; }
+  const StripEnds& ends() const { return ends_; }
 
  private:
-  bool is_unchanged() const {
-    return std::all_of(layout_.scale.begin(), layout_.scale.end(), [](double s) { return s == 0; });
-  }
-
-  bool make_room() {
-    bool any = false;
-    for (Index c = 0; c < layout_.scale.size(); ++c)
-      if (layout_.room[c] < 1 && layout_.scale[c] > 0) set(c, layout_.scale[c] * layout_.room[c]), any = true;
-    return any;
-  }
-
-  bool lessen(const std::set<Index>& cells) {
-    bool any = false;
-    for (Index c : cells) {
-      if (layout_.scale[c] == 0) continue;
-      set(c, layout_.scale[c] * std::pow(less_each_time, ++blamed_[c]));
-      any = true;
-    }
-    return any;
-  }
-
-  void set(Index c, double scale) { layout_.scale[c] = scale < least_scale ? 0 : scale; }
-
-  /// What stands in the way is not known: no edge is finished.
-  void give_up() { std::fill(layout_.scale.begin(), layout_.scale.end(), 0.0); }
-
   std::set<Index> cells_at_fault(const BlendMesh& made, std::vector<char> changed) const {
     CheckSettings settings;
     settings.scope = std::move(changed);
@@ -92,16 +64,14 @@ class Blender {
       for (const Defect& defect : family.defects)
         for (Index f : defect.faces)
           for (Index c : made.cells[f])
-            if (c != no_index && layout_.scale[c] > 0) cells.insert(c);
+            if (c != no_index) cells.insert(c);
     }
     return cells;
   }
 
-  const BlendTask& task_;
   const Workpiece& part_;
   const Control& control_;
-  StripLayout layout_;
-  std::vector<int> blamed_;  // how often, per cell
+  StripEnds ends_;
 };
 
 /// Faces of different materials, parts or regions are different facets though they lie in one plane.
@@ -127,25 +97,29 @@ Issue not_closed(const Workpiece& part, const EdgeTable& edges) {
   return Issue{"has an edge from a vertex to itself", part.name, {}, "mend it first"};
 }
 
-void tell_lengths(const BlendTask& task, const StripLayout& layout, OperationReport& report) {
+void tell_lengths(const StripEnds& ends, OperationReport& report) {
   struct Sum {
     std::size_t count = 0;
     double length = 0;
     std::vector<Vec3> places;
   } done, narrower, left;
+  const BlendTask& task = ends.task();
   const FeatureGraph& graph = task.graph;
   for (Index e = 0; e < graph.edge_count(); ++e) {
     if (!task.chosen[e]) continue;
-    const double a = layout.scale[graph.cell_of[2 * e]], b = layout.scale[graph.cell_of[2 * e + 1]];
+    const double a = ends.scale(ends.cell(2 * e)), b = ends.scale(ends.cell(2 * e + 1));
     const Vec3 &p = task.mesh.positions[graph.halves[2 * e].from], &q = task.mesh.positions[graph.halves[2 * e].to];
     const auto add = [&](Sum& sum, const Vec3& place) {
       ++sum.count;
       sum.length += task.sections[e].length;
       if (sum.places.size() < OperationReport::max_places) sum.places.push_back(place);
     };
-    if (a == 0 && b == 0) add(left, (p + q) / 2);
-    else add(done, (p + q) / 2);
-    if ((a < 1 || b < 1) && (a > 0 || b > 0)) add(narrower, a < b ? p : q);
+    if (!ends.is_finished(2 * e)) {
+      add(left, (p + q) / 2);
+      continue;
+    }
+    add(done, (p + q) / 2);
+    if (a < 1 || b < 1) add(narrower, a < b ? p : q);
   }
   const auto tell = [&](const Note& note, Sum& sum) {
     if (sum.count > 0) report.tell(note, sum.count, fmt::format("{:.4g} mm", sum.length), std::move(sum.places));
@@ -199,7 +173,7 @@ Result<BooleanResult> blend_edges(const Workpiece& part, const EdgeTable& edges,
   BooleanResult result;
   result.piece = pieces_of(part, made);
   result.pieces = part.pieces;
-  tell_lengths(task, blender.layout(), result.report);
+  tell_lengths(blender.ends(), result.report);
   result.mesh = std::move(made.mesh);
   result.fresh_edges = std::move(made.long_edges);
   FaceSources beside;

@@ -18,17 +18,18 @@ constexpr double warped_within = 1e-3;  // the same of a quad
 
 class Maker {
  public:
-  Maker(StripLayout& layout, const FacetTrimmer& trimmer) : layout_(layout), task_(layout.task()), graph_(task_.graph), trimmer_(trimmer) {}
+  Maker(StripLayout& layout, const FacetTrimmer& trimmer) : layout_(layout), ends_(layout.ends()), task_(ends_.task()), graph_(task_.graph), trimmer_(trimmer) {}
 
   BlendMesh make() {
     for (Index f = 0; f < graph_.facets.size(); ++f) task_.listen(f), add_facet(f);
     for (Index e = 0; e < graph_.edge_count(); ++e) {
       task_.listen(e);
-      if (layout_.is_finished(2 * e)) add_strip(2 * e);
+      for (Index h : {2 * e, 2 * e + 1})
+        if (ends_.is_finished(h) && ends_.is_station(ends_.cell(h)) && h < ends_.opposite(h)) add_strip(h);
     }
     for (Index c = 0; c < graph_.cells.size(); ++c) {
       task_.listen(c);
-      if (!layout_.is_laid_out(c)) continue;
+      if (!ends_.is_laid_out(c)) continue;
       const Index beside = graph_.facets[graph_.halves[graph_.cells[c].out[0]].facet].faces[0];
       for (const std::vector<Index>& ring : corner_patch(layout_, c)) add_polygon(ring, beside, {c, c});
     }
@@ -188,7 +189,7 @@ class Maker {
   // Strips --------------------------------------------------------------------------------------------------
 
   void add_strip(Index h) {
-    const Index back = FeatureGraph::twin(h);
+    const Index back = ends_.opposite(h);
     const auto &begin = layout_.profile[h], &end = layout_.profile[back];
     const std::array<Index, 2> cells{graph_.cell_of[h], graph_.cell_of[back]};
     const Index beside = graph_.facets[graph_.halves[h].facet].faces[0], other = graph_.facets[graph_.halves[back].facet].faces[0];
@@ -231,6 +232,7 @@ class Maker {
   }
 
   StripLayout& layout_;
+  const StripEnds& ends_;
   const BlendTask& task_;
   const FeatureGraph& graph_;
   const FacetTrimmer& trimmer_;

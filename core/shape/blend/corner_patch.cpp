@@ -19,8 +19,8 @@ void add_quads(const std::vector<std::vector<Index>>& rows, Rings& rings) {
 /// The line around a cell: outlines of strips from right to left, and sectors between.
 std::vector<Index> border(const StripLayout& layout, Index cell) {
   std::vector<Index> loop;
-  for (Index h : layout.task().graph.cells[cell].out) {
-    if (!layout.is_finished(h)) continue;
+  for (Index h : layout.ends().task().graph.cells[cell].out) {
+    if (!layout.ends().is_finished(h)) continue;
     loop.insert(loop.end(), layout.profile[h].rbegin(), layout.profile[h].rend());
     loop.insert(loop.end(), layout.sector[h].rbegin(), layout.sector[h].rend());
   }
@@ -44,7 +44,7 @@ std::vector<Index> border(const StripLayout& layout, Index cell) {
 /// All edges are rounded: as many quads of quads as there are edges, about a middle.
 class RoundPatch {
  public:
-  RoundPatch(StripLayout& layout, Index cell) : layout_(layout), task_(layout.task()), out_(task_.graph.cells[cell].out), cell_(cell), half_(task_.settings.segments / 2) {}
+  RoundPatch(StripLayout& layout, Index cell) : layout_(layout), ends_(layout.ends()), task_(ends_.task()), out_(task_.graph.cells[cell].out), cell_(cell), half_(task_.settings.segments / 2) {}
 
   Rings make() {
     const std::size_t k = out_.size();
@@ -52,7 +52,7 @@ class RoundPatch {
     for (Index h : out_) {
       const auto& line = layout_.profile[h];
       middles_.push_back(layout_.at(line[half_]));
-      normals_.push_back((layout_.at(line[half_ + 1]) - layout_.at(line[half_ - 1])).cross(task_.way(h)).stableNormalized());
+      normals_.push_back((layout_.at(line[half_ + 1]) - layout_.at(line[half_ - 1])).cross(ends_.way(h)).stableNormalized());
     }
     const Vec3 middle = middle_of_patch();
     const Index centre = layout_.add_point(middle, cell_);
@@ -80,9 +80,9 @@ class RoundPatch {
   Vec3 onto(const Vec3& p) const { return ball_ ? Vec3(*ball_ + radius_ * (p - *ball_).normalized()) : p; }
 
   void find_ball() {
-    const bool convex = task_.sections[out_[0] / 2].convex;
-    if (out_.size() != 3 || !std::all_of(out_.begin(), out_.end(), [&](Index h) { return task_.sections[h / 2].convex == convex && task_.growth[h] == task_.growth[out_[0]]; })) return;
-    radius_ = task_.settings.width * task_.growth[out_[0]] * layout_.scale[cell_];
+    const bool convex = ends_.section(out_[0]).convex;
+    if (out_.size() != 3 || !std::all_of(out_.begin(), out_.end(), [&](Index h) { return ends_.section(h).convex == convex && task_.growth[h] == task_.growth[out_[0]]; })) return;
+    radius_ = task_.settings.width * task_.growth[out_[0]] * ends_.scale(cell_);
     Eigen::Matrix3d rows;
     for (int i = 0; i < 3; ++i) rows.row(i) = task_.graph.facets[task_.graph.halves[out_[static_cast<std::size_t>(i)]].facet].normal.transpose();
     if (std::abs(rows.determinant()) > 1e-6) ball_ = task_.vertex_of(cell_) + rows.inverse() * Vec3::Constant(convex ? -radius_ : radius_);
@@ -107,7 +107,7 @@ class RoundPatch {
   /// From the middle of a strip's outline to the middle of the patch, leaving along the strip.
   std::vector<Index> spoke(std::size_t i, const Vec3& middle, Index centre) {
     std::vector<Index> line{layout_.profile[out_[i]][half_]};
-    const Vec3 &begin = middles_[i], in = -task_.way(out_[i]), chord = middle - begin;
+    const Vec3 &begin = middles_[i], in = -ends_.way(out_[i]), chord = middle - begin;
     const Vec3 control = begin + chord.dot(in) / 2 * in + 0.25 * (chord - chord.dot(in) * in);
     for (std::size_t j = 1; j < half_; ++j) {
       const double x = static_cast<double>(j) / static_cast<double>(half_);
@@ -130,6 +130,7 @@ class RoundPatch {
   }
 
   StripLayout& layout_;
+  const StripEnds& ends_;
   const BlendTask& task_;
   const std::vector<Index>& out_;
   const Index cell_;
@@ -147,9 +148,9 @@ Rings corner_patch(StripLayout& layout, Index cell) {
     add_quads(it->second, rings);
     return rings;
   }
-  const EdgeBlendSettings& settings = layout.task().settings;
-  const auto& out = layout.task().graph.cells[cell].out;
-  if (settings.round && settings.segments % 2 == 0 && out.size() >= 3 && std::all_of(out.begin(), out.end(), [&](Index h) { return layout.is_finished(h) && layout.sector[h].size() == 1; }))
+  const EdgeBlendSettings& settings = layout.ends().task().settings;
+  const auto& out = layout.ends().task().graph.cells[cell].out;
+  if (settings.round && settings.segments % 2 == 0 && out.size() >= 3 && std::all_of(out.begin(), out.end(), [&](Index h) { return layout.ends().is_finished(h) && layout.sector[h].size() == 1; }))
     return RoundPatch(layout, cell).make();
   std::vector<Index> loop = border(layout, cell);
   if (loop.size() > 2) rings.push_back(std::move(loop));

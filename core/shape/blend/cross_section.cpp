@@ -24,6 +24,14 @@ CrossSection CrossSection::of(const Vec3& from, const Vec3& to, const Vec3& left
   return s;
 }
 
+CrossSection CrossSection::reversed() const {
+  CrossSection s = *this;
+  s.way = -way;
+  std::swap(s.left, s.right);
+  std::swap(s.left_width, s.right_width);
+  return s;
+}
+
 std::pair<double, double> CrossSection::widths(const EdgeBlendSettings& settings) const {
   if (settings.round) {
     const double leg = settings.width / std::tan(corner / 2);

@@ -33,6 +33,7 @@ struct CrossSection {
   /// @param left_normal, right_normal  of the faces beside the edge, length 1
   static CrossSection of(const Vec3& from, const Vec3& to, const Vec3& left_normal, const Vec3& right_normal);
 
+  CrossSection reversed() const;
   /// The two widths that a finish asks for: on the first face and on the other one.
   std::pair<double, double> widths(const EdgeBlendSettings& settings) const;
 };

@@ -22,7 +22,7 @@ std::set<Index> FacetTrimmer::run() {
   for (Index k = 0; k < trims.size(); ++k) order_[next[trims[k].facet]++] = k;
   count_pieces();
   for (Index f = 0; f < graph_.facets.size(); ++f) {
-    layout_.task().listen(f);
+    layout_.ends().task().listen(f);
     if (first_[f] < first_[f + 1]) trim(f, {order_.data() + first_[f], order_.data() + first_[f + 1]});
   }
   if (!blamed_.empty()) return blamed_;
@@ -30,7 +30,7 @@ std::set<Index> FacetTrimmer::run() {
   compare_sides();
   if (!blamed_.empty()) return blamed_;
   for (Index f = 0; f < graph_.facets.size(); ++f) {
-    layout_.task().listen(f);
+    layout_.ends().task().listen(f);
     if (state_[f] == State::trimmed) check_rings(f);
   }
   return blamed_;
@@ -38,7 +38,7 @@ std::set<Index> FacetTrimmer::run() {
 
 void FacetTrimmer::blame(const std::array<Index, 2>& cells) {
   for (Index c : cells)
-    if (c != no_index && layout_.scale[c] > 0) blamed_.insert(c);
+    if (c != no_index && layout_.ends().scale(c) > 0) blamed_.insert(c);
 }
 
 void FacetTrimmer::blame_facet(Index facet) {
@@ -59,13 +59,13 @@ std::size_t FacetTrimmer::piece(Index half, std::size_t passed) const {
 
 /// The half of the facet's border on which a point lies, and how many points of its edge are passed there; no_index for one that lies within.
 Index FacetTrimmer::half_at(Index facet, Index point, std::size_t& passed) const {
-  if (point < layout_.task().mesh.positions.size()) {
+  if (point < layout_.ends().task().mesh.positions.size()) {
     passed = 0;
     for (Index h : graph_.cells[layout_.home_of(point)].out)
       if (graph_.halves[h].facet == facet) return h;
     return no_index;
   }
-  const Index e = layout_.edge_of_point(point);
+  const Index e = layout_.edge_of(point);
   if (e == no_index) return no_index;
   const auto& cuts = layout_.cuts[e];
   const auto place = static_cast<std::size_t>(std::find(cuts.begin(), cuts.end(), point) - cuts.begin());
@@ -97,7 +97,7 @@ void FacetTrimmer::trim(Index facet, std::span<const Index> trims) {
     bool touched = false;
     TrimmedRing ring;
     for (Index h = loop;;) {
-      touched = touched || layout_.is_finished(h) || !layout_.cuts[h / 2].empty() || seen_[h & 1][piece(h, 0)] != 0;
+      touched = touched || layout_.ends().is_finished(h) || !layout_.cuts[h / 2].empty() || seen_[h & 1][piece(h, 0)] != 0;
       ring.points.push_back(graph_.halves[h].from);
       ring.cells.push_back({no_index, no_index});
       h = graph_.halves[h].next;
@@ -133,7 +133,7 @@ bool FacetTrimmer::follow(Index facet, std::span<const Index> trims, std::size_t
     if (half == no_index) return false;
     while (true) {
       const std::size_t at = piece(half, passed);
-      if (layout_.is_finished(half)) {
+      if (layout_.ends().is_finished(half)) {
         blame({graph_.cell_of[half], graph_.cell_of[FeatureGraph::twin(half)]});
         return false;
       }
@@ -155,12 +155,17 @@ bool FacetTrimmer::follow(Index facet, std::span<const Index> trims, std::size_t
   }
 }
 
-/// What lies wholly beyond trim lines goes: facets across the pieces of edges that went.
+/// What lies wholly beyond trim lines goes: facets across the pieces of edges that went. What stays spreads as well, so that where trim lines contradict each
+/// other only what is near goes wrong.
 void FacetTrimmer::take_away() {
   std::vector<Index> open;
-  const auto remove = [&](Index f) {
-    if (state_[f] != State::kept) return;
-    state_[f] = State::removed;
+  std::vector<char> reached(graph_.facets.size(), 0);
+  source_.assign(graph_.facets.size(), {no_index, no_index});
+  const auto reach = [&](Index f, State state, const std::array<Index, 2>& source) {
+    if (reached[f] || state_[f] == State::trimmed) return;
+    reached[f] = 1;
+    state_[f] = state;
+    source_[f] = source;
     open.push_back(f);
   };
   const auto each_half = [&](Index f, const auto& what) {
@@ -172,41 +177,51 @@ void FacetTrimmer::take_away() {
       }
   };
   for (Index h = 0; h < graph_.halves.size(); ++h)
-    if (layout_.is_finished(h)) remove(graph_.halves[h].facet);
+    if (layout_.ends().is_finished(h)) reach(graph_.halves[h].facet, State::removed, {graph_.cell_of[h], graph_.cell_of[FeatureGraph::twin(h)]});
   for (Index f = 0; f < graph_.facets.size(); ++f)
     if (state_[f] == State::trimmed)
       each_half(f, [&](Index h) {
-        if (layout_.is_finished(h)) return;
+        if (layout_.ends().is_finished(h)) return;
+        const Index beyond = graph_.halves[FeatureGraph::twin(h)].facet;
         for (std::size_t k = first_piece_[h / 2]; k < first_piece_[h / 2 + 1]; ++k)
-          if (!seen_[h & 1][k]) remove(graph_.halves[FeatureGraph::twin(h)].facet);
+          if (seen_[h & 1][k]) reach(beyond, State::kept, {no_index, no_index});
+          else if (!reached[beyond] && state_[beyond] != State::trimmed) reach(beyond, State::removed, nearest_cells(f, h));
       });
-  while (!open.empty()) {
-    const Index f = open.back();
-    open.pop_back();
+  for (std::size_t k = 0; k < open.size(); ++k) {
+    const Index f = open[k];
     each_half(f, [&](Index h) {
-      if (!layout_.is_finished(h)) remove(graph_.halves[FeatureGraph::twin(h)].facet);
+      if (!layout_.ends().is_finished(h)) reach(graph_.halves[FeatureGraph::twin(h)].facet, state_[f], source_[f]);
     });
   }
+}
+
+/// The cells of the trim line in a facet that lies nearest to a half of its border.
+std::array<Index, 2> FacetTrimmer::nearest_cells(Index facet, Index half) const {
+  const auto& positions = layout_.ends().task().mesh.positions;
+  const Vec3 middle = (positions[graph_.halves[half].from] + positions[graph_.halves[half].to]) / 2;
+  double nearest = std::numeric_limits<double>::infinity();
+  std::array<Index, 2> cells{no_index, no_index};
+  for (Index k = first_[facet]; k < first_[facet + 1]; ++k) {
+    const Trim& trim = layout_.trims[order_[k]];
+    const double distance = ((layout_.at(trim.from) + layout_.at(trim.to)) / 2 - middle).squaredNorm();
+    if (distance < nearest) nearest = distance, cells = trim.cells;
+  }
+  return cells;
 }
 
 /// Both sides of an edge must keep the same of it.
 void FacetTrimmer::compare_sides() {
   for (Index e = 0; e < graph_.edge_count(); ++e) {
-    layout_.task().listen(e);
-    if (layout_.is_finished(2 * e)) continue;
+    layout_.ends().task().listen(e);
+    if (layout_.ends().is_finished(2 * e)) continue;
     const Index facets[2] = {graph_.halves[2 * e].facet, graph_.halves[2 * e + 1].facet};
     for (std::size_t k = first_piece_[e]; k < first_piece_[e + 1]; ++k) {
       const auto kept = [&](int side) { return state_[facets[side]] == State::trimmed ? seen_[side][k] != 0 : state_[facets[side]] == State::kept; };
       if (kept(0) == kept(1)) continue;
-      bool any = false;
-      for (Index f : facets)
-        for (Index t = first_[f]; t < first_[f + 1]; ++t) {
-          const Trim& trim = layout_.trims[order_[t]];
-          if (layout_.edge_of_point(trim.from) != e && layout_.edge_of_point(trim.to) != e) continue;
-          blame(trim.cells), any = true;
-        }
-      if (!any)
-        for (Index f : facets) blame_facet(f);
+      for (int side : {0, 1}) {
+        if (state_[facets[side]] == State::removed) blame(source_[facets[side]]);
+        if (state_[facets[side]] == State::trimmed && state_[facets[1 - side]] != State::removed) blame(nearest_cells(facets[side], 2 * e + static_cast<Index>(side)));
+      }
     }
   }
 }

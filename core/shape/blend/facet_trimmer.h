@@ -19,7 +19,7 @@ class FacetTrimmer {
   enum class State : char { kept, trimmed, removed };
 
   /// @param layout  solved, with room everywhere
-  explicit FacetTrimmer(const StripLayout& layout) : layout_(layout), graph_(layout.task().graph) {}
+  explicit FacetTrimmer(const StripLayout& layout) : layout_(layout), graph_(layout.ends().task().graph) {}
 
   /// @return the cells whose widths have no room; none: all rings are sound
   std::set<Index> run();
@@ -34,6 +34,7 @@ class FacetTrimmer {
   bool follow(Index facet, std::span<const Index> trims, std::size_t begin, std::vector<char>& used, TrimmedRing& ring);
   void take_away();
   void compare_sides();
+  std::array<Index, 2> nearest_cells(Index facet, Index half) const;
   void check_rings(Index facet);
   std::size_t piece(Index half, std::size_t passed) const;
   Index half_at(Index facet, Index point, std::size_t& passed) const;
@@ -44,6 +45,7 @@ class FacetTrimmer {
   const FeatureGraph& graph_;
   std::vector<State> state_;
   std::vector<std::vector<TrimmedRing>> rings_;
+  std::vector<std::array<Index, 2>> source_;  // of facets that went: the cells whose strips took them
   std::vector<Index> order_, first_;      // trims by facet
   std::vector<std::size_t> first_piece_;  // per feature edge
   std::vector<char> seen_[2];             // per piece of an edge: kept on the side of its half 2 e, 2 e + 1

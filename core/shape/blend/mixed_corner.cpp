@@ -3,7 +3,7 @@
 #include <cmath>
 #include <numbers>
 
-#include "core/shape/blend/sector.h"
+#include "core/shape/blend/cell_layout.h"
 
 namespace anvil {
 namespace {
@@ -17,24 +17,24 @@ Vec3 turned_between(const Vec3& a, const Vec3& b, double x) {
 }  // namespace
 
 /// Which of three finished edges is of another kind than the two others; 3: none, or not three in three facets.
-std::size_t SectorSolver::odd_one() const {
+std::size_t CellLayout::odd_one() const {
   if (!task_.settings.round || out_.size() != 3 || spans_.size() != 3) return 3;
-  const auto convex = [&](std::size_t i) { return task_.sections[half(i) / 2].convex; };
+  const auto convex = [&](std::size_t i) { return ends_.section(half(i)).convex; };
   for (std::size_t i = 0; i < 3; ++i)
     if (convex(i) != convex(i + 1) && convex(i + 1) == convex(i + 2)) return i;
   return 3;
 }
 
 /// Rows from the odd edge's outline: each carries the outline of the two others, on its way from the one to the other. The last points lie in the facet between these.
-std::vector<std::vector<Vec3>> SectorSolver::lead_over(std::size_t odd) {
+std::vector<std::vector<Vec3>> CellLayout::lead_over(std::size_t odd) {
   const Index e = half(odd), a = half(odd + 1), b = half(odd + 2);
   const Vec3 p1 = layout_.at(layout_.sector[e].back()), p2 = layout_.at(layout_.sector[b].front());
   const Vec3 &face = normal(odd + 1), &wall = normal(odd), &other_wall = normal(odd + 2);
-  const Vec3 in_a = face.cross(task_.way(a)), in_b = task_.way(b).cross(face), wall_a = task_.way(a).cross(wall), wall_b = other_wall.cross(task_.way(b));
-  const double width_a = layout_.left_width(a), width_b = layout_.right_width(b);
-  const std::vector<ProfilePoint> shares = profile(task_.sections[e / 2].corner, task_.settings), of_a = profile(task_.sections[a / 2].corner, task_.settings),
-                                  of_b = profile(task_.sections[b / 2].corner, task_.settings);
-  const Vec3 l = p1 - vertex_, r = p2 - vertex_, way = task_.way(e);
+  const Vec3 in_a = face.cross(ends_.way(a)), in_b = ends_.way(b).cross(face), wall_a = ends_.way(a).cross(wall), wall_b = other_wall.cross(ends_.way(b));
+  const double width_a = ends_.left_width(a), width_b = ends_.right_width(b);
+  const std::vector<ProfilePoint> shares = profile(ends_.section(e).corner, task_.settings), of_a = profile(ends_.section(a).corner, task_.settings),
+                                  of_b = profile(ends_.section(b).corner, task_.settings);
+  const Vec3 l = p1 - vertex_, r = p2 - vertex_, way = ends_.way(e);
   const double tl = l.dot(way), tr = r.dot(way);
   const std::size_t m = shares.size() - 1;
   std::vector<std::vector<Vec3>> grid;
@@ -59,7 +59,7 @@ std::vector<std::vector<Vec3>> SectorSolver::lead_over(std::size_t odd) {
   return grid;
 }
 
-void SectorSolver::fill_lead(std::size_t odd, const std::vector<std::vector<Vec3>>& grid) {
+void CellLayout::fill_lead(std::size_t odd, const std::vector<std::vector<Vec3>>& grid) {
   const Index e = half(odd), a = half(odd + 1), b = half(odd + 2);
   const std::size_t m = grid.size() - 1;
   auto& rows = layout_.led_over[cell_];

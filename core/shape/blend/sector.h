@@ -1,55 +1,53 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// One cell of a strip layout: where the strips of the edges that meet at a vertex begin.
+// One station: where on the surface the strips of the edges that meet at a vertex end.
 #pragma once
 
-#include "core/shape/blend/strip_layout.h"
+#include "core/shape/blend/strip_ends.h"
 
 namespace anvil {
 
 /// A single finished edge ends there, and the surface goes on smoothly: its strip runs out into it.
 bool runs_out(const BlendTask& task, Index cell);
+/// Trim lines end on an edge that is not finished, and so sharp; they run across others.
+bool is_sharp(const BlendTask& task, Index half);
 
-/// Fills in the layout's sectors and profiles of one cell, and its trim lines.
+/// Finished edges of a cell, counter-clockwise, each with the number of unfinished ones that follow it.
+struct Span {
+  std::size_t first, edges;
+};
+std::vector<Span> spans_of(const StripEnds& ends, Index cell);
+
+/// Solves the sectors of one cell. In a sector, the offset lines of two edges meet in the facet that both share; on an edge that parts two facets, if it is sharp or leaves
+/// the cell steeply; else where a way across the surface has the widths from both.
 class SectorSolver {
  public:
-  SectorSolver(StripLayout& layout, Index cell);
-  void solve();
+  SectorSolver(StripEnds& ends, Index cell);
+  /// @return whether every end lies on the surface
+  bool solve();
 
  private:
-  /// From a finished edge to the next, counter-clockwise. Numbers count through the cell's halves.
-  struct Span {
-    std::size_t first, edges;  ///< the finished one, and how many that are not follow
-  };
-
+  using Points = std::vector<SurfacePoint>;
   Index half(std::size_t i) const { return out_[i % out_.size()]; }
   Index facet(std::size_t i) const { return graph_.halves[half(i)].facet; }
   const Vec3& normal(std::size_t i) const { return graph_.facets[facet(i)].normal; }
-  bool is_sharp(std::size_t i) const;
   double angle_between(std::size_t i) const;
 
-  std::vector<Index> lay(const Span& span);
-  std::vector<Index> meet_in_facet(std::size_t i);
-  std::vector<Index> slide_on_sharp(const Span& span, const std::vector<std::size_t>& sharp);
-  std::vector<Index> across_smooth(const Span& span);
-  Index on_edge(Index half, double distance);
-  Index reach(std::size_t i, const Vec3& direction, double length);
-  Index beside(std::size_t i, bool left);
+  Points lay(const Span& span);
+  Points meet_in_facet(std::size_t i);
+  Points slide_on_sharp(const Span& span, const std::vector<std::size_t>& sharp);
+  Points across_smooth(const Span& span);
+  SurfacePoint at_vertex() const { return {SurfacePoint::On::vertex, cell_, 0, vertex_}; }
+  SurfacePoint on_edge(Index half, double distance);
+  SurfacePoint reach(std::size_t i, const Vec3& direction, double length);
+  SurfacePoint beside(std::size_t i, bool left) const;
 
-  std::vector<Index> outline(std::size_t i, std::size_t mitred_with);
-  void make_profiles();
-  bool meet_in_point();
-  void follow_end_face(const Span& span);
-  std::size_t odd_one() const;
-  std::vector<std::vector<Vec3>> lead_over(std::size_t odd);
-  void fill_lead(std::size_t odd, const std::vector<std::vector<Vec3>>& grid);
-
-  StripLayout& layout_;
+  StripEnds& ends_;
   const BlendTask& task_;
   const FeatureGraph& graph_;
   const Index cell_;
   const std::vector<Index>& out_;
   const Vec3& vertex_;
-  std::vector<Span> spans_;
+  bool reached_ = true;
 };
 
 }  // namespace anvil
