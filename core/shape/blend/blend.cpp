@@ -5,8 +5,10 @@
 
 #include <algorithm>
 #include <chrono>
+#include <optional>
 
 #include "core/mesh/attributes.h"
+#include "core/mesh/triangulate.h"
 #include "core/mesh/union_find.h"
 #include "core/shape/blend/blend_mesh.h"
 #include "core/soundness/check.h"
@@ -161,10 +163,72 @@ void number_regions(const BlendMesh& made, Mesh& mesh) {
 
 }  // namespace
 
+namespace {
+
+/// A part whose faces at the ends of some edges are flat: those that are not fall into the triangles by which they are judged.
+struct Flattened {
+  Mesh mesh;
+  std::vector<Index> source;  ///< per face
+};
+std::optional<Flattened> flattened(const Mesh& mesh, const EdgeTable& edges, std::span<const Index> list, double within) {
+  std::vector<char> at_end(mesh.positions.size(), 0);
+  for (Index e : list)
+    for (Index v : edges.vertices[e]) at_end[v] = 1;
+  const auto is_warped = [&](std::span<const Index> ring) {
+    if (ring.size() < 4 || std::none_of(ring.begin(), ring.end(), [&](Index v) { return at_end[v] != 0; })) return false;
+    const Vec3 n = newell_normal(mesh.positions, ring).stableNormalized();
+    return std::any_of(ring.begin(), ring.end(), [&](Index v) { return std::abs(n.dot(mesh.positions[v] - mesh.positions[ring[0]])) > within; });
+  };
+  std::vector<char> warped(mesh.face_count(), 0);
+  bool any = false;
+  for (Index f = 0; f < mesh.face_count(); ++f)
+    if (is_warped(mesh.face(f))) warped[f] = 1, any = true;
+  if (!any) return std::nullopt;
+  Flattened flat;
+  flat.mesh.positions = mesh.positions;
+  for (Index f = 0; f < mesh.face_count(); ++f) {
+    if (!warped[f]) {
+      flat.mesh.add_face(mesh.face(f));
+      flat.source.push_back(f);
+      continue;
+    }
+    for (const Triangle& t : triangulate(mesh.positions, mesh.face(f))) {
+      flat.mesh.add_face({t[0], t[1], t[2]});
+      flat.source.push_back(f);
+    }
+  }
+  carry_attributes(mesh, flat.source, flat.mesh);
+  return flat;
+}
+
+/// The same edges in another mesh with the same vertices.
+std::vector<Index> edges_again(const EdgeTable& edges, std::span<const Index> list, const EdgeTable& now) {
+  std::vector<Index> again;
+  for (Index e : list) {
+    const auto it = std::lower_bound(now.vertices.begin(), now.vertices.end(), edges.vertices[e]);
+    if (it != now.vertices.end() && *it == edges.vertices[e]) again.push_back(static_cast<Index>(it - now.vertices.begin()));
+  }
+  return again;
+}
+
+}  // namespace
+
 Result<BooleanResult> blend_edges(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const EdgeBlendSettings& settings, const Control& control) {
   const auto begin = std::chrono::steady_clock::now();
   const Mesh& mesh = *part.mesh;
   if (list.empty()) return unchanged_part(mesh);
+  if (auto flat = flattened(mesh, edges, list, flat_within * bounds(mesh).diagonal())) {
+    const auto shared = std::make_shared<const Mesh>(std::move(flat->mesh));
+    std::vector<Index> piece;
+    if (part.pieces > 1)
+      for (Index f : flat->source) piece.push_back(part.piece[f]);
+    const EdgeTable now = build_edges(*shared);
+    Result<BooleanResult> result = blend_edges({shared, part.name, part.free_of_crossings, nullptr, piece, part.pieces}, now, edges_again(edges, list, now), settings, control);
+    if (result)
+      for (Index& f : result->sources.face)
+        if (f != no_index) f = flat->source[f];
+    return result;
+  }
   const auto graph = FeatureGraph::of(mesh, edges, flat_within * bounds(mesh).diagonal(), kept_edges(mesh, edges, list), control);
   if (!graph) return not_closed(part, edges);
   const BlendTask task(mesh, edges, *graph, list, settings, control);

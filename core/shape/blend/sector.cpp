@@ -8,7 +8,7 @@
 namespace anvil {
 namespace {
 
-constexpr double sharp_turn = 0.44;     // radians: trim lines end on sharper edges, and run across others
+constexpr double sharp_turn = 0.44;     // radians: trim lines end on sharper edges, and run across others (as in strip_ends.cpp)
 constexpr double least_sine = 0.25;     // a finished and another edge that part so little: the strip ends straight across instead of sliding far along
 constexpr double straight_sine = 1e-3;  // two edges so nearly in line have their offset lines meet beside the vertex
 constexpr double max_slide = 2.5;       // times the width: a smooth edge that leaves so flat is no place for a section
@@ -41,9 +41,8 @@ std::vector<Span> spans_of(const StripEnds& ends, Index cell) {
 SectorSolver::SectorSolver(StripEnds& ends, Index cell)
     : ends_(ends), task_(ends.task()), graph_(task_.graph), cell_(cell), out_(graph_.cells[cell].out), vertex_(task_.vertex_of(cell)) {}
 
-bool SectorSolver::solve() {
+void SectorSolver::solve() {
   for (const Span& span : spans_of(ends_, cell_)) ends_.sectors_[half(span.first)] = lay(span);
-  return reached_;
 }
 
 /// Between a half and the one that follows, within their facet.
@@ -72,11 +71,11 @@ SectorSolver::Points SectorSolver::meet_in_facet(std::size_t i) {
 SurfacePoint SectorSolver::reach(std::size_t i, const Vec3& direction, double length) {
   SurfacePoint p{SurfacePoint::On::facet, facet(i), 0, vertex_ + length * direction};
   if (graph_.facets[facet(i)].size <= small_facet) {
-    const auto reached = ends_.walk().go(cell_, facet(i), direction, length);
-    if (!reached)
-      reached_ = false;
-    else if (reached->on != SurfacePoint::On::facet || reached->where != facet(i))
-      p = *reached;
+    const SurfaceWalk::Gone gone = ends_.walk().go(cell_, facet(i), direction, length);
+    if (gone.length < length)
+      ends_.less(cell_, gone.length / length);
+    else if (gone.point.on != SurfacePoint::On::facet || gone.point.where != facet(i))
+      p = gone.point;
   }
   return p;
 }

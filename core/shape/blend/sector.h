@@ -22,8 +22,7 @@ std::vector<Span> spans_of(const StripEnds& ends, Index cell);
 class SectorSolver {
  public:
   SectorSolver(StripEnds& ends, Index cell);
-  /// @return whether every end lies on the surface
-  bool solve();
+  void solve();
 
  private:
   using Points = std::vector<SurfacePoint>;
@@ -47,7 +46,6 @@ class SectorSolver {
   const Index cell_;
   const std::vector<Index>& out_;
   const Vec3& vertex_;
-  bool reached_ = true;
 };
 
 }  // namespace anvil

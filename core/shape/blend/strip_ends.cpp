@@ -9,7 +9,7 @@
 namespace anvil {
 namespace {
 
-constexpr double passable_turn = 1.05;     // radians: a trim line does not run across sharper edges
+constexpr double passable_turn = 0.44;     // radians: a trim line does not run across sharper edges
 constexpr double max_share_of_edge = 0.98;  // of an edge's length may go to the cells at its ends
 constexpr double margin = 0.97;            // how much of that is used where it is not enough: the next solution differs a little
 constexpr double less_each_time = 0.7;     // what a width becomes where it is to blame; the square of that at the second time, and so on
@@ -101,8 +101,8 @@ void StripEnds::settle() {
     }
     for (Index c : now) {
       const auto apply = [&](Index cell) {
-        const double by = std::exchange(room_[cell], 1);
-        if (by < 1 && !dropped_[cell]) set_scale(cell, scale_[cell] * by);
+        const double by = margin * std::exchange(room_[cell], 1);
+        if (by < margin && !dropped_[cell]) set_scale(cell, scale_[cell] * by);
       };
       apply(c);
       if (!dropped_[c])
@@ -127,7 +127,7 @@ void StripEnds::place(Index c) {
       if (finished_[h / 2]) sectors_[h] = {{SurfacePoint::On::vertex, c, 0, task_.vertex_of(c)}};
     return;
   }
-  if (!SectorSolver(*this, c).solve()) blame(c);
+  SectorSolver(*this, c).solve();
 }
 
 /// How far the strip's left side comes along the way from one station to another, beginning and ending with these halves.
@@ -149,7 +149,7 @@ void StripEnds::check_run(Index half) {
     const Vec3 along = way(h);
     const double begin = (sectors_[h].back().at - task_.vertex_of(cell(h))).dot(along), end = (task_.vertex_of(cell(far)) - sectors_[before_[far]].front().at).dot(along), used = begin + end;
     if (used <= max_share_of_edge * length) continue;
-    const double by = margin * max_share_of_edge * length / used;
+    const double by = max_share_of_edge * length / used;
     if (begin > 0 || end <= 0) less(cell(h), by);
     if (end > 0 || begin <= 0) less(cell(far), by);
   }
@@ -160,8 +160,8 @@ void StripEnds::check_edge(Index half) {
   const Index other = FeatureGraph::twin(half);
   const double used = slide_[half] + slide_[other], room = max_share_of_edge * task_.sections[half / 2].length;
   if (used <= room) return;
-  less(cell(half), margin * room / used);
-  if (slide_[other] > 0) less(cell(other), margin * room / used);
+  less(cell(half), room / used);
+  if (slide_[other] > 0) less(cell(other), room / used);
 }
 
 // Runs ----------------------------------------------------------------------------------------------------------

@@ -105,18 +105,20 @@ bool SurfaceWalk::connect(const SurfacePoint& a, const SurfacePoint& b, const Ve
   return false;
 }
 
-std::optional<SurfacePoint> SurfaceWalk::go(Index cell, Index facet, const Vec3& direction, double length) const {
+SurfaceWalk::Gone SurfaceWalk::go(Index cell, Index facet, const Vec3& direction, double length) const {
   const Vec3 start = mesh_.positions[graph_.cells[cell].vertex], plane = direction.cross(graph_.facets[facet].normal);
   Vec3 from = start, way = direction;
   Index now = facet, entry = no_index, from_cell = cell;
-  for (std::size_t step = 0; step < max_steps; ++step) {
+  double gone = 0;
+  for (std::size_t step = 0;; ++step) {
     const auto exit = exit_of(now, from, way, plane, start, entry, from_cell);
     const double span = exit ? (exit->point.at - from).norm() : std::numeric_limits<double>::infinity();
-    if (length <= (1 - from_ends) * span) return SurfacePoint{SurfacePoint::On::facet, now, 0, from + length * way};
-    if (!passable_[exit->half / 2]) return std::nullopt;
+    const double rest = length - gone;
+    if (!exit || rest <= (1 - from_ends) * span) return {{SurfacePoint::On::facet, now, 0, from + rest * way}, length};
+    if (!passable_[exit->half / 2] || step == max_steps) return {exit->point, gone + (1 - from_ends) * span};
     // Just before or behind the edge: on it.
-    if (length <= (1 + from_ends) * span) return exit->point;
-    length -= span;
+    if (rest <= (1 + from_ends) * span) return {exit->point, length};
+    gone += span;
     from = exit->point.at;
     const Index other = FeatureGraph::twin(exit->half);
     now = graph_.halves[other].facet;
@@ -126,7 +128,6 @@ std::optional<SurfacePoint> SurfaceWalk::go(Index cell, Index facet, const Vec3&
     way = plane.cross(n).stableNormalized();
     if (way.dot(n.cross(along)) < 0) way = -way;
   }
-  return std::nullopt;
 }
 
 }  // namespace anvil

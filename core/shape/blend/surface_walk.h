@@ -33,8 +33,12 @@ class SurfaceWalk {
 
   /// From a cell's vertex into a facet beside it, straight on across edges.
   /// @param direction  in the plane of the facet, length 1
-  /// @return where so much of the way is gone; nothing where it comes upon an edge that may not be crossed
-  std::optional<SurfacePoint> go(Index cell, Index facet, const Vec3& direction, double length) const;
+  /// @return where so much of the way is gone, or less of it, where it comes upon an edge that may not be crossed
+  struct Gone {
+    SurfacePoint point;
+    double length;
+  };
+  Gone go(Index cell, Index facet, const Vec3& direction, double length) const;
 
  private:
   struct Exit {
