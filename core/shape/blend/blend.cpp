@@ -16,7 +16,7 @@
 namespace anvil {
 namespace {
 
-constexpr double flat_within = 1e-9;    // of the part's diagonal: faces that lie so nearly in one plane are one facet
+constexpr double flat_within = 1e-9;  // of the part's diagonal: faces that lie so nearly in one plane are one facet
 
 /// The piece of every face; of a part in one piece 0.
 std::vector<Index> pieces_of(const Workpiece& part, const BlendMesh& made) {
@@ -26,9 +26,10 @@ std::vector<Index> pieces_of(const Workpiece& part, const BlendMesh& made) {
   return piece;
 }
 
-class Blender {
+/// Lays strips out, builds the mesh and proves it, with ever less width where that fails.
+class BlendRun {
  public:
-  Blender(const BlendTask& task, const Workpiece& part, const Control& control) : part_(part), control_(control), ends_(task) {}
+  BlendRun(const BlendTask& task, const Workpiece& part, const Control& control) : part_(part), control_(control), ends_(task) {}
 
   /// Makes widths less until the mesh is sound. Each round lessens one at least, and a width is 0 after a few times: it ends.
   BlendMesh run() {
@@ -232,12 +233,12 @@ Result<BooleanResult> blend_edges(const Workpiece& part, const EdgeTable& edges,
   const auto graph = FeatureGraph::of(mesh, edges, flat_within * bounds(mesh).diagonal(), kept_edges(mesh, edges, list), control);
   if (!graph) return not_closed(part, edges);
   const BlendTask task(mesh, edges, *graph, list, settings, control);
-  Blender blender(task, part, control);
-  BlendMesh made = blender.run();
+  BlendRun work(task, part, control);
+  BlendMesh made = work.run();
   BooleanResult result;
   result.piece = pieces_of(part, made);
   result.pieces = part.pieces;
-  tell_lengths(blender.ends(), result.report);
+  tell_lengths(work.ends(), result.report);
   result.mesh = std::move(made.mesh);
   result.fresh_edges = std::move(made.long_edges);
   FaceSources beside;

@@ -8,7 +8,7 @@
 namespace anvil {
 namespace {
 
-constexpr double sharp_turn = 0.44;     // radians: trim lines end on sharper edges, and run across others (as in strip_ends.cpp)
+constexpr double sharp_turn = 0.44;     // radians: trim lines end on sharper edges, and run across others
 constexpr double least_sine = 0.25;     // a finished and another edge that part so little: the strip ends straight across instead of sliding far along
 constexpr double straight_sine = 1e-3;  // two edges so nearly in line have their offset lines meet beside the vertex
 constexpr double max_slide = 2.5;       // times the width: a smooth edge that leaves so flat is no place for a section

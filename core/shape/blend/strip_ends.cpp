@@ -9,7 +9,6 @@
 namespace anvil {
 namespace {
 
-constexpr double passable_turn = 0.44;     // radians: a trim line does not run across sharper edges
 constexpr double max_share_of_edge = 0.98;  // of an edge's length may go to the cells at its ends
 constexpr double margin = 0.97;            // how much of that is used where it is not enough: the next solution differs a little
 constexpr double less_each_time = 0.7;     // what a width becomes where it is to blame; the square of that at the second time, and so on
@@ -26,7 +25,7 @@ StripEnds::StripEnds(const BlendTask& task)
       dropped_(task.graph.cells.size(), 0), blamed_(task.graph.cells.size(), 0), last_(task.graph.halves.size()), before_(task.graph.halves.size(), no_index), sectors_(task.graph.halves.size()),
       slide_(task.graph.halves.size(), 0), room_(task.graph.cells.size(), 1), is_open_(task.graph.cells.size(), 0) {
   const FeatureGraph& graph = task.graph;
-  for (Index e = 0; e < graph.edge_count(); ++e) passable_[e] = !task.chosen[e] && task.turn[e] < passable_turn;
+  for (Index e = 0; e < graph.edge_count(); ++e) passable_[e] = !task.chosen[e] && !is_sharp(task, 2 * e);
   for (Index h = 0; h < graph.halves.size(); ++h) last_[h] = h;
   for (Index c = 0; c < graph.cells.size(); ++c)
     if (graph.cells[c].out.size() < 2 || runs_out(task, c)) scale_[c] = 0;
