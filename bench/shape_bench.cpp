@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What shaping costs beside the cuts that it is made of: chamfers on all rims of a plate with holes against cutting these, a stencil against the engine's same cut,
-// scatter against CGAL, and one result of each tool while it is dragged.
+// What shaping costs: chamfers and rounds (finish_rows), a stencil against the engine's same cut, scatter against CGAL, and one result of each tool while it is dragged.
 // Taken as known: that the part crosses itself nowhere and, for the chamfer, which edges are fresh (both come from the step before); for a drag, what the
 // engine keeps of the part from the frame before. Nothing of the peer's is known beforehand either.
 #include <benchmark/benchmark.h>
@@ -9,11 +8,10 @@
 #include <cmath>
 #include <stdexcept>
 
+#include "bench/finish_rows.h"
 #include "bench/support/compare.h"
 #include "core/mesh/attributes.h"
-#include "core/mesh/edge_rule.h"
 #include "core/shape/array.h"
-#include "core/shape/blend/blend.h"
 #include "core/shape/scatter.h"
 #include "core/shape/stencil.h"
 #include "core/stock/primitive.h"
@@ -31,14 +29,6 @@ using Shared = std::shared_ptr<const Mesh>;
 Shared shared(Mesh mesh) { return std::make_shared<const Mesh>(std::move(mesh)); }
 Mesh stock(const char* kind, std::initializer_list<double> values) { return *make_mesh(Primitive::of(kind, values)); }
 Operand operand(const Shared& mesh, Operation operation, const Vec3& at = Vec3::Zero()) { return {mesh, "part", operation, Affine(Eigen::Translation3d(at)), true}; }
-
-std::vector<Operand> plate_and_cylinders() {
-  std::vector<Operand> operands{operand(shared(stock("box", {220, 120, 10})), Operation::unite)};
-  const Shared drill = shared(stock("cylinder", {6, 30, 48}));
-  for (int i = 0; i < 20; ++i)
-    for (int j = 0; j < 10; ++j) operands.push_back(operand(drill, Operation::difference, {-95.0 + 10 * i + 0.1, -45.0 + 10 * j + 0.2, 0}));
-  return operands;
-}
 
 BooleanResult combined(const std::vector<Operand>& operands) {
   Result<BooleanResult> result = combine(operands);
@@ -109,22 +99,7 @@ void live(const char* key, std::vector<std::pair<const char*, FieldValue>> field
 }  // namespace
 
 int main(int argc, char** argv) {
-  compare(
-      "chamfer on 2x200 rims",
-      [] {
-        const auto plate = std::make_shared<BooleanResult>(combined(plate_and_cylinders()));
-        const auto mesh = shared(plate->mesh);
-        return [plate, mesh] {
-          const EdgeTable edges = build_edges(*mesh);
-          const auto rims = edges_by_rule(*mesh, edges, {EdgeRule::By::fresh}, plate->fresh_edges);
-          if (rims.size() != 400 * 48) throw std::runtime_error("not all rims");
-          EdgeBlendSettings settings;
-          settings.width = 0.5;
-          const auto result = blend_edges({mesh, "plate", true, nullptr}, edges, rims, settings);
-          if (!result || result->mesh.face_count() < 400 * 48) throw std::runtime_error("the chamfer failed");
-        };
-      },
-      "cutting them", [] { return [operands = plate_and_cylinders()] { benchmark::DoNotOptimize(combined(operands).mesh.positions.data()); }; }, 3, 1.5);
+  add_finish_rows();
   const auto stencil = [] {
     StencilSettings settings;
     Loop2 loop;
