@@ -24,10 +24,8 @@ void CellLayout::lay_out() {
     for (const SurfacePoint& p : ends_.sector(half(span.first))) points.push_back(layout_.add(p, cell_));
   }
   const std::size_t odd = odd_one();
-  std::vector<std::vector<Vec3>> grid;
-  if (odd < 3) grid = lead_over(odd);
+  if (odd < 3) layout_.led_over[cell_] = {half(odd), lead_over(odd)};
   make_profiles();
-  if (odd < 3) fill_lead(odd, grid);
   if (spans_.size() == 1) follow_end_face(spans_[0]);
   for (const Span& span : spans_) {
     std::vector<Index> line;

@@ -25,7 +25,6 @@ class CellLayout {
   void follow_end_face(const Span& span);
   std::size_t odd_one() const;
   std::vector<std::vector<Vec3>> lead_over(std::size_t odd);
-  void fill_lead(std::size_t odd, const std::vector<std::vector<Vec3>>& grid);
 
   StripLayout& layout_;
   const StripEnds& ends_;

@@ -6,8 +6,8 @@
 
 namespace anvil {
 
-/// Rings of points, counter-clockwise from outside. Rounds of three edges of one kind have a piece of a ball, others a patch about a middle;
-/// chamfers have one face. Nothing where strips go on in each other.
+/// Rings of points, counter-clockwise from outside. Where rounds meet, a patch that is tangent to all of them (round_patch.h); chamfers have one face.
+/// Nothing where strips go on in each other.
 std::vector<std::vector<Index>> corner_patch(StripLayout& layout, Index cell);
 
 }  // namespace anvil

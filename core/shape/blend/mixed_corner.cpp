@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Three rounds at a vertex of which one is of the other kind: the two that are alike run on in each other along an arc, and the odd one ends on them.
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 
@@ -55,24 +56,9 @@ std::vector<std::vector<Vec3>> CellLayout::lead_over(std::size_t odd) {
   }
   auto& sector = layout_.sector[a];
   sector.clear();
-  for (std::size_t j = m + 1; j-- > 0;) sector.push_back(layout_.add({SurfacePoint::On::facet, facet(odd + 1), 0, grid[j][m]}, cell_));
+  const std::size_t steps = std::max<std::size_t>(1, m / 2);
+  for (std::size_t i = steps + 1; i-- > 0;) sector.push_back(layout_.add({SurfacePoint::On::facet, facet(odd + 1), 0, grid[i * m / steps][m]}, cell_));
   return grid;
-}
-
-void CellLayout::fill_lead(std::size_t odd, const std::vector<std::vector<Vec3>>& grid) {
-  const Index e = half(odd), a = half(odd + 1), b = half(odd + 2);
-  const std::size_t m = grid.size() - 1;
-  auto& rows = layout_.led_over[cell_];
-  rows.assign(m + 1, std::vector<Index>(m + 1));
-  for (std::size_t j = 0; j <= m; ++j)
-    for (std::size_t k = 0; k <= m; ++k) {
-      Index& p = rows[j][k];
-      if (k == 0) p = layout_.profile[e][j];
-      else if (k == m) p = layout_.sector[a][m - j];
-      else if (j == 0) p = layout_.profile[a][m - k];
-      else if (j == m) p = layout_.profile[b][k];
-      else p = layout_.add_point(grid[j][k], cell_);
-    }
 }
 
 }  // namespace anvil

@@ -38,8 +38,13 @@ class StripLayout {
   std::vector<std::vector<Index>> sector;   ///< points of the sector that follows it, against the order of the halves
   std::vector<std::vector<Index>> profile;  ///< the outline where it leaves, from its left to its right
   std::vector<std::vector<Index>> side;     ///< the trim line on its left
-  /// Per cell where a round of one kind is led over one of the other (CellLayout): rows of points that cover it.
-  std::map<Index, std::vector<std::vector<Index>>> led_over;
+  /// Where a round of one kind is led over one of the other (CellLayout): the half of the other one, and rows of places that cover the cell. The first places of the rows are
+  /// the outline of that half, the first and the last row those of the halves after it, and the last places lie in the facet between these.
+  struct Lead {
+    Index odd;
+    std::vector<std::vector<Vec3>> rows;
+  };
+  std::map<Index, Lead> led_over;  ///< per cell
   std::set<Index> blamed;  ///< cells whose trim lines could not be drawn
 
  private:
