@@ -12,7 +12,7 @@ namespace {
 constexpr double max_share_of_edge = 0.98;  // of an edge's length may go to the cells at its ends
 constexpr double margin = 0.97;            // how much of that is used where it is not enough: the next solution differs a little
 constexpr double less_each_time = 0.7;     // what a width becomes where it is to blame; the square of that at the second time, and so on
-constexpr double least_scale = 1e-3;       // a width of less than that share of what was asked is none
+constexpr double least_width = 1e-3;       // of what was asked, or of the longest edge there if that is less: a smaller width is none
 constexpr std::size_t max_widening = 24;   // edges of a run
 constexpr double max_lean = 0.5;           // cosine: edges of a run lean no more away from its way
 constexpr double max_off = 0.3;            // of the width: cells that are dropped lie no farther off the run
@@ -21,7 +21,7 @@ constexpr double least_progress = 0.5;     // of its length: so long a run's str
 }  // namespace
 
 StripEnds::StripEnds(const BlendTask& task)
-    : task_(task), passable_(task.graph.edge_count()), walk_(task.mesh, task.graph, passable_), scale_(task.graph.cells.size(), 1), finished_(task.chosen), touched_(task.graph.cells.size(), 0),
+    : task_(task), passable_(task.graph.edge_count()), walk_(task.mesh, task.graph, passable_), scale_(task.graph.cells.size(), 1), least_scale_(task.graph.cells.size()), finished_(task.chosen), touched_(task.graph.cells.size(), 0),
       dropped_(task.graph.cells.size(), 0), blamed_(task.graph.cells.size(), 0), last_(task.graph.halves.size()), before_(task.graph.halves.size(), no_index), sectors_(task.graph.halves.size()),
       slide_(task.graph.halves.size(), 0), room_(task.graph.cells.size(), 1), is_open_(task.graph.cells.size(), 0) {
   const FeatureGraph& graph = task.graph;
@@ -31,8 +31,15 @@ StripEnds::StripEnds(const BlendTask& task)
     if (graph.cells[c].out.size() < 2 || runs_out(task, c)) scale_[c] = 0;
   for (Index e = 0; e < graph.edge_count(); ++e)
     if (task.chosen[e] && scale_[cell(2 * e)] == 0 && scale_[cell(2 * e + 1)] == 0) finished_[e] = 0;
-  for (Index e = 0; e < graph.edge_count(); ++e)
-    if (task.chosen[e]) touch(cell(2 * e)), touch(cell(2 * e + 1));
+  for (Index c = 0; c < graph.cells.size(); ++c) {
+    double width = 0, length = 0;
+    for (Index h : graph.cells[c].out)
+      if (task.chosen[h / 2]) {
+        const CrossSection& s = task.sections[h / 2];
+        touch(c), width = std::max({width, task.growth[h] * s.left_width, task.growth[h] * s.right_width}), length = std::max(length, s.length);
+      }
+    least_scale_[c] = width > 0 ? least_width * std::min(1.0, length / width) : least_width;
+  }
 }
 
 CrossSection StripEnds::section(Index half) const {
@@ -51,7 +58,7 @@ void StripEnds::touch(Index cell) {
 }
 
 void StripEnds::set_scale(Index c, double scale) {
-  scale_[c] = scale < least_scale ? 0 : scale;
+  scale_[c] = scale < least_scale_[c] ? 0 : scale;
   touch(c);
   if (scale_[c] > 0) return;
   // Runs without width at both ends stay as they were.

@@ -71,7 +71,7 @@ class StripEnds {
   const BlendTask& task_;
   std::vector<char> passable_;
   SurfaceWalk walk_;
-  std::vector<double> scale_;
+  std::vector<double> scale_, least_scale_;  // per cell
   std::vector<char> finished_;          // per feature edge
   std::vector<char> touched_, dropped_;  // per cell
   std::vector<int> blamed_;             // per cell, how often
