@@ -22,6 +22,10 @@ struct Grip {
   Vec3 origin = Vec3::Zero();    ///< in the part's frame
   Vec3 way = Vec3::UnitX();      ///< per unit of the value; of what lies in a plane its normal
   PlaneFrame frame = {};         ///< of a point of an outline
+  struct Place {
+    Vec3 origin, way;
+  };
+  std::vector<Place> elsewhere = {};  ///< of a number: where it can stand as well; the view takes the first place that is seen, and shows none where all are hidden
 };
 using Grips = std::vector<Grip>;
 

@@ -16,7 +16,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::string_view mark = "anvil result 3\n";
+constexpr std::string_view mark = "anvil result 4\n";
 
 /// Raised where bytes end too early or say what cannot be.
 struct NotWhole {};
@@ -250,6 +250,7 @@ void pass(auto& archive, Evaluated& evaluated) {
       b.text(grip.field);
       b.plain(grip.component);
       for (Vec3* v : {&grip.origin, &grip.way, &grip.frame.origin, &grip.frame.u, &grip.frame.v, &grip.frame.normal}) pass(b, *v);
+      b.each(grip.elsewhere, [](auto& c, Grip::Place& place) { pass(c, place.origin), pass(c, place.way); });
     });
     a.each(step.guides, [](auto& b, Guide& guide) {
       b.each(guide.line, pass_point);

@@ -76,15 +76,22 @@ std::vector<PlacedGrip> placed_grips(const Session& session) {
       one.world = world;
       const FieldValue& value = found.step->fields[*place];
       one.label = label_of(found.step->kind->fields[*place], grip, value);
-      one.from = world * grip.origin;
-      Vec3 at = grip.origin;
-      if (grip.what == Grip::What::in_plane) at = std::get<Vec3>(value);
-      if (!is_point(grip)) at = grip.origin + ways_of(grip, number_of(value, grip.component)) * grip.way;
-      one.at = world * at;
+      one.from = one.at = world * grip.origin;
+      if (grip.what == Grip::What::in_plane) one.at = world * std::get<Vec3>(value);
+      if (!is_point(grip)) {
+        one.value = number_of(value, grip.component);
+        one.stand_at({grip.origin, grip.way});
+      }
       placed.push_back(std::move(one));
     }
   });
   return placed;
+}
+
+void PlacedGrip::stand_at(const Grip::Place& place) {
+  grip.origin = place.origin, grip.way = place.way;
+  from = world * place.origin;
+  at = world * (place.origin + ways_of(grip, value) * place.way);
 }
 
 Guides placed_guides(const Session& session) {

@@ -16,6 +16,10 @@ struct PlacedGrip {
   Affine world = Affine::Identity();
   Vec3 from, at;  ///< where its line begins, and where it stands
   QString label;  ///< "Width 2.5 mm"
+  double value = 0;  ///< of a number
+
+  /// Of a number.
+  void stand_at(const Grip::Place& place);
 };
 /// Those of the active step, from its last result; none where it failed or is locked.
 std::vector<PlacedGrip> placed_grips(const Session& session);

@@ -7,7 +7,9 @@
 
 #include "app/theme.h"
 #include "app/view/overlay.h"
+#include "app/view/pick.h"
 #include "app/view/plane_drag.h"
+#include "app/view/scene.h"
 
 namespace anvil::app {
 namespace {
@@ -65,8 +67,31 @@ void Handles::place_plane(const Session& session, const Picture& picture) {
   add_ring(picture, PlaneDrag::turn_v, plane_->u, plane_->normal, 0.72 * length, QObject::tr("tilt"));
 }
 
+namespace {
+
+/// Moves a grip to the first of its places that lies in the picture, with nothing in front of it.
+/// @return whether there is one
+bool stand_where_seen(PlacedGrip& grip, const Session& session, const Picture& picture) {
+  const std::vector<Target> shown = targets(session, shown_parts(session, {}));
+  for (const Grip::Place& place : grip.grip.elsewhere) {
+    PlacedGrip there = grip;
+    there.stand_at(place);
+    QPointF pixel;
+    if (!picture.at(there.at, pixel) || !picture.area.contains(pixel)) continue;
+    const Ray ray = picture.camera.ray(pixel - picture.area.topLeft(), picture.area.size());
+    const double distance = (there.at - ray.origin).dot(ray.direction), slack = 4 * picture.camera.pixel_length(there.at, picture.area.size());
+    if (const auto hit = pick(shown, ray); hit && hit->distance < distance - slack) continue;
+    grip = std::move(there);
+    return true;
+  }
+  return false;
+}
+
+}  // namespace
+
 void Handles::place_grips(const Session& session, const Picture& picture) {
   for (PlacedGrip& grip : placed_grips(session)) {
+    if (!grip.grip.elsewhere.empty() && !stand_where_seen(grip, session, picture)) continue;
     Bead bead{std::move(grip), {}, {}};
     if (picture.at(bead.grip.from, bead.from) && picture.at(bead.grip.at, bead.at)) beads_.push_back(std::move(bead));
   }

@@ -16,6 +16,8 @@
 namespace anvil {
 namespace {
 
+// What a width becomes where it is to blame; the square of that at the second time, and so on. Where trim lines cross a little less may do; a way that cannot be gone, or faces that cross, seldom go by little.
+constexpr double less_for_trims = 0.7, less_for_rest = 0.4;
 constexpr double flat_within = 1e-9;  // of the part's diagonal: faces that lie so nearly in one plane are one facet
 
 /// The piece of every face; of a part in one piece 0.
@@ -29,7 +31,7 @@ std::vector<Index> pieces_of(const Workpiece& part, const BlendMesh& made) {
 /// Lays strips out, builds the mesh and proves it, with ever less width where that fails.
 class BlendRun {
  public:
-  BlendRun(const BlendTask& task, const Workpiece& part, const Control& control) : part_(part), control_(control), ends_(task) {}
+  BlendRun(const BlendTask& task, const Workpiece& part, const Control& control) : part_(part), control_(control), ends_(task), proven_(task.graph.cells.size(), 0) {}
 
   /// Makes widths less until the mesh is sound. Each round lessens one at least, and a width is 0 after a few times: it ends.
   BlendMesh run() {
@@ -38,18 +40,19 @@ class BlendRun {
       ends_.settle();
       StripLayout layout(ends_);
       FacetTrimmer trimmer(layout);
+      double less = less_for_rest;
       std::set<Index> at_fault = layout.blamed;
-      if (at_fault.empty()) at_fault = trimmer.run();
+      if (at_fault.empty()) {
+        at_fault = trimmer.run();
+        if (!at_fault.empty()) less = less_for_trims;
+      }
       if (at_fault.empty()) {
         BlendMesh made = make_blend_mesh(layout, trimmer);
-        std::vector<char> changed(made.mesh.face_count());
-        for (std::size_t f = 0; f < changed.size(); ++f) changed[f] = made.cells[f][0] != no_index;
-        if (std::find(changed.begin(), changed.end(), 1) == changed.end()) return made;
-        if (is_sound(made.mesh, pieces_of(part_, made), part_.pieces, control_.stop, changed)) return made;
-        at_fault = cells_at_fault(made, changed);
+        at_fault = faults(made);
+        if (sound_) return made;
       }
       bool any = false;
-      for (Index c : at_fault) any = ends_.blame(c) || any;
+      for (Index c : at_fault) any = ends_.blame(c, less) || any;
       if (!any) ends_.give_up();  // what stands in the way is not known
     }
   }
@@ -57,6 +60,28 @@ class BlendRun {
   const StripEnds& ends() const { return ends_; }
 
  private:
+  /// The cells of faces with defects. What has been laid out anew since the last proof is looked at first, and all of it only if nothing is found there.
+  std::set<Index> faults(const BlendMesh& made) {
+    for (Index c : ends_.take_placed()) proven_[c] = 0;
+    for (const bool all : {false, true}) {
+      std::vector<char> scope(made.mesh.face_count());
+      bool any = false, whole = true;
+      for (std::size_t f = 0; f < scope.size(); ++f) {
+        const auto& cells = made.cells[f];
+        if (cells[0] == no_index) continue;
+        scope[f] = all || !proven_[cells[0]] || !proven_[cells[1]];
+        (scope[f] ? any : whole) = scope[f] != 0;
+      }
+      sound_ = !any || is_sound(made.mesh, pieces_of(part_, made), part_.pieces, control_.stop, scope);
+      if (!sound_) {
+        std::fill(proven_.begin(), proven_.end(), 1);
+        return cells_at_fault(made, std::move(scope));
+      }
+      if (whole) break;
+    }
+    return {};
+  }
+
   std::set<Index> cells_at_fault(const BlendMesh& made, std::vector<char> changed) const {
     CheckSettings settings;
     settings.scope = std::move(changed);
@@ -75,6 +100,8 @@ class BlendRun {
   const Workpiece& part_;
   const Control& control_;
   StripEnds ends_;
+  std::vector<char> proven_;  // per cell: not laid out anew since the last proof, whose defects lay elsewhere
+  bool sound_ = false;
 };
 
 /// Faces of different materials, parts or regions are different facets though they lie in one plane.
@@ -131,6 +158,20 @@ void tell_lengths(const StripEnds& ends, OperationReport& report) {
   tell(blend_done, done);
   tell(blend_narrower, narrower);
   tell(blend_left, left);
+}
+
+std::vector<WholeStrip> whole_strips(const StripEnds& ends) {
+  std::vector<WholeStrip> whole;
+  const BlendTask& task = ends.task();
+  for (Index e = 0; e < task.graph.edge_count(); ++e) {
+    const Index h = 2 * e;
+    if (!task.chosen[e] || !ends.is_finished(h) || ends.scale(ends.cell(h)) < 1 || ends.scale(ends.cell(h + 1)) < 1) continue;
+    const CrossSection& s = task.sections[e];
+    const double growth = (task.growth[h] + task.growth[h + 1]) / 2;
+    const Vec3 between = (s.left + s.right).stableNormalized();
+    whole.push_back({(task.vertex_of(ends.cell(h)) + task.vertex_of(ends.cell(h + 1))) / 2, growth * s.left_width * s.left, s.convex ? Vec3(-between) : between, s.length});
+  }
+  return whole;
 }
 
 void give_material(const std::string& name, const BlendMesh& made, Mesh& mesh) {
@@ -214,7 +255,7 @@ std::vector<Index> edges_again(const EdgeTable& edges, std::span<const Index> li
 
 }  // namespace
 
-Result<BooleanResult> blend_edges(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const EdgeBlendSettings& settings, const Control& control) {
+Result<BooleanResult> blend_edges(const Workpiece& part, const EdgeTable& edges, std::span<const Index> list, const EdgeBlendSettings& settings, const Control& control, std::vector<WholeStrip>* whole) {
   const auto begin = std::chrono::steady_clock::now();
   const Mesh& mesh = *part.mesh;
   if (list.empty()) return unchanged_part(mesh);
@@ -224,7 +265,7 @@ Result<BooleanResult> blend_edges(const Workpiece& part, const EdgeTable& edges,
     if (part.pieces > 1)
       for (Index f : flat->source) piece.push_back(part.piece[f]);
     const EdgeTable now = build_edges(*shared);
-    Result<BooleanResult> result = blend_edges({shared, part.name, part.free_of_crossings, nullptr, piece, part.pieces}, now, edges_again(edges, list, now), settings, control);
+    Result<BooleanResult> result = blend_edges({shared, part.name, part.free_of_crossings, nullptr, piece, part.pieces}, now, edges_again(edges, list, now), settings, control, whole);
     if (result)
       for (Index& f : result->sources.face)
         if (f != no_index) f = flat->source[f];
@@ -239,6 +280,7 @@ Result<BooleanResult> blend_edges(const Workpiece& part, const EdgeTable& edges,
   result.piece = pieces_of(part, made);
   result.pieces = part.pieces;
   tell_lengths(work.ends(), result.report);
+  if (whole != nullptr) *whole = whole_strips(work.ends());
   result.mesh = std::move(made.mesh);
   result.fresh_edges = std::move(made.long_edges);
   FaceSources beside;

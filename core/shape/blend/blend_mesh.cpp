@@ -14,7 +14,7 @@ namespace anvil {
 namespace {
 
 constexpr double planar_within = 1e-9;  // of its size: a polygon so flat stays one
-constexpr double warped_within = 0.08;  // the same of a quad
+constexpr double warped_within = 0.1;  // the same of a quad
 
 class Maker {
  public:

@@ -10,6 +10,8 @@ namespace {
 
 constexpr double least_volume = 1e-6;  // of planes with normals of length 1: below it they have no one point in common
 constexpr double in_plane = 1e-9;      // of the size of a corner
+constexpr double least_area = 1e-3;    // of a border about a corner, of the square of its size: below it there is nothing to cover
+constexpr double wrong_way = 1e-6;     // of the size of a corner
 constexpr double square_end = 0.05;    // cosine: a face so nearly along an edge cannot end its strip
 
 }  // namespace
@@ -28,11 +30,38 @@ void CellLayout::lay_out() {
   make_profiles();
   if (spans_.size() == 1) follow_end_face(spans_[0]);
   for (const Span& span : spans_) {
+    // Where the surface bends away the ends of a strip may lie beyond the edge.
+    const CrossSection section = ends_.section(half(span.first));
+    const auto& outline = layout_.profile[half(span.first)];
+    if ((layout_.at(outline.front()) + layout_.at(outline.back()) - 2 * vertex_).dot(section.left + section.right) < 0) layout_.blamed.insert(cell_);
     std::vector<Index> line;
     auto& points = layout_.sector[half(span.first)];
     for (std::size_t k = 0; k + 1 < points.size(); ++k) layout_.connect(points[k], points[k + 1], normal(span.first), no_index, {cell_, cell_}, line);
     if (points.size() > 1) points = line;
   }
+  if (cuts_the_wrong_way()) layout_.blamed.insert(cell_);
+}
+
+/// Where all edges are of one kind: does what covers the cell leave the vertex of concave ones outside of the part, or that of convex ones inside? So it is at a spike that a concave edge runs up to.
+bool CellLayout::cuts_the_wrong_way() const {
+  const bool convex = ends_.section(half(spans_[0].first)).convex;
+  std::vector<Vec3> border;
+  for (const Span& span : spans_) {
+    const Index h = half(span.first);
+    if (ends_.section(h).convex != convex) return false;
+    for (const auto* line : {&layout_.profile[h], &layout_.sector[h]})
+      for (auto it = line->rbegin(); it != line->rend(); ++it) border.push_back(layout_.at(*it) - vertex_);
+  }
+  Vec3 normal = Vec3::Zero(), middle = Vec3::Zero();
+  double size = 0;
+  for (std::size_t k = 0; k < border.size(); ++k) {
+    normal += border[k].cross(border[(k + 1) % border.size()]);
+    middle += border[k] / static_cast<double>(border.size());
+    size = std::max(size, border[k].norm());
+  }
+  if (normal.norm() < least_area * size * size) return false;
+  const double beyond = -middle.dot(normal.normalized());
+  return convex ? beyond < -wrong_way * size : beyond > wrong_way * size;
 }
 
 

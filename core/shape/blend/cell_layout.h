@@ -22,6 +22,7 @@ class CellLayout {
   std::vector<Index> outline(std::size_t i, std::size_t mitred_with);
   void make_profiles();
   bool meet_in_point();
+  bool cuts_the_wrong_way() const;
   void follow_end_face(const Span& span);
   std::size_t odd_one() const;
   std::vector<std::vector<Vec3>> lead_over(std::size_t odd);

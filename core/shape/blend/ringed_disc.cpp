@@ -2,6 +2,7 @@
 #include "core/shape/blend/ringed_disc.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/mesh/attributes.h"
 #include "core/mesh/triangulate.h"
@@ -11,7 +12,6 @@ namespace {
 
 constexpr double coarse_share = 0.3;   // of a ring's segments on the one within it, where the middle is coarse
 constexpr double ring_distance = 0.8;  // between rings, times the mean of their segments
-constexpr double first_ring = 1.2;     // the same at the border, of the border's segments alone: so the first faces lie on the tangents
 constexpr double max_first_ring = 0.4; // of the radius
 constexpr double move_at_first = 0.01; // of the radius: to see how the volume grows
 constexpr double max_move = 0.1;       // of the radius
@@ -80,7 +80,7 @@ class Filling {
     for (int again = 0; again < 8; ++again) {
       std::vector<double> step(rings + 1, 0), segment(rings);
       for (std::size_t r = 0; r < rings; ++r) segment[r] = (1 - depth[r]) * perimeter_ / sum[r];
-      for (std::size_t r = 1; r < rings; ++r) step[r] = r == 1 ? first_ring * segment[0] : ring_distance * (segment[r - 1] + segment[r]) / 2;
+      for (std::size_t r = 1; r < rings; ++r) step[r] = r == 1 ? disc_.first_ring * segment[0] : ring_distance * (segment[r - 1] + segment[r]) / 2;
       step[rings] = segment[rings - 1];
       double whole = 0;
       for (double s : step) whole += s;
@@ -239,7 +239,7 @@ class Filling {
     const double wanted = full_volume(from), before = volume(from), h = move_at_first * radius_;
     const std::vector<Vec3> at = at_;
     const auto move = [&](double by) {
-      for (std::size_t k = points_.size(); k < at_.size(); ++k) at_[k] = at[k] + by * depth_[k] * normal[k].stableNormalized();
+      for (std::size_t k = points_.size(); k < at_.size(); ++k) at_[k] = at[k] + by * std::pow(depth_[k], disc_.stiffness) * normal[k].stableNormalized();
     };
     move(h);
     const double grown = volume(from) - before;

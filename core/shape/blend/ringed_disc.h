@@ -18,6 +18,8 @@ struct RingedDisc {
   std::vector<Border> sides;       ///< counter-clockwise; each begins where the one before it ends, both ends included
   double faces_per_segment = 1.5;  ///< at most so many faces as the border has segments, times this; not less than about 1.3
   bool even = true;                ///< faces of one size within the border's; else the finest border that the number of faces allows, and a coarse middle
+  double first_ring = 1.2;         ///< how far within the border the first ring lies, times the border's segments: so far, that its faces lie on the tangents
+  double stiffness = 1;            ///< points are moved off the surface by the share of the way to the middle to the power of this
   /// The surface, by the number of the side plus the share of it that is gone, and how much of the way to the middle, 0 to 1.
   std::function<Vec3(double along, double depth)> place;
   std::function<Index(const Vec3&)> add_point;

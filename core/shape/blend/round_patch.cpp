@@ -14,7 +14,10 @@ namespace {
 
 // Faces per segment of the border: with them, and the strips', there are fewer new faces than 4 times edges times segments.
 constexpr double ball_faces = 1.38, patch_faces = 1.5;
+constexpr double first_ring_of_patch = 1.8;  // which has no curvature at its border
 constexpr double flat_share = 0.05;      // of the greatest eigenvalue: directions in which normals say less have no say
+constexpr double least_spread = 1e-10;   // determinant of the sum of n nᵀ: below it the facets lie in one plane
+constexpr double touches_within = 1e-6;  // of the radius
 constexpr double max_reach = 2;          // times the size of the border: no farther away do tangent planes meet
 
 /// A piece of the border between two corners.
@@ -34,8 +37,9 @@ class Patch {
     find_middle();
     RingedDisc disc;
     for (const Side& side : sides_) disc.sides.push_back({side.points, side.at});
-    disc.even = ball_.has_value();
-    disc.faces_per_segment = ball_ ? ball_faces : patch_faces;
+    disc.even = ball_ && out_.size() == 3;
+    disc.faces_per_segment = disc.even ? ball_faces : patch_faces;
+    if (!ball_) disc.first_ring = first_ring_of_patch, disc.stiffness = 2;
     disc.place = [&](double along, double depth) { return depth == 1 ? middle_ : at(along, depth); };
     disc.add_point = [&](const Vec3& p) { return layout_.add_point(p, cell_); };
     return disc.faces();
@@ -66,14 +70,18 @@ class Patch {
     }
   }
 
-  /// The ball that touches three facets, where the strips of three edges of one kind and radius end.
+  /// The ball that touches all facets, if there is one, where the strips of edges of one kind and radius end: there always is where three meet.
   void find_ball() {
     const bool convex = ends_.section(out_[0]).convex;
-    if (out_.size() != 3 || sides_.size() != 3 || !std::all_of(out_.begin(), out_.end(), [&](Index h) { return ends_.section(h).convex == convex && task_.growth[h] == task_.growth[out_[0]]; })) return;
+    if (sides_.size() != out_.size() || !std::all_of(out_.begin(), out_.end(), [&](Index h) { return ends_.section(h).convex == convex && task_.growth[h] == task_.growth[out_[0]]; })) return;
     radius_ = task_.settings.width * task_.growth[out_[0]] * ends_.scale(cell_);
-    Eigen::Matrix3d rows;
-    for (int i = 0; i < 3; ++i) rows.row(i) = task_.graph.facets[task_.graph.halves[out_[static_cast<std::size_t>(i)]].facet].normal.transpose();
-    if (std::abs(rows.determinant()) > 1e-6) ball_ = task_.vertex_of(cell_) + rows.inverse() * Vec3::Constant(convex ? -radius_ : radius_);
+    Eigen::Matrix3d squares = Eigen::Matrix3d::Zero();
+    Vec3 sum = Vec3::Zero();
+    const auto normal = [&](Index h) -> const Vec3& { return task_.graph.facets[task_.graph.halves[h].facet].normal; };
+    for (Index h : out_) squares += normal(h) * normal(h).transpose(), sum += normal(h);
+    if (squares.determinant() < least_spread) return;
+    const Vec3 off = squares.inverse() * sum * (convex ? -radius_ : radius_);
+    if (std::all_of(out_.begin(), out_.end(), [&](Index h) { return std::abs(std::abs(normal(h).dot(off)) - radius_) < touches_within * radius_; })) ball_ = task_.vertex_of(cell_) + off;
   }
 
   /// Between the strips' middles and where their tangent planes there meet: where the ball would be that touches these, were it one.

@@ -11,7 +11,6 @@ namespace {
 
 constexpr double max_share_of_edge = 0.98;  // of an edge's length may go to the cells at its ends
 constexpr double margin = 0.97;            // how much of that is used where it is not enough: the next solution differs a little
-constexpr double less_each_time = 0.7;     // what a width becomes where it is to blame; the square of that at the second time, and so on
 constexpr double least_width = 1e-3;       // of what was asked, or of the longest edge there if that is less: a smaller width is none
 constexpr std::size_t max_widening = 24;   // edges of a run
 constexpr double max_lean = 0.5;           // cosine: edges of a run lean no more away from its way
@@ -75,9 +74,9 @@ void StripEnds::set_scale(Index c, double scale) {
   }
 }
 
-bool StripEnds::blame(Index c) {
+bool StripEnds::blame(Index c, double by) {
   if (scale_[c] == 0) return false;
-  set_scale(c, scale_[c] * std::pow(less_each_time, ++blamed_[c]));
+  set_scale(c, scale_[c] * std::pow(by, ++blamed_[c]));
   return true;
 }
 
@@ -98,6 +97,7 @@ void StripEnds::settle() {
     open_.clear();
     for (Index c : now) is_open_[c] = 0;
     for (Index k = 0; k < now.size(); ++k) task_.listen(k), place(now[k]);
+    placed_.insert(placed_.end(), now.begin(), now.end());
     for (Index k = 0; k < now.size(); ++k) {
       task_.listen(k);
       for (Index h : task_.graph.cells[now[k]].out)

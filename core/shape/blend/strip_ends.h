@@ -3,6 +3,7 @@
 #pragma once
 
 #include <unordered_map>
+#include <utility>
 
 #include "core/shape/blend/blend_task.h"
 #include "core/shape/blend/surface_walk.h"
@@ -23,9 +24,12 @@ class StripEnds {
 
   /// Makes widths less until strips have room along their edges, and on the edges that other ends slide along.
   void settle();
+  /// The cells whose ends have been placed since the last call.
+  std::vector<Index> take_placed() { return std::exchange(placed_, {}); }
   /// Less width at a cell; each time by more.
+  /// @param by  what the width becomes at the first time, 0 to 1
   /// @return whether there was any
-  bool blame(Index cell);
+  bool blame(Index cell, double by);
   /// No edge is finished.
   void give_up();
 
@@ -82,6 +86,7 @@ class StripEnds {
   std::vector<double> room_;            // per cell: what its scale is multiplied by next
   std::vector<Index> open_;             // cells to be placed
   std::vector<char> is_open_;
+  std::vector<Index> placed_;
 };
 
 }  // namespace anvil
