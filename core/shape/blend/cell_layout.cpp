@@ -49,8 +49,8 @@ bool CellLayout::cuts_the_wrong_way() const {
   for (const Span& span : spans_) {
     const Index h = half(span.first);
     if (ends_.section(h).convex != convex) return false;
-    for (const auto* line : {&layout_.profile[h], &layout_.sector[h]})
-      for (auto it = line->rbegin(); it != line->rend(); ++it) border.push_back(layout_.at(*it) - vertex_);
+    const auto& sector = layout_.sector[h];
+    for (auto it = sector.rbegin(); it != sector.rend(); ++it) border.push_back(layout_.at(*it) - vertex_);
   }
   Vec3 normal = Vec3::Zero(), middle = Vec3::Zero();
   double size = 0;
