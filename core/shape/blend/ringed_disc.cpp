@@ -10,7 +10,6 @@
 namespace anvil {
 namespace {
 
-constexpr double coarse_share = 0.3;   // of a ring's segments on the one within it, where the middle is coarse
 constexpr double ring_distance = 0.8;  // between rings, times the mean of their segments
 constexpr double max_first_ring = 0.4; // of the radius
 constexpr double move_at_first = 0.01; // of the radius: to see how the volume grows
@@ -26,9 +25,9 @@ struct Ring {
 /// Around a middle, quads that take two segments: how many a side needs.
 double fill_cost(Index m) { return m < 2 ? 1 : 1 + (m - 1) / 2; }
 /// Segments per side of the ring within one of so many. With two less there are quads alone.
-Index next_count(Index m, bool even) { return even ? m - 2 : std::max<Index>(2, static_cast<Index>(coarse_share * m)); }
+Index next_count(Index m, double share) { return share == 0 ? m - 2 : std::max<Index>(2, static_cast<Index>(share * m)); }
 /// How many faces a ring needs inside of it, per side.
-double cost(Index m, bool even) { return m < 4 || (m == 4 && !even) ? fill_cost(m) : m - 1 + cost(next_count(m, even), even); }
+double cost(Index m, double share) { return m < 4 || (m == 4 && share > 0) ? fill_cost(m) : m - 1 + cost(next_count(m, share), share); }
 
 class Filling {
  public:
@@ -40,8 +39,8 @@ class Filling {
     const Vec3 middle = disc_.place(0, 1);
     for (const auto& side : disc_.sides)
       for (std::size_t k = 0; k + 1 < side.at.size(); ++k) perimeter_ += (side.at[k + 1] - side.at[k]).norm(), radius_ += (side.at[k] - middle).norm();
-    for (Index most = *std::max_element(counts[0].begin(), counts[0].end()); most >= 4 && (counts.size() == 1 || disc_.even || most > 4);) {
-      most = counts.size() == 1 ? widest(most) : next_count(most, disc_.even);
+    for (Index most = *std::max_element(counts[0].begin(), counts[0].end()); most >= 4 && (counts.size() == 1 || disc_.inner_share == 0 || most > 4);) {
+      most = counts.size() == 1 ? widest(most) : next_count(most, disc_.inner_share);
       std::vector<Index> now;
       for (Index n : counts.back()) now.push_back(std::max<Index>(1, std::min(n, most)));
       counts.push_back(std::move(now));
@@ -63,7 +62,7 @@ class Filling {
   /// Segments per side of the ring within the border: as many as the number of faces allows.
   Index widest(Index n) const {
     Index m = n - 2;
-    while (m > 2 && n - 1 + cost(m, disc_.even) > disc_.faces_per_segment * n) --m;
+    while (m > 2 && n - 1 + cost(m, disc_.inner_share) > disc_.faces_per_segment * n) --m;
     return m;
   }
 

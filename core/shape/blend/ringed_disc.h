@@ -17,7 +17,7 @@ struct RingedDisc {
   };
   std::vector<Border> sides;       ///< counter-clockwise; each begins where the one before it ends, both ends included
   double faces_per_segment = 1.5;  ///< at most so many faces as the border has segments, times this; not less than about 1.3
-  bool even = true;                ///< faces of one size within the border's; else the finest border that the number of faces allows, and a coarse middle
+  double inner_share = 0;          ///< of a ring's segments on the one within it, but of the border's, where the number of faces decides; 0: two less, a grid of quads
   double first_ring = 1.2;         ///< how far within the border the first ring lies, times the border's segments: so far, that its faces lie on the tangents
   double stiffness = 1;            ///< points are moved off the surface by the share of the way to the middle to the power of this
   /// The surface, by the number of the side plus the share of it that is gone, and how much of the way to the middle, 0 to 1.

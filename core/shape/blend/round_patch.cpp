@@ -13,7 +13,8 @@ namespace anvil {
 namespace {
 
 // Faces per segment of the border: with them, and the strips', there are fewer new faces than 4 times edges times segments.
-constexpr double ball_faces = 1.38, patch_faces = 1.5;
+constexpr double ball_faces = 1.44, patch_faces = 1.5;
+constexpr double ball_share = 0.5, patch_share = 0.3;  // of the segments on the next ring: a ball keeps its shape in the middle, a patch its tangents
 constexpr double first_ring_of_patch = 1.8;  // which has no curvature at its border
 constexpr double flat_share = 0.05;      // of the greatest eigenvalue: directions in which normals say less have no say
 constexpr double least_spread = 1e-10;   // determinant of the sum of n nᵀ: below it the facets lie in one plane
@@ -37,8 +38,9 @@ class Patch {
     find_middle();
     RingedDisc disc;
     for (const Side& side : sides_) disc.sides.push_back({side.points, side.at});
-    disc.even = ball_ && out_.size() == 3;
-    disc.faces_per_segment = disc.even ? ball_faces : patch_faces;
+    const bool is_ball = ball_ && out_.size() == 3;
+    disc.inner_share = is_ball ? ball_share : patch_share;
+    disc.faces_per_segment = is_ball ? ball_faces : patch_faces;
     if (!ball_) disc.first_ring = first_ring_of_patch, disc.stiffness = 2;
     disc.place = [&](double along, double depth) { return depth == 1 ? middle_ : at(along, depth); };
     disc.add_point = [&](const Vec3& p) { return layout_.add_point(p, cell_); };
