@@ -133,4 +133,9 @@ TEST_CASE("random chamfers and rounds are done, sound, and take or add what they
     INFO("seed " << seed);
     CHECK(what_is_wrong_with_finish(seed) == "");
   }
+  // Concave edges that run up to spikes, and a facet whose trim lines lie within a rounding of each other.
+  for (unsigned seed : {176u, 1364u, 20050u, 20329u, 100587u}) {
+    INFO("seed " << seed);
+    CHECK(what_is_wrong_with_finish(seed) == "");
+  }
 }

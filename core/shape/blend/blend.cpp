@@ -48,8 +48,8 @@ class BlendRun {
       }
       if (at_fault.empty()) {
         BlendMesh made = make_blend_mesh(layout, trimmer);
-        at_fault = faults(made);
-        if (sound_) return made;
+        at_fault = made.blamed.empty() ? faults(made) : made.blamed;
+        if (made.blamed.empty() && sound_) return made;
       }
       bool any = false;
       for (Index c : at_fault) any = ends_.blame(c, less) || any;

@@ -181,9 +181,20 @@ class Maker {
     const PlanarRegion region = planar_region(loops, Inside::odd);
     for (const auto& face : region.faces) {
       std::vector<Index> ring;
-      for (Index p : face) ring.push_back(at.at({region.points[p].x(), region.points[p].y()}));
+      for (Index p : face) {
+        const auto it = at.find({region.points[p].x(), region.points[p].y()});
+        if (it == at.end()) return blame(rings);
+        ring.push_back(it->second);
+      }
       add_face(std::move(ring), facet.faces[0], facet.faces[0], cells);
     }
+  }
+
+  void blame(const std::vector<TrimmedRing>& rings) {
+    for (const TrimmedRing& ring : rings)
+      for (const auto& pair : ring.cells)
+        for (Index c : pair)
+          if (c != no_index && ends_.scale(c) > 0) made_.blamed.insert(c);
   }
 
   // Strips --------------------------------------------------------------------------------------------------
