@@ -52,6 +52,12 @@ double SectorSolver::angle_between(std::size_t i) const {
   return angle < 0 ? angle + 2 * std::numbers::pi : angle;
 }
 
+/// The way of a half in the plane of the facet behind half i: that of a run of several edges need not lie in it.
+Vec3 SectorSolver::way_within(std::size_t of, std::size_t i) const {
+  const Vec3 way = ends_.way(half(of));
+  return (way - way.dot(normal(i)) * normal(i)).stableNormalized();
+}
+
 SectorSolver::Points SectorSolver::lay(const Span& span) {
   if (span.edges == 0) return meet_in_facet(span.first);
   std::vector<std::size_t> sharp;
@@ -61,7 +67,7 @@ SectorSolver::Points SectorSolver::lay(const Span& span) {
 }
 
 SectorSolver::Points SectorSolver::meet_in_facet(std::size_t i) {
-  const Vec3 a = ends_.way(half(i)), b = ends_.way(half(i + 1)), &n = normal(i);
+  const Vec3 &n = normal(i), a = way_within(i, i), b = way_within(i + 1, i);
   const double first = ends_.left_width(half(i)), second = ends_.right_width(half(i + 1)), sine = n.dot(a.cross(b));
   const Vec3 off = std::abs(sine) > straight_sine ? Vec3(second / sine * a + first / sine * b) : Vec3((first * n.cross(a) + second * b.cross(n)) / 2);
   return {reach(i, off.stableNormalized(), off.norm())};
@@ -143,7 +149,7 @@ SectorSolver::Points SectorSolver::across_smooth(const Span& span) {
   std::size_t j = 0;
   while (j < span.edges && angle[j + 1] <= at) ++j;
   const double turned = at - angle[j];
-  const Vec3 way = ends_.way(half(span.first + j)), across = normal(span.first + j).cross(way);
+  const Vec3 way = way_within(span.first + j, span.first + j), across = normal(span.first + j).cross(way);
   return {reach(span.first + j, std::cos(turned) * way + std::sin(turned) * across, distance)};
 }
 

@@ -30,6 +30,7 @@ class SectorSolver {
   Index facet(std::size_t i) const { return graph_.halves[half(i)].facet; }
   const Vec3& normal(std::size_t i) const { return graph_.facets[facet(i)].normal; }
   double angle_between(std::size_t i) const;
+  Vec3 way_within(std::size_t of, std::size_t i) const;
 
   Points lay(const Span& span);
   Points meet_in_facet(std::size_t i);
