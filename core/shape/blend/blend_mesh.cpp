@@ -16,6 +16,11 @@ namespace {
 constexpr double planar_within = 1e-9;  // of its size: a polygon so flat stays one
 constexpr double warped_within = 0.1;  // the same of a quad
 
+bool has_twice(std::vector<Index> points) {
+  std::sort(points.begin(), points.end());
+  return std::adjacent_find(points.begin(), points.end()) != points.end();
+}
+
 class Maker {
  public:
   Maker(StripLayout& layout, const FacetTrimmer& trimmer) : layout_(layout), ends_(layout.ends()), task_(ends_.task()), graph_(task_.graph), trimmer_(trimmer) {}
@@ -64,9 +69,7 @@ class Maker {
     const Vec3 n = newell_normal(at, local).stableNormalized();
     double off = 0, size = 0;
     for (const Vec3& p : at) off = std::max(off, std::abs(n.dot(p - at[0]))), size = std::max(size, (p - at[0]).norm());
-    std::vector<Index> distinct = ring;
-    std::sort(distinct.begin(), distinct.end());
-    if (off <= (ring.size() == 4 ? warped_within : planar_within) * size && std::adjacent_find(distinct.begin(), distinct.end()) == distinct.end()) return add_face(std::move(ring), no_index, beside, cells);
+    if (off <= (ring.size() == 4 ? warped_within : planar_within) * size && !has_twice(ring)) return add_face(std::move(ring), no_index, beside, cells);
     for (const Triangle& t : triangulate(at, local)) add_face({ring[t[0]], ring[t[1]], ring[t[2]]}, no_index, beside, cells);
   }
 
@@ -89,6 +92,8 @@ class Maker {
     for (const TrimmedRing& ring : rings)
       for (const auto& c : ring.cells)
         if (c[0] != no_index) cells = c;
+    // A polygon that touches itself could not be cut into triangles without an edge that four of them have.
+    if (std::any_of(rings.begin(), rings.end(), [](const TrimmedRing& ring) { return has_twice(ring.points); })) return divide_anew(f, cells);
     if (facet.faces.size() == 1 && rings.size() == 1) return add_face(rings[0].points, facet.faces[0], facet.faces[0], cells);
     if (!attach_again(f, cells)) divide_anew(f, cells);
   }
@@ -147,7 +152,7 @@ class Maker {
       area += a.x * b.y - a.y * b.x;
       segments.push_back({a, b, 0});
     }
-    bool simple = area > 0;
+    bool simple = area > 0 && !has_twice(ring);
     if (simple) find_crossings(segments, [&](std::size_t, std::size_t) { return simple = false; });
     return simple;
   }
@@ -164,7 +169,7 @@ class Maker {
       }
       return sum;
     };
-    if (std::all_of(rings.begin(), rings.end(), [&](const TrimmedRing& ring) { return area(ring) > 0; })) {
+    if (std::all_of(rings.begin(), rings.end(), [&](const TrimmedRing& ring) { return area(ring) > 0 && !has_twice(ring.points); })) {
       for (const TrimmedRing& ring : rings) add_face(ring.points, facet.faces[0], facet.faces[0], cells);
       return;
     }
