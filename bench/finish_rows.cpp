@@ -5,6 +5,7 @@
 
 #include <stdexcept>
 
+#include "bench/support/bodies.h"
 #include "bench/support/compare.h"
 #include "bench/support/scans.h"
 #include "core/boolean/combine.h"
@@ -17,18 +18,7 @@
 namespace anvil::bench {
 namespace {
 
-using Shared = std::shared_ptr<const Mesh>;
 using VertexPairs = std::vector<std::array<Index, 2>>;
-
-Shared shared(Mesh mesh) { return std::make_shared<const Mesh>(std::move(mesh)); }
-Mesh stock(const char* kind, std::initializer_list<double> values) { return *make_mesh(Primitive::of(kind, values)); }
-Operand operand(const Shared& mesh, Operation operation, const Vec3& at = Vec3::Zero()) { return {mesh, "part", operation, Affine(Eigen::Translation3d(at)), true}; }
-
-BooleanResult combined(const std::vector<Operand>& operands) {
-  Result<BooleanResult> result = combine(operands);
-  if (!result || result->mesh.empty()) throw std::runtime_error("the combination failed");
-  return std::move(*result);
-}
 
 /// What a step does: the edges looked up, finished, and the result proven.
 void finish(const Shared& mesh, const EdgeRule& rule, const VertexPairs& fresh, const EdgeBlendSettings& settings, std::size_t least_edges) {

@@ -9,6 +9,7 @@
 #include <stdexcept>
 
 #include "bench/finish_rows.h"
+#include "bench/support/bodies.h"
 #include "bench/support/compare.h"
 #include "core/mesh/attributes.h"
 #include "core/shape/array.h"
@@ -24,17 +25,6 @@ using namespace anvil;
 using namespace anvil::bench;
 using anvil::test::CgalOperation;
 using anvil::test::CgalSolid;
-using Shared = std::shared_ptr<const Mesh>;
-
-Shared shared(Mesh mesh) { return std::make_shared<const Mesh>(std::move(mesh)); }
-Mesh stock(const char* kind, std::initializer_list<double> values) { return *make_mesh(Primitive::of(kind, values)); }
-Operand operand(const Shared& mesh, Operation operation, const Vec3& at = Vec3::Zero()) { return {mesh, "part", operation, Affine(Eigen::Translation3d(at)), true}; }
-
-BooleanResult combined(const std::vector<Operand>& operands) {
-  Result<BooleanResult> result = combine(operands);
-  if (!result || result->mesh.empty()) throw std::runtime_error("the combination failed");
-  return std::move(*result);
-}
 
 /// A cylinder's wall in a grid, with its caps: about 100 000 triangles.
 Mesh column() {
