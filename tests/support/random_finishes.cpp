@@ -22,6 +22,7 @@ namespace anvil::test {
 namespace {
 
 constexpr double max_seconds = 20;
+constexpr double least_height = 1e-6;  // of the size, twice: a lower face is a needle
 
 FinishesSeen finishes;
 
@@ -128,6 +129,35 @@ Mesh random_body(Dice& dice, unsigned seed, std::string& how) {
   return mesh;
 }
 
+double warp(const Mesh& mesh, std::span<const Index> ring, const Vec3& normal) {
+  double off = 0;
+  for (Index v : ring) off = std::max(off, std::abs(normal.dot(mesh.positions[v] - mesh.positions[ring[0]])));
+  return off;
+}
+
+double longest_edge(const Mesh& mesh, Index face) {
+  double longest = 0;
+  const auto ring = mesh.face(face);
+  for (std::size_t k = 0; k < ring.size(); ++k) longest = std::max(longest, (mesh.positions[ring[k]] - mesh.positions[ring[(k + 1) % ring.size()]]).norm());
+  return longest;
+}
+
+/// What is left of a face lies in its plane.
+std::string off_plane(const Mesh& before, const BooleanResult& result) {
+  for (Index f = 0; f < result.mesh.face_count(); ++f) {
+    const Index from = result.sources.face[f];
+    if (from == no_index) continue;
+    const Vec3 area = newell_normal(before.positions, before.face(from)), normal = area.stableNormalized();
+    if (area.norm() < least_height * bounds(before).diagonal() * longest_edge(before, from)) continue;  // a needle is of the plane of its neighbour
+    const double was = warp(before, before.face(from), normal);
+    if (was > 1e-9 * bounds(before).diagonal()) continue;  // it falls into its triangles
+    const double is = warp(result.mesh, result.mesh.face(f), normal);
+    const Vec3& at = result.mesh.positions[result.mesh.face(f)[0]];
+    if (is > 1e-8 * bounds(before).diagonal()) return fmt::format("what is left of face {}, at {} {} {}, lies {} off its plane", from, at.x(), at.y(), at.z(), is);
+  }
+  return {};
+}
+
 }  // namespace
 
 const FinishesSeen& finishes_seen() { return finishes; }
@@ -153,6 +183,7 @@ std::string what_is_wrong_with_finish(unsigned seed) {
   }
   if (seconds > max_seconds) return told(fmt::format("took {:.1f} s", seconds));
   if (const std::string wrong = judged("result", result->mesh); !wrong.empty()) return told(wrong);
+  if (const std::string off = off_plane(mesh, *result); !off.empty()) return told(off);
   const double before = signed_volume(mesh), after = signed_volume(result->mesh), slack = 1e-9 * std::abs(before);
   if (job.all_convex && after > before + slack) return told(fmt::format("volume {} before, {} after, and all edges are convex", before, after));
   if (job.all_concave && after < before - slack) return told(fmt::format("volume {} before, {} after, and all edges are concave", before, after));

@@ -10,7 +10,7 @@
 #include "core/mesh/attributes.h"
 #include "core/mesh/triangulate.h"
 #include "core/mesh/union_find.h"
-#include "core/shape/blend/blend_mesh.h"
+#include "core/shape/blend/side_proof.h"
 #include "core/soundness/check.h"
 
 namespace anvil {
@@ -31,7 +31,7 @@ std::vector<Index> pieces_of(const Workpiece& part, const BlendMesh& made) {
 /// Lays strips out, builds the mesh and proves it, with ever less width where that fails.
 class BlendRun {
  public:
-  BlendRun(const BlendTask& task, const Workpiece& part, const Control& control) : part_(part), control_(control), ends_(task), proven_(task.graph.cells.size(), 0) {}
+  BlendRun(const BlendTask& task, const Workpiece& part, const Control& control) : part_(part), control_(control), ends_(task), sides_(task), proven_(task.graph.cells.size(), 0) {}
 
   /// Makes widths less until the mesh is sound. Each round lessens one at least, and a width is 0 after a few times: it ends.
   BlendMesh run() {
@@ -49,7 +49,10 @@ class BlendRun {
       if (at_fault.empty()) {
         BlendMesh made = make_blend_mesh(layout, trimmer);
         at_fault = made.blamed.empty() ? faults(made) : made.blamed;
-        if (made.blamed.empty() && sound_) return made;
+        if (made.blamed.empty() && sound_) {
+          at_fault = sides_.faults(made);
+          if (at_fault.empty()) return made;
+        }
       }
       bool any = false;
       for (Index c : at_fault) any = ends_.blame(c, less) || any;
@@ -100,6 +103,7 @@ class BlendRun {
   const Workpiece& part_;
   const Control& control_;
   StripEnds ends_;
+  SideProof sides_;
   std::vector<char> proven_;  // per cell: not laid out anew since the last proof, whose defects lay elsewhere
   bool sound_ = false;
 };

@@ -15,6 +15,7 @@ namespace {
 
 constexpr double planar_within = 1e-9;  // of its size: a polygon so flat stays one
 constexpr double warped_within = 0.1;  // the same of a quad
+constexpr std::size_t corner_samples = 8;  // faces of a corner whose side is looked at
 
 bool has_twice(std::vector<Index> points) {
   std::sort(points.begin(), points.end());
@@ -36,12 +37,21 @@ class Maker {
       task_.listen(c);
       if (!ends_.is_laid_out(c)) continue;
       const Index beside = graph_.facets[graph_.halves[graph_.cells[c].out[0]].facet].faces[0];
-      for (const std::vector<Index>& ring : corner_patch(layout_, c)) add_polygon(ring, beside, {c, c});
+      const auto rings = corner_patch(layout_, c);
+      const Side side = side_of_corner(c);
+      const std::size_t step = 1 + rings.size() / corner_samples;
+      for (std::size_t k = 0; k < rings.size(); ++k) {
+        side_ = k % step == 0 ? side : Side::either;
+        add_polygon(rings[k], beside, {c, c});
+      }
+      side_ = Side::either;
     }
     return finish();
   }
 
  private:
+  using Side = BlendMesh::Side;
+
   void add_face(std::vector<Index> ring, Index source, Index beside, std::array<Index, 2> cells) {
     ring.erase(std::unique(ring.begin(), ring.end()), ring.end());
     while (ring.size() > 1 && ring.front() == ring.back()) ring.pop_back();
@@ -50,6 +60,7 @@ class Maker {
     made_.source.push_back(source);
     made_.beside.push_back(beside);
     made_.cells.push_back(cells);
+    made_.side.push_back(side_);
   }
 
   std::vector<Vec3> positions(const std::vector<Index>& ring) const {
@@ -204,17 +215,46 @@ class Maker {
 
   // Strips --------------------------------------------------------------------------------------------------
 
+  /// A strip between the two facets beside its edge cannot but lie on the right side.
+  Side side_of_strip(Index h) const {
+    const Index back = ends_.opposite(h);
+    const auto is_beside = [&](Index from, Index to) {
+      const Index facet = graph_.halves[from].facet;
+      return layout_.side[from].size() == 2 && layout_.lies_in(layout_.profile[from].front(), facet) && layout_.lies_in(layout_.profile[to].back(), facet);
+    };
+    if (ends_.last_of_run(h) == h && is_beside(h, back) && is_beside(back, h)) return Side::either;
+    return ends_.section(h).convex ? Side::within : Side::outside;
+  }
+
+  /// So does a corner where all edges are finished; where they are of two kinds there is no right side.
+  Side side_of_corner(Index c) const {
+    Side side = Side::either;
+    bool all = true;
+    for (Index h : graph_.cells[c].out) {
+      if (!ends_.is_finished(h)) {
+        all = false;
+        continue;
+      }
+      const Side own = ends_.section(h).convex ? Side::within : Side::outside;
+      if (side != Side::either && own != side) return Side::either;
+      side = own;
+    }
+    return all ? Side::either : side;
+  }
+
   void add_strip(Index h) {
     const Index back = ends_.opposite(h);
     const auto &begin = layout_.profile[h], &end = layout_.profile[back];
     const std::array<Index, 2> cells{graph_.cell_of[h], graph_.cell_of[back]};
     const Index beside = graph_.facets[graph_.halves[h].facet].faces[0], other = graph_.facets[graph_.halves[back].facet].faces[0];
+    const Side place = side_of_strip(h);
     // A chamfer is one face, whose ends may come to a point.
     if (!task_.settings.round) {
       std::vector<Index> ring = begin;
       ring.insert(ring.end(), layout_.side[back].rbegin(), layout_.side[back].rend());
       ring.insert(ring.end(), end.begin(), end.end());
       ring.insert(ring.end(), layout_.side[h].rbegin(), layout_.side[h].rend());
+      side_ = place;
       add_polygon(std::move(ring), beside, cells);
     }
     const std::size_t m = task_.settings.round ? begin.size() - 1 : 0;
@@ -224,8 +264,10 @@ class Maker {
       else ring.push_back(begin[k + 1]), ring.push_back(end[m - 1 - k]);
       if (k == 0) ring.insert(ring.end(), layout_.side[h].rbegin(), layout_.side[h].rend());
       else ring.push_back(end[m - k]);
+      side_ = k == 0 || k == m / 2 || k + 1 == m ? place : Side::either;
       add_polygon(std::move(ring), 2 * k < m ? beside : other, cells);
     }
+    side_ = Side::either;
     for (Index side : {h, back})
       for (std::size_t k = 0; k + 1 < layout_.side[side].size(); ++k) made_.long_edges.push_back({layout_.side[side][k], layout_.side[side][k + 1]});
   }
@@ -253,6 +295,7 @@ class Maker {
   const FeatureGraph& graph_;
   const FacetTrimmer& trimmer_;
   BlendMesh made_;
+  Side side_ = Side::either;  // of the faces that are added
 };
 
 }  // namespace

@@ -8,6 +8,11 @@
 #include "core/shape/blend/ring_crossings.h"
 
 namespace anvil {
+namespace {
+
+constexpr double reach_of_removed = 1.5;  // of how far from a vertex strips end
+
+}  // namespace
 
 std::set<Index> FacetTrimmer::run() {
   blamed_.clear();
@@ -27,6 +32,7 @@ std::set<Index> FacetTrimmer::run() {
   }
   if (!blamed_.empty()) return blamed_;
   take_away();
+  check_removed();
   compare_sides();
   if (!blamed_.empty()) return blamed_;
   for (Index f = 0; f < graph_.facets.size(); ++f) {
@@ -176,8 +182,10 @@ void FacetTrimmer::take_away() {
         if (h == loop) break;
       }
   };
+  const StripEnds& ends = layout_.ends();
   for (Index h = 0; h < graph_.halves.size(); ++h)
-    if (layout_.ends().is_finished(h)) reach(graph_.halves[h].facet, State::removed, {graph_.cell_of[h], graph_.cell_of[FeatureGraph::twin(h)]});
+    if (ends.is_finished(h) && ends.is_station(ends.cell(h)))
+      for (Index along : ends.run(h)) reach(graph_.halves[along].facet, State::removed, {ends.cell(h), ends.cell(ends.opposite(h))});
   for (Index f = 0; f < graph_.facets.size(); ++f)
     if (state_[f] == State::trimmed)
       each_half(f, [&](Index h) {
@@ -192,6 +200,32 @@ void FacetTrimmer::take_away() {
     each_half(f, [&](Index h) {
       if (!layout_.ends().is_finished(h)) reach(graph_.halves[FeatureGraph::twin(h)].facet, state_[f], source_[f]);
     });
+  }
+}
+
+/// What goes lies beneath the strips: where it reaches farther, trim lines enclose the wrong side.
+void FacetTrimmer::check_removed() {
+  const StripEnds& ends = layout_.ends();
+  const BlendTask& task = ends.task();
+  const auto is_beneath = [&](Index v, const std::array<Index, 2>& cells) {
+    const Vec3 &p = task.vertex_of(cells[0]), pq = task.vertex_of(cells[1]) - p, off = task.mesh.positions[v] - p;
+    const double share = cells[0] == cells[1] ? 0 : std::clamp(off.dot(pq) / pq.squaredNorm(), 0.0, 1.0);
+    return (off - share * pq).norm() <= reach_of_removed * std::max(ends.reach(cells[0]), ends.reach(cells[1]));
+  };
+  for (Index f = 0; f < graph_.facets.size(); ++f) {
+    if (state_[f] == State::kept || (state_[f] == State::removed && source_[f][0] == no_index)) continue;
+    for (Index loop : graph_.facets[f].loops)
+      for (Index h = loop;;) {
+        const Index v = graph_.halves[h].from;
+        if (state_[f] == State::removed) {
+          if (!is_beneath(v, source_[f])) blame(source_[f]);
+        } else if (!ends.is_finished(h) && !seen_[h & 1][piece(h, 0)] && !ends.is_touched(graph_.cell_of[h])) {
+          const auto trims = std::span(order_).subspan(first_[f], first_[f + 1] - first_[f]);
+          if (std::none_of(trims.begin(), trims.end(), [&](Index t) { return is_beneath(v, layout_.trims[t].cells); })) blame(nearest_cells(f, h));
+        }
+        h = graph_.halves[h].next;
+        if (h == loop) break;
+      }
   }
 }
 

@@ -33,6 +33,7 @@ class FacetTrimmer {
   void trim(Index facet, std::span<const Index> trims);
   bool follow(Index facet, std::span<const Index> trims, std::size_t begin, std::vector<char>& used, TrimmedRing& ring);
   void take_away();
+  void check_removed();
   void compare_sides();
   std::array<Index, 2> nearest_cells(Index facet, Index half) const;
   void check_rings(Index facet);

@@ -53,6 +53,9 @@ std::vector<std::vector<Vec3>> CellLayout::lead_over(std::size_t odd) {
       const double on_face = (1 - x) * of_a[m - k].left + x * of_b[k].right, on_wall = (1 - x) * of_a[m - k].right + x * of_b[k].left;
       grid.back().push_back(k == 0 ? start : Vec3(base + on_face * width * in + on_wall * width * down));
     }
+    // Between the outlines the rows end beside the facet; they are turned until they end in it.
+    const double off = face.dot(grid.back().back() - vertex_);
+    for (std::size_t k = 1; k <= m; ++k) grid.back()[k] -= static_cast<double>(k) / static_cast<double>(m) * off * face;
   }
   auto& sector = layout_.sector[a];
   sector.clear();

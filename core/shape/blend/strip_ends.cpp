@@ -52,6 +52,22 @@ Vec3 StripEnds::way(Index half) const {
   return (half & 1 ? -1.0 : 1.0) * task_.sections[half / 2].way;
 }
 
+std::vector<Index> StripEnds::run(Index half) const {
+  std::vector<Index> halves{half};
+  while (halves.back() != last_[half]) halves.push_back(onward(halves.back()));
+  return halves;
+}
+
+double StripEnds::reach(Index c) const {
+  double reach = 0;
+  for (Index h : task_.graph.cells[c].out) {
+    if (!is_finished(h)) continue;
+    reach = std::max({reach, left_width(h), right_width(h)});
+    for (const SurfacePoint& p : sectors_[h]) reach = std::max(reach, (p.at - task_.vertex_of(c)).norm());
+  }
+  return reach;
+}
+
 void StripEnds::touch(Index cell) {
   if (!is_open_[cell]) is_open_[cell] = 1, open_.push_back(cell);
 }
@@ -65,11 +81,7 @@ void StripEnds::set_scale(Index c, double scale) {
     if (!finished_[h / 2]) continue;
     const Index far = cell(opposite(h));
     if (scale_[far] > 0) continue;
-    for (Index at = h;;) {
-      finished_[at / 2] = 0;
-      if (at == last_[h]) break;
-      at = onward(at);
-    }
+    for (Index at : run(h)) finished_[at / 2] = 0;
     touch(far);
   }
 }
@@ -222,8 +234,14 @@ bool StripEnds::widen(Index half) {
     if (cell(from) == cell(back)) return false;
     const double length = chord.norm();
     if (std::min(progress(from, to), progress(back, FeatureGraph::twin(from))) < least_progress * length) return false;
+    // What is dropped lies beyond the strip, as the corners at both ends do: over a hump a straight strip would cut the wrong way.
+    const Vec3 &l = sectors_[from].back().at, &r = sectors_[before_[from]].front().at, &m = sectors_[back].back().at, &s = sectors_[before_[back]].front().at;
+    const Vec3 middle = (l + r + m + s) / 4, out = along.cross((r - l) + (m - s)).stableNormalized();
+    const std::vector<ProfilePoint> points = profile(section(half).corner, task_.settings);
+    const double share = 1 - points[points.size() / 2].left - points[points.size() / 2].right, depth = out.dot((p + task_.vertex_of(cell(back))) / 2 - middle);
     for (std::size_t k = first; k <= last; ++k) {
       if (way(runs[k]).dot(along) < max_lean) return false;
+      if (k > first && (out.dot(task_.vertex_of(cell(runs[k])) - middle) - share * depth) * depth < 0) return false;
       const Vec3 off = task_.vertex_of(cell(runs[k])) - p;
       if ((off - off.dot(along) * along).norm() > max_off * width) return false;
     }
@@ -234,10 +252,7 @@ bool StripEnds::widen(Index half) {
       if (first + more < place || !fits(first, first + more)) continue;
       std::vector<Index> halves;
       for (std::size_t k = first; k <= first + more; ++k)
-        for (Index h = runs[k];; h = onward(h)) {
-          halves.push_back(h);
-          if (h == last_[runs[k]]) break;
-        }
+        for (Index h : run(runs[k])) halves.push_back(h);
       merge(halves);
       return true;
     }

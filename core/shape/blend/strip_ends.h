@@ -44,6 +44,8 @@ class StripEnds {
 
   /// Of a half that leaves a station: the last half of its run, which comes to a station.
   Index last_of_run(Index half) const { return last_[half]; }
+  /// All halves of its run.
+  std::vector<Index> run(Index half) const;
   /// That of the strip that comes back along the run.
   Index opposite(Index half) const { return FeatureGraph::twin(last_[half]); }
   Index cell(Index half) const { return task_.graph.cell_of[half]; }
@@ -57,6 +59,8 @@ class StripEnds {
   const std::vector<SurfacePoint>& sector(Index half) const { return sectors_[half]; }
   /// The finished half before it.
   Index before(Index half) const { return before_[half]; }
+  /// How far from its vertex strips end.
+  double reach(Index cell) const;
 
  private:
   friend class SectorSolver;

@@ -30,6 +30,7 @@ class StripLayout {
   Index home_of(Index point) const { return point < mesh_.positions.size() ? cell_at_[point] : homes_[point - mesh_.positions.size()]; }
   /// The feature edge on which a point lies; no_index for a vertex, and for one within a facet.
   Index edge_of(Index p) const { return p >= mesh_.positions.size() && points_[p - mesh_.positions.size()].on == SurfacePoint::On::edge ? points_[p - mesh_.positions.size()].where : no_index; }
+  bool lies_in(Index point, Index facet) const { return ends_.walk().lies_in(surface_point(point), facet); }
   Index add_point(const Vec3& at, Index home);
 
   std::vector<Trim> trims;
