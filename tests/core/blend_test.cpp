@@ -133,8 +133,9 @@ TEST_CASE("random chamfers and rounds are done, sound, and take or add what they
     INFO("seed " << seed);
     CHECK(what_is_wrong_with_finish(seed) == "");
   }
-  // Concave edges that run up to spikes; a facet whose trim lines lie within a rounding of each other; runs across a ridge; a facet that touches itself.
-  for (unsigned seed : {176u, 1364u, 20050u, 20329u, 100587u, 110940u, 130690u}) {
+  // Concave edges that run up to spikes; a facet whose trim lines lie within a rounding of each other; runs across a ridge; a facet that touches itself;
+  // a facet taken away though no strip lies over it; a straight strip over a hump; strips beside curved sides that lie on the wrong one; facets bent where rounds run on over each other.
+  for (unsigned seed : {176u, 1364u, 20050u, 20329u, 100587u, 110940u, 130690u, 131199u, 111101u, 121395u, 140966u, 142710u, 131404u}) {
     INFO("seed " << seed);
     CHECK(what_is_wrong_with_finish(seed) == "");
   }

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <optional>
 
 #include "core/mesh/attributes.h"
@@ -18,6 +19,7 @@ namespace {
 
 // What a width becomes where it is to blame; the square of that at the second time, and so on. Where trim lines cross a little less may do; a way that cannot be gone, or faces that cross, seldom go by little.
 constexpr double less_for_trims = 0.7, less_for_rest = 0.4;
+constexpr std::size_t patience = 6;      // proofs that fail: with each as many, that much less again
 constexpr double flat_within = 1e-9;  // of the part's diagonal: faces that lie so nearly in one plane are one facet
 
 /// The piece of every face; of a part in one piece 0.
@@ -35,6 +37,7 @@ class BlendRun {
 
   /// Makes widths less until the mesh is sound. Each round lessens one at least, and a width is 0 after a few times: it ends.
   BlendMesh run() {
+    std::size_t failed = 0;
     while (true) {
       check_stop(control_);
       ends_.settle();
@@ -48,11 +51,9 @@ class BlendRun {
       }
       if (at_fault.empty()) {
         BlendMesh made = make_blend_mesh(layout, trimmer);
-        at_fault = made.blamed.empty() ? faults(made) : made.blamed;
-        if (made.blamed.empty() && sound_) {
-          at_fault = sides_.faults(made);
-          if (at_fault.empty()) return made;
-        }
+        at_fault = made.blamed;
+        if (at_fault.empty() && prove(made, at_fault)) return made;
+        less = std::pow(less_for_rest, 1 + ++failed / patience);
       }
       bool any = false;
       for (Index c : at_fault) any = ends_.blame(c, less) || any;
@@ -63,8 +64,9 @@ class BlendRun {
   const StripEnds& ends() const { return ends_; }
 
  private:
-  /// The cells of faces with defects. What has been laid out anew since the last proof is looked at first, and all of it only if nothing is found there.
-  std::set<Index> faults(const BlendMesh& made) {
+  /// Is the mesh sound, and does all that is new lie on the right side? What has been laid out anew since the last proof is looked at first, and all of it only if nothing is found there.
+  /// @param at_fault  else becomes the cells of what is wrong
+  bool prove(const BlendMesh& made, std::set<Index>& at_fault) {
     for (Index c : ends_.take_placed()) proven_[c] = 0;
     for (const bool all : {false, true}) {
       std::vector<char> scope(made.mesh.face_count());
@@ -75,14 +77,15 @@ class BlendRun {
         scope[f] = all || !proven_[cells[0]] || !proven_[cells[1]];
         (scope[f] ? any : whole) = scope[f] != 0;
       }
-      sound_ = !any || is_sound(made.mesh, pieces_of(part_, made), part_.pieces, control_.stop, scope);
-      if (!sound_) {
+      if (any && !is_sound(made.mesh, pieces_of(part_, made), part_.pieces, control_.stop, scope)) {
         std::fill(proven_.begin(), proven_.end(), 1);
-        return cells_at_fault(made, std::move(scope));
+        at_fault = cells_at_fault(made, std::move(scope));
+        return false;
       }
       if (whole) break;
     }
-    return {};
+    at_fault = sides_.faults(made);
+    return at_fault.empty();
   }
 
   std::set<Index> cells_at_fault(const BlendMesh& made, std::vector<char> changed) const {
@@ -105,7 +108,6 @@ class BlendRun {
   StripEnds ends_;
   SideProof sides_;
   std::vector<char> proven_;  // per cell: not laid out anew since the last proof, whose defects lay elsewhere
-  bool sound_ = false;
 };
 
 /// Faces of different materials, parts or regions are different facets though they lie in one plane.
