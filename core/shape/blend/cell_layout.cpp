@@ -64,7 +64,6 @@ bool CellLayout::cuts_the_wrong_way() const {
   return convex ? beyond < -wrong_way * size : beyond > wrong_way * size;
 }
 
-
 void CellLayout::make_profiles() {
   const auto is_mitre = [&] {
     if (spans_.size() != 2) return false;
