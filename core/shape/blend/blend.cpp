@@ -19,7 +19,7 @@ namespace {
 
 // What a width becomes where it is to blame; the square of that at the second time, and so on. Where trim lines cross a little less may do; a way that cannot be gone, or faces that cross, seldom go by little.
 constexpr double less_for_trims = 0.7, less_for_rest = 0.4;
-constexpr std::size_t patience = 6;      // proofs that fail: with each as many, that much less again
+constexpr std::size_t patience = 6;   // after each so many failed proofs widths become less by one such factor more
 constexpr double flat_within = 1e-9;  // of the part's diagonal: faces that lie so nearly in one plane are one facet
 
 /// The piece of every face; of a part in one piece 0.
@@ -65,7 +65,7 @@ class BlendRun {
 
  private:
   /// Is the mesh sound, and does all that is new lie on the right side? What has been laid out anew since the last proof is looked at first, and all of it only if nothing is found there.
-  /// @param at_fault  else becomes the cells of what is wrong
+  /// @param at_fault  set to the cells of what is wrong; empty if nothing is
   bool prove(const BlendMesh& made, std::set<Index>& at_fault) {
     for (Index c : ends_.take_placed()) proven_[c] = 0;
     for (const bool all : {false, true}) {

@@ -41,10 +41,10 @@ class Maker {
       const Side side = side_of_corner(c);
       const std::size_t step = 1 + rings.size() / corner_samples;
       for (std::size_t k = 0; k < rings.size(); ++k) {
-        side_ = k % step == 0 ? side : Side::either;
+        side_ = k % step == 0 ? side : Side::unasked;
         add_polygon(rings[k], beside, {c, c});
       }
-      side_ = Side::either;
+      side_ = Side::unasked;
     }
     return finish();
   }
@@ -215,20 +215,20 @@ class Maker {
 
   // Strips --------------------------------------------------------------------------------------------------
 
-  /// A strip between the two facets beside its edge cannot but lie on the right side.
+  /// A strip whose ends lie in the two facets beside its edge, and whose trim lines stay in them, lies on the right side by construction.
   Side side_of_strip(Index h) const {
     const Index back = ends_.opposite(h);
     const auto is_beside = [&](Index from, Index to) {
       const Index facet = graph_.halves[from].facet;
       return layout_.side[from].size() == 2 && layout_.lies_in(layout_.profile[from].front(), facet) && layout_.lies_in(layout_.profile[to].back(), facet);
     };
-    if (ends_.last_of_run(h) == h && is_beside(h, back) && is_beside(back, h)) return Side::either;
+    if (ends_.last_of_run(h) == h && is_beside(h, back) && is_beside(back, h)) return Side::unasked;
     return ends_.section(h).convex ? Side::within : Side::outside;
   }
 
-  /// So does a corner where all edges are finished; where they are of two kinds there is no right side.
+  /// Where edges of two kinds meet there is no right side; where all edges are finished, CellLayout has looked at it.
   Side side_of_corner(Index c) const {
-    Side side = Side::either;
+    Side side = Side::unasked;
     bool all = true;
     for (Index h : graph_.cells[c].out) {
       if (!ends_.is_finished(h)) {
@@ -236,10 +236,10 @@ class Maker {
         continue;
       }
       const Side own = ends_.section(h).convex ? Side::within : Side::outside;
-      if (side != Side::either && own != side) return Side::either;
+      if (side != Side::unasked && own != side) return Side::unasked;
       side = own;
     }
-    return all ? Side::either : side;
+    return all ? Side::unasked : side;
   }
 
   void add_strip(Index h) {
@@ -264,10 +264,10 @@ class Maker {
       else ring.push_back(begin[k + 1]), ring.push_back(end[m - 1 - k]);
       if (k == 0) ring.insert(ring.end(), layout_.side[h].rbegin(), layout_.side[h].rend());
       else ring.push_back(end[m - k]);
-      side_ = k == 0 || k == m / 2 || k + 1 == m ? place : Side::either;
+      side_ = k == 0 || k == m / 2 || k + 1 == m ? place : Side::unasked;
       add_polygon(std::move(ring), 2 * k < m ? beside : other, cells);
     }
-    side_ = Side::either;
+    side_ = Side::unasked;
     for (Index side : {h, back})
       for (std::size_t k = 0; k + 1 < layout_.side[side].size(); ++k) made_.long_edges.push_back({layout_.side[side][k], layout_.side[side][k + 1]});
   }
@@ -295,7 +295,7 @@ class Maker {
   const FeatureGraph& graph_;
   const FacetTrimmer& trimmer_;
   BlendMesh made_;
-  Side side_ = Side::either;  // of the faces that are added
+  Side side_ = Side::unasked;  // of the faces that are added
 };
 
 }  // namespace

@@ -12,8 +12,8 @@ struct BlendMesh {
   std::vector<Index> source;                 ///< per face: of the input; no_index: of a strip or a corner
   std::vector<Index> beside;                 ///< per face: that one, or a face beside the strip
   std::vector<std::array<Index, 2>> cells;   ///< per face: that it comes from; no_index twice: as it was
-  /// Where a strip or a corner has to lie, seen from the old surface; not told of those that cannot but lie there.
-  enum class Side : char { either, within, outside };
+  /// On which side of the old surface a face of a strip or a corner has to lie; `unasked` where it lies by construction, or has no right side, or others stand for it.
+  enum class Side : char { unasked, within, outside };
   std::vector<Side> side;                    ///< per face
   std::set<Index> blamed;                    ///< cells whose trim lines lie so near to each other that what is left of a facet cannot be divided: the mesh is not whole
   std::vector<std::array<Index, 2>> long_edges;  ///< of the strips, where these meet the faces beside them: vertices

@@ -10,7 +10,7 @@
 namespace anvil {
 namespace {
 
-constexpr double reach_of_removed = 1.5;  // of how far from a vertex strips end
+constexpr double reach_of_removed = 1.5;  // times the distance from its edge at which a strip ends: nothing farther off is taken away
 
 }  // namespace
 
@@ -183,9 +183,11 @@ void FacetTrimmer::take_away() {
       }
   };
   const StripEnds& ends = layout_.ends();
-  for (Index h = 0; h < graph_.halves.size(); ++h)
+  for (Index h = 0; h < graph_.halves.size(); ++h) {
+    ends.task().listen(h);
     if (ends.is_finished(h) && ends.is_station(ends.cell(h)))
       for (Index along : ends.run(h)) reach(graph_.halves[along].facet, State::removed, {ends.cell(h), ends.cell(ends.opposite(h))});
+  }
   for (Index f = 0; f < graph_.facets.size(); ++f)
     if (state_[f] == State::trimmed)
       each_half(f, [&](Index h) {
@@ -209,10 +211,11 @@ void FacetTrimmer::check_removed() {
   const BlendTask& task = ends.task();
   const auto is_beneath = [&](Index v, const std::array<Index, 2>& cells) {
     const Vec3 &p = task.vertex_of(cells[0]), pq = task.vertex_of(cells[1]) - p, off = task.mesh.positions[v] - p;
-    const double share = cells[0] == cells[1] ? 0 : std::clamp(off.dot(pq) / pq.squaredNorm(), 0.0, 1.0);
+    const double length2 = pq.squaredNorm(), share = length2 > 0 ? std::clamp(off.dot(pq) / length2, 0.0, 1.0) : 0;
     return (off - share * pq).norm() <= reach_of_removed * std::max(ends.reach(cells[0]), ends.reach(cells[1]));
   };
   for (Index f = 0; f < graph_.facets.size(); ++f) {
+    task.listen(f);
     if (state_[f] == State::kept || (state_[f] == State::removed && source_[f][0] == no_index)) continue;
     for (Index loop : graph_.facets[f].loops)
       for (Index h = loop;;) {

@@ -15,15 +15,17 @@ class SideProof {
  public:
   explicit SideProof(const BlendTask& task) : task_(task) {}
 
-  /// The cells of strips and corners more than half of whose area lies on the wrong side, of those that `made.side` names. Exact for the middle of each triangle.
-  /// O(log n) a triangle. Throws Stopped.
+  /// The cells of strips and corners of which more lies on the wrong side than on the right one, by the area of those faces that `made.side` asks about.
+  /// Whether the middle of a triangle lies within is decided exactly, and stands for all of the triangle. O(log n) a triangle. Throws Stopped.
   std::set<Index> faults(const BlendMesh& made);
 
  private:
+  const LineWinding& old();
+
   const BlendTask& task_;
   std::vector<Triangle> triangles_;
   std::vector<Index> surface_;
-  std::optional<LineWinding> old_;  // made when first needed
+  std::optional<LineWinding> old_;
 };
 
 }  // namespace anvil

@@ -44,7 +44,7 @@ class StripEnds {
 
   /// Of a half that leaves a station: the last half of its run, which comes to a station.
   Index last_of_run(Index half) const { return last_[half]; }
-  /// All halves of its run.
+  /// Of a half that leaves a station: all halves of its run, in order.
   std::vector<Index> run(Index half) const;
   /// That of the strip that comes back along the run.
   Index opposite(Index half) const { return FeatureGraph::twin(last_[half]); }
@@ -59,7 +59,7 @@ class StripEnds {
   const std::vector<SurfacePoint>& sector(Index half) const { return sectors_[half]; }
   /// The finished half before it.
   Index before(Index half) const { return before_[half]; }
-  /// How far from its vertex strips end.
+  /// The greatest distance from the cell's vertex at which a strip ends.
   double reach(Index cell) const;
 
  private:
