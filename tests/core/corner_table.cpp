@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 
 #include "core/mesh/edge_rule.h"
 #include "core/shape/blend/blend.h"
@@ -20,34 +21,74 @@ using namespace anvil::test;
 
 constexpr Index segments = 16, fine = 128;
 
-/// A corner at the origin between rays downwards, which a point below closes; the cavity of a box where it is concave.
+/// A corner at the origin between rays, closed by faces from a point that all of its facets are seen from; the cavity of a box where it is turned inside out.
 struct Corner {
   Mesh mesh;
   std::vector<Index> list;  // edges at the corner
   std::size_t convex = 0;
 };
-Corner random_corner(Dice& dice, double size, bool inside_out) {
+
+/// Rays around an axis. If they rise and fall, edges of both kinds meet, and one of the facets may be more than half of its plane.
+std::vector<Vec3> random_rays(Dice& dice, bool mixed) {
   const auto k = static_cast<Index>(3 + dice.upto(4));
-  std::vector<double> at;
-  for (Index i = 0; i < k; ++i) at.push_back((i + dice.between(-0.28, 0.28)) * 2 * M_PI / k);
   const double steep = dice.between(0.3, 1.6), uneven = dice.upto(2) == 0 ? 0.1 : 0.6;
+  const double wide = mixed && (k == 3 || dice.upto(3) == 0) ? dice.between(3.6, 4.9) : 2 * M_PI / k, rest = (2 * M_PI - wide) / (k - 1);
+  std::vector<Vec3> rays;
+  for (Index i = 0; i < k; ++i) {
+    const double angle = (i + dice.between(-0.28, 0.28)) * rest;
+    rays.emplace_back(std::cos(angle), std::sin(angle), mixed ? dice.between(-1.2, 0.8) : -steep * (1 + uneven * dice.between(-0.5, 0.5)));
+  }
+  return rays;
+}
+
+std::optional<Mesh> corner_mesh(Dice& dice, double size, bool mixed) {
+  const std::vector<Vec3> rays = random_rays(dice, mixed);
+  const std::size_t k = rays.size();
+  std::vector<Vec3> normals;
+  std::vector<Vec3> around;  // rays, and the middle of a facet of more than half a plane
+  std::vector<std::size_t> facet;
+  for (std::size_t i = 0; i < k; ++i) {
+    const Vec3 &a = rays[i], &b = rays[(i + 1) % k];
+    const bool is_wide = Vec3(0, 0, 1).dot(a.cross(b)) < 0;
+    normals.push_back((is_wide ? -1.0 : 1.0) * a.cross(b).normalized());
+    around.push_back(a), facet.push_back(i);
+    if (is_wide) around.push_back(-(a.normalized() + b.normalized()).normalized()), facet.push_back(i);
+  }
+  Vec3 apex;
+  for (int again = 0;; ++again) {
+    if (again == 1000) return std::nullopt;
+    apex = 4 * dice.direction();
+    if (std::all_of(normals.begin(), normals.end(), [&](const Vec3& n) { return n.dot(apex) < -0.4; })) break;
+  }
+  Mesh mesh;
+  mesh.add_vertex({0, 0, 0});
+  for (const Vec3& p : around) mesh.add_vertex(size * p);
+  mesh.add_vertex(size * apex);
+  const auto n = static_cast<Index>(around.size());
+  for (Index i = 0; i < n; ++i) {
+    const Index a = 1 + i, b = 1 + (i + 1) % n;
+    mesh.add_face({n + 1, b, a});
+    if (i > 0 && facet[i] == facet[i - 1]) continue;
+    if (i + 1 < n && facet[i] == facet[i + 1]) mesh.add_face({0, a, b, 1 + (i + 2) % n});
+    else mesh.add_face({0, a, b});
+  }
+  return mesh;
+}
+
+Corner random_corner(Dice& dice, double size, bool mixed, bool inside_out) {
+  std::optional<Mesh> made;
+  while (!made) made = corner_mesh(dice, size, mixed);
   Corner corner;
   Mesh& mesh = corner.mesh;
-  mesh.add_vertex({0, 0, 0});
-  for (double angle : at) mesh.add_vertex(size * Vec3(std::cos(angle), std::sin(angle), -steep * (1 + uneven * dice.between(-0.5, 0.5))));
-  mesh.add_vertex({0, 0, -4 * steep * size});
-  for (Index i = 0; i < k; ++i) {
-    const Index a = 1 + i, b = 1 + (i + 1) % k;
-    mesh.add_face({0, a, b});
-    mesh.add_face({k + 1, b, a});
-  }
+  mesh = std::move(*made);
   if (inside_out) {
-    Mesh turned = stock("box", {8 * size, 8 * size, 20 * size});
+    Mesh turned = stock("box", {24 * size, 24 * size, 24 * size});
     const auto first = static_cast<Index>(turned.positions.size());
     for (const Vec3& p : mesh.positions) turned.add_vertex(p);
     for (Index f = 0; f < mesh.face_count(); ++f) {
-      const auto ring = mesh.face(f);
-      turned.add_face({ring[2] + first, ring[1] + first, ring[0] + first});
+      std::vector<Index> ring;
+      for (Index v : mesh.face(f)) ring.insert(ring.begin(), v + first);
+      turned.add_face(ring);
     }
     mesh = std::move(turned);
   }
@@ -72,6 +113,31 @@ double least_angle(const Mesh& mesh, Index f) {
   return least;
 }
 
+/// Does the strip of each edge begin, near the corner, on both facets beside it, as far from the edge as a round of this radius touches them?
+bool has_full_width(const Mesh& mesh, const Corner& corner, double radius, double size) {
+  const EdgeTable edges = build_edges(corner.mesh);
+  for (Index e : corner.list) {
+    const auto uses = edges.corners_of(e);
+    std::array<Vec3, 2> normals;
+    for (std::size_t k = 0; k < 2; ++k) normals[k] = newell_normal(corner.mesh.positions, corner.mesh.face(edges.corner_face[uses[k]])).normalized();
+    const Vec3 way = (corner.mesh.positions[edges.vertices[e][0]] + corner.mesh.positions[edges.vertices[e][1]]).normalized();
+    const double width = radius * std::tan(std::atan2(normals[0].cross(normals[1]).norm(), normals[0].dot(normals[1])) / 2);
+    for (const Vec3& n : normals) {
+      const auto begins = [&](const Vec3& p) { return p.norm() < 0.5 * size && std::abs(n.dot(p)) < 1e-6 * radius && std::abs((p - p.dot(way) * way).norm() - width) < 1e-6 * radius; };
+      if (std::none_of(mesh.positions.begin(), mesh.positions.end(), begins)) return false;
+    }
+  }
+  return true;
+}
+
+/// Of the triangle beside an edge, when a face falls into triangles.
+Vec3 normal_beside(const Mesh& mesh, Index face, const std::array<Index, 2>& edge) {
+  for (const Triangle& t : triangulate(mesh.positions, mesh.face(face)))
+    if (std::find(t.begin(), t.end(), edge[0]) != t.end() && std::find(t.begin(), t.end(), edge[1]) != t.end())
+      return (mesh.positions[t[1]] - mesh.positions[t[0]]).cross(mesh.positions[t[2]] - mesh.positions[t[0]]);
+  return newell_normal(mesh.positions, mesh.face(face));
+}
+
 struct Row {
   std::size_t cases = 0, sound = 0, whole = 0;
   std::vector<double> tangents, angles, volumes, faces;  // degrees; share of what 128 segments take; per edge and segment
@@ -89,7 +155,7 @@ void add(Row& row, const Corner& corner, double radius, double size) {
   if (!result) return;
   const Mesh& mesh = result->mesh;
   row.sound += judge(in_triangles(mesh)).sound();
-  if (std::any_of(result->report.done.begin(), result->report.done.end(), [](const auto& told) { return told.note != &blend_done; })) return;
+  if (!has_full_width(mesh, corner, radius, size)) return;
   ++row.whole;
   const double before = signed_volume(corner.mesh), taken = before - signed_volume(run(fine)->mesh);
   row.volumes.push_back(std::abs(before - signed_volume(mesh) - taken) / std::abs(taken));
@@ -112,7 +178,7 @@ void add(Row& row, const Corner& corner, double radius, double size) {
     const Index f = now.corner_face[uses[0]], g = now.corner_face[uses[1]];
     const bool beside = (is_corner(f) && is_long(g) && result->sources.face[g] == no_index) || (is_corner(g) && is_long(f) && result->sources.face[f] == no_index);
     if (!beside) continue;
-    const Vec3 n = newell_normal(mesh.positions, mesh.face(f)), m = newell_normal(mesh.positions, mesh.face(g));
+    const Vec3 n = normal_beside(mesh, f, now.vertices[e]), m = normal_beside(mesh, g, now.vertices[e]);
     tangent = std::max(tangent, std::atan2(n.cross(m).norm(), n.dot(m)) * 180 / M_PI);
   }
   row.tangents.push_back(tangent);
@@ -203,7 +269,7 @@ int main(int argc, char** argv) {
   std::map<std::string, Row> rows;
   for (int k = 0; k < corners; ++k) {
     const double size = std::array{0.01, 1.0, 1000.0}[static_cast<std::size_t>(k % 3)];
-    const Corner corner = random_corner(dice, size, k % 4 == 3);
+    const Corner corner = random_corner(dice, size, k / 3 % 2 == 1, k % 4 == 3);
     const char* kind = corner.convex == corner.list.size() ? "convex" : corner.convex == 0 ? "concave" : "mixed";
     const double radius = size * dice.between(0.02, 0.1);
     for (const std::string& name : {fmt::format("{} edges, {}", corner.list.size(), kind), fmt::format("size {:g}", size), std::string("all")}) add(rows[name], corner, radius, size);

@@ -2,6 +2,7 @@
 #include "core/shape/blend/corner_patch.h"
 
 #include <algorithm>
+#include <numbers>
 
 #include "core/shape/blend/ringed_disc.h"
 #include "core/shape/blend/round_patch.h"
@@ -9,7 +10,8 @@
 namespace anvil {
 namespace {
 
-constexpr double lead_faces = 1.4;  // per segment of the border
+constexpr double lead_faces = 1.4;      // per segment of the border
+constexpr double tangent_within = 0.05;  // sine, beside what a row's own turn makes of it
 
 /// The line around a cell: outlines of strips from right to left, and sectors between.
 std::vector<Index> border(const StripLayout& layout, Index cell) {
@@ -34,6 +36,27 @@ std::vector<Index> border(const StripLayout& layout, Index cell) {
     else break;
   }
   return {open.begin() + static_cast<std::ptrdiff_t>(begin), open.begin() + static_cast<std::ptrdiff_t>(end)};
+}
+
+/// Do the rows of a lead leave the strips of all three edges in the direction in which these come in? They do where the odd edge stands across the two others, or is slight beside them.
+bool is_tangent(const StripLayout& layout, Index cell) {
+  const StripLayout::Lead& lead = layout.led_over.at(cell);
+  const auto& out = layout.ends().task().graph.cells[cell].out;
+  const auto odd = static_cast<std::size_t>(std::find(out.begin(), out.end(), lead.odd) - out.begin());
+  const std::size_t m = lead.rows.size() - 1;
+  const double within = tangent_within + std::numbers::pi / 4 / static_cast<double>(m);
+  // Of a strip: along its border, from one place to the next, and on from there.
+  const auto leaves = [&](Index half, const Vec3& from, const Vec3& to, const Vec3& on, const Vec3& next_on) {
+    const Vec3 normal = layout.ends().way(half).cross(to - from), ahead = (on + next_on - from - to) / 2;
+    return std::abs(normal.dot(ahead)) > within * normal.norm() * ahead.norm();
+  };
+  for (std::size_t k = 0; k < m; ++k) {
+    const auto& rows = lead.rows;
+    if (leaves(lead.odd, rows[k][0], rows[k + 1][0], rows[k][1], rows[k + 1][1])) return false;
+    if (leaves(out[(odd + 1) % 3], rows[0][k], rows[0][k + 1], rows[1][k], rows[1][k + 1])) return false;
+    if (leaves(out[(odd + 2) % 3], rows[m][k], rows[m][k + 1], rows[m - 1][k], rows[m - 1][k + 1])) return false;
+  }
+  return true;
 }
 
 /// Between three outlines and the trim line where one round runs on over another: points of the lead.
@@ -68,7 +91,7 @@ std::vector<std::vector<Index>> led_over_patch(StripLayout& layout, Index cell) 
 
 std::vector<std::vector<Index>> corner_patch(StripLayout& layout, Index cell) {
   std::vector<std::vector<Index>> rings;
-  if (layout.led_over.contains(cell)) return led_over_patch(layout, cell);
+  if (layout.led_over.contains(cell) && (!layout.ends().is_smooth(cell) || is_tangent(layout, cell))) return led_over_patch(layout, cell);
   if (takes_round_patch(layout, cell)) return round_patch(layout, cell);
   std::vector<Index> loop = border(layout, cell);
   if (loop.size() > 2) rings.push_back(std::move(loop));

@@ -37,19 +37,27 @@ class Filling {
     std::vector<std::vector<Index>> counts(1);
     for (const auto& side : disc_.sides) counts[0].push_back(static_cast<Index>(side.points.size() - 1));
     const Vec3 middle = disc_.place(0, 1);
-    for (const auto& side : disc_.sides)
-      for (std::size_t k = 0; k + 1 < side.at.size(); ++k) perimeter_ += (side.at[k + 1] - side.at[k]).norm(), radius_ += (side.at[k] - middle).norm();
+    std::vector<double> length;
+    for (const auto& side : disc_.sides) {
+      length.push_back(0);
+      for (std::size_t k = 0; k + 1 < side.at.size(); ++k) length.back() += (side.at[k + 1] - side.at[k]).norm(), radius_ += (side.at[k] - middle).norm();
+      perimeter_ += length.back();
+    }
+    const double mean = perimeter_ / static_cast<double>(length.size());
     for (Index most = *std::max_element(counts[0].begin(), counts[0].end()); most >= 4 && (counts.size() == 1 || disc_.inner_share == 0 || most > 4);) {
       most = counts.size() == 1 ? widest(most) : next_count(most, disc_.inner_share);
       std::vector<Index> now;
-      for (Index n : counts.back()) now.push_back(std::max<Index>(1, std::min(n, most)));
+      for (std::size_t i = 0; i < counts.back().size(); ++i) {
+        const auto by_length = static_cast<Index>(std::ceil(most * std::min(1.0, length[i] / mean)));
+        now.push_back(std::max<Index>(1, std::min(counts.back()[i], by_length)));
+      }
       counts.push_back(std::move(now));
     }
     std::vector<Ring> rings{border()};
     radius_ /= static_cast<double>(at_.size());
     const std::vector<double> depth = depths(counts);
-    for (std::size_t r = 1; r < counts.size(); ++r) rings.push_back(ring(counts[r], depth[r]));
-    for (std::size_t r = 0; r + 1 < rings.size(); ++r) zip(rings[r], rings[r + 1]);
+    for (std::size_t r = 1; r < counts.size(); ++r) rings.push_back(r == 1 ? first_ring(rings[0], counts[1], depth[1]) : ring(counts[r], depth[r]));
+    for (std::size_t r = 0; r + 1 < rings.size(); ++r) zip(rings[r], rings[r + 1], r == 0 && disc_.divides_corners);
     fill(rings.back());
     keep_volume(middle);
     for (std::size_t k = points_.size(); k < at_.size(); ++k) points_.push_back(disc_.add_point(at_[k]));
@@ -84,7 +92,7 @@ class Filling {
       double whole = 0;
       for (double s : step) whole += s;
       // The first one keeps its distance, if there is room for that.
-      const double kept = rings > 1 ? std::min(step[1], max_first_ring * radius_) : 0, rest = whole - (rings > 1 ? step[1] : 0);
+      const double kept = rings > 1 ? disc_.first_depth > 0 ? disc_.first_depth * radius_ : std::min(step[1], max_first_ring * radius_) : 0, rest = whole - (rings > 1 ? step[1] : 0);
       double gone = 0;
       for (std::size_t r = 1; r <= rings; ++r) {
         gone += r == 1 && rings > 1 ? kept : step[r] * (radius_ - kept) / rest;
@@ -112,6 +120,24 @@ class Filling {
     for (std::size_t i = 0; i < counts.size(); ++i)
       for (std::size_t k = 0; k < counts[i]; ++k) add(ring, put(disc_.place(static_cast<double>(i) + static_cast<double>(k) / counts[i], depth), depth), i, k, counts[i]);
     return ring;
+  }
+
+  /// The ring within the border: each of its points lies before the middle of the segments that have a triangle with it.
+  Ring first_ring(const Ring& border, const std::vector<Index>& counts, double depth) {
+    Ring inner;
+    for (std::size_t i = 0; i < counts.size(); ++i)
+      for (std::size_t k = 0; k < counts[i]; ++k) add(inner, no_index, i, k, counts[i]);
+    const std::vector<std::size_t> partner = partners(border, inner);
+    std::size_t j = 0, before = 0;
+    for (std::size_t i = 0; i < counts.size(); ++i) {
+      const std::size_t n = disc_.sides[i].points.size() - 1;
+      for (std::size_t k = 0; k < counts[i]; ++k, ++j) {
+        const double at = k == 0 ? 0 : static_cast<double>(partner[j - 1] + 1 + partner[j] - 2 * before) / 2;
+        inner.points[j] = put(disc_.place(static_cast<double>(i) + at / static_cast<double>(n), depth), depth);
+      }
+      before += n;
+    }
+    return inner;
   }
 
   Index put(const Vec3& at, double depth) {
@@ -148,7 +174,7 @@ class Filling {
 
   /// The faces between two rings. Each inner segment has a quad with an outer one; where both outer segments at a corner are left, they have a quad with the inner
   /// corner; each other outer one has a triangle.
-  void zip(const Ring& outer, const Ring& inner) {
+  void zip(const Ring& outer, const Ring& inner, bool divides_corners) {
     const std::size_t n = outer.points.size(), m = inner.points.size();
     const auto o = [&](std::size_t k) { return outer.points[k % n]; };
     const auto q = [&](std::size_t k) { return inner.points[k % m]; };
@@ -159,7 +185,7 @@ class Filling {
       faces_.push_back({o(partner[j]), o(partner[j] + 1), q(j + 1), q(j)});
     }
     const auto apex = [&](std::size_t k) { return q(static_cast<std::size_t>(std::lower_bound(partner.begin(), partner.end(), k) - partner.begin())); };
-    pair_at_corners(outer, done, apex);
+    if (!divides_corners) pair_at_corners(outer, done, apex);
     for (std::size_t k = 0; k < n; ++k)
       if (!done[k]) faces_.push_back({o(k), o(k + 1), apex(k)});
   }
@@ -238,7 +264,7 @@ class Filling {
     const double wanted = full_volume(from), before = volume(from), h = move_at_first * radius_;
     const std::vector<Vec3> at = at_;
     const auto move = [&](double by) {
-      for (std::size_t k = points_.size(); k < at_.size(); ++k) at_[k] = at[k] + by * std::pow(depth_[k], disc_.stiffness) * normal[k].stableNormalized();
+      for (std::size_t k = points_.size(); k < at_.size(); ++k) if (depth_[k] > disc_.first_depth) at_[k] = at[k] + by * (depth_[k] - disc_.first_depth) / (1 - disc_.first_depth) * normal[k].stableNormalized();
     };
     move(h);
     const double grown = volume(from) - before;

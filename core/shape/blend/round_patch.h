@@ -9,9 +9,8 @@ namespace anvil {
 /// Do three or more rounds end there, with more than one segment?
 bool takes_round_patch(const StripLayout& layout, Index cell);
 
-/// A surface of lines that run from the border to a middle. Between three rounds of one radius and kind they are arcs on the ball that touches the three facets;
-/// else each begins in the tangent plane of the strip that ends there, without curvature, and ends so in the middle's: a patch with tangent continuity, as in
-/// Várady and Rockwood, "Geometric construction for setback vertex blending", Computer-Aided Design 29, 1997 (from memory).
+/// Where the edges are of one radius and kind and one ball touches all facets, as it does where three meet, a piece of that ball; else a patch that runs on from every strip without an
+/// edge (ribbon_patch.h).
 ///
 /// Its faces stand in rings, each of fewer points than the one outside it: at most 3/2 times as many as the border has edges.
 /// @return rings of points, counter-clockwise from outside

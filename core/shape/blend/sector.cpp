@@ -14,6 +14,8 @@ constexpr double straight_sine = 1e-3;  // two edges so nearly in line have thei
 constexpr double max_slide = 2.5;       // times the width: a smooth edge that leaves so flat is no place for a section
 constexpr double max_unlike = 0.35;     // by how much what two edges ask for on a smooth edge may differ
 constexpr double max_share_of_smooth = 0.9;        // of a smooth edge
+constexpr double more_back = 0.4, even_within = 0.5;  // of the width: how much farther strips end than their sides ask for; sides so alike need no setback
+constexpr double gentle_turn = 0.8;     // radians
 constexpr Index small_facet = 64;       // halves: whether a point lies within is looked at; in larger ones crossing trim lines tell
 
 }  // namespace
@@ -42,7 +44,47 @@ SectorSolver::SectorSolver(StripEnds& ends, Index cell)
     : ends_(ends), task_(ends.task()), graph_(task_.graph), cell_(cell), out_(graph_.cells[cell].out), vertex_(task_.vertex_of(cell)) {}
 
 void SectorSolver::solve() {
-  for (const Span& span : spans_of(ends_, cell_)) ends_.sectors_[half(span.first)] = lay(span);
+  const std::vector<Span> spans = spans_of(ends_, cell_);
+  for (const Span& span : spans) ends_.sectors_[half(span.first)] = lay(span);
+  if (ends_.is_smooth(cell_) && spans.size() > 3) set_back(spans);
+}
+
+/// Strips end where the farther of their two sides does, and a little more.
+void SectorSolver::set_back(const std::vector<Span>& spans) {
+  const std::size_t n = spans.size();
+  std::vector<double> left(n), right(n), end(n);
+  bool uneven = ends_.has_both_kinds(cell_);
+  for (std::size_t i = 0; i < n; ++i) {
+    const Index h = half(spans[i].first);
+    const double width = std::max(ends_.left_width(h), ends_.right_width(h));
+    left[i] = (ends_.sectors_[h].back().at - vertex_).dot(ends_.way(h));
+    right[i] = (ends_.sectors_[ends_.before_[h]].front().at - vertex_).dot(ends_.way(h));
+    end[i] = std::max(left[i], right[i]) + more_back * width;
+    uneven = uneven || std::abs(left[i] - right[i]) > even_within * width;
+  }
+  if (!uneven) {
+    ends_.set_back_[cell_] = 0;
+    return;
+  }
+  for (std::size_t i = 0; i < n; ++i) {
+    const std::size_t a = spans[i].first, b = a + 1, j = (i + 1) % n;
+    Points& points = ends_.sectors_[half(a)];
+    if (spans[i].edges > 0 || points.size() != 1 || points[0].on != SurfacePoint::On::facet || points[0].where != facet(a)) continue;
+    const Vec3 &m = normal(a), along = way_within(a, a), along_next = way_within(b, a), meeting = points[0].at;
+    const Vec3 own = end[i] * along + ends_.left_width(half(a)) * m.cross(along);
+    const Vec3 next = end[j] * along_next + ends_.right_width(half(b)) * along_next.cross(m);
+    const SurfacePoint first = reach(a, next.stableNormalized(), next.norm()), last = reach(a, own.stableNormalized(), own.norm());
+    const double turn = std::numbers::pi - angle_between(a);
+    Points curve{first};
+    const int steps = turn < 0 ? 1 : turn < gentle_turn ? 2 : 4;
+    if (turn < 0) curve.push_back(points[0]);
+    for (int k = 1; k < steps; ++k) {
+      const double x = static_cast<double>(k) / steps;
+      curve.push_back({SurfacePoint::On::facet, facet(a), 0, (1 - x) * (1 - x) * first.at + 2 * x * (1 - x) * meeting + x * x * last.at});
+    }
+    curve.push_back(last);
+    points = std::move(curve);
+  }
 }
 
 /// Between a half and the one that follows, within their facet.

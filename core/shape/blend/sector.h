@@ -17,7 +17,10 @@ struct Span {
 };
 std::vector<Span> spans_of(const StripEnds& ends, Index cell);
 
-/// Solves the sectors of one cell. In a sector, the offset lines of two edges meet in the facet that both share; on an edge that parts two facets, if it is sharp or leaves
+/// Solves the sectors of one cell. Where more than three rounds meet unevenly, or of both kinds, they are set back: each ends straight across its edge, beyond the place where the lines on
+/// its sides meet their neighbours', and curves in the facets run from one to the next (Várady and Rockwood, "Geometric construction for setback vertex blending", Computer-Aided
+/// Design 29, 1997; from memory).
+/// In a sector, the offset lines of two edges meet in the facet that both share; on an edge that parts two facets, if it is sharp or leaves
 /// the cell steeply; else where a way across the surface has the widths from both.
 class SectorSolver {
  public:
@@ -33,6 +36,7 @@ class SectorSolver {
   Vec3 way_within(std::size_t of, std::size_t i) const;
 
   Points lay(const Span& span);
+  void set_back(const std::vector<Span>& spans);
   Points meet_in_facet(std::size_t i);
   Points slide_on_sharp(const Span& span, const std::vector<std::size_t>& sharp);
   Points across_smooth(const Span& span);

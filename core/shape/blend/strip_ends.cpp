@@ -22,7 +22,7 @@ constexpr double least_progress = 0.5;     // of its length: so long a run's str
 StripEnds::StripEnds(const BlendTask& task)
     : task_(task), passable_(task.graph.edge_count()), walk_(task.mesh, task.graph, passable_), scale_(task.graph.cells.size(), 1), least_scale_(task.graph.cells.size()), finished_(task.chosen), touched_(task.graph.cells.size(), 0),
       dropped_(task.graph.cells.size(), 0), blamed_(task.graph.cells.size(), 0), last_(task.graph.halves.size()), before_(task.graph.halves.size(), no_index), sectors_(task.graph.halves.size()),
-      slide_(task.graph.halves.size(), 0), room_(task.graph.cells.size(), 1), is_open_(task.graph.cells.size(), 0) {
+      slide_(task.graph.halves.size(), 0), room_(task.graph.cells.size(), 1), set_back_(task.graph.cells.size(), 0), is_open_(task.graph.cells.size(), 0) {
   const FeatureGraph& graph = task.graph;
   for (Index e = 0; e < graph.edge_count(); ++e) passable_[e] = !task.chosen[e] && !is_sharp(task, 2 * e);
   for (Index h = 0; h < graph.halves.size(); ++h) last_[h] = h;
@@ -32,6 +32,8 @@ StripEnds::StripEnds(const BlendTask& task)
     if (task.chosen[e] && scale_[cell(2 * e)] == 0 && scale_[cell(2 * e + 1)] == 0) finished_[e] = 0;
   for (Index c = 0; c < graph.cells.size(); ++c) {
     double width = 0, length = 0;
+    const auto meeting = std::count_if(graph.cells[c].out.begin(), graph.cells[c].out.end(), [&](Index h) { return task.chosen[h / 2] != 0; });
+    if (task.settings.round && task.settings.segments > 1 && meeting > 2) set_back_[c] = 1;
     for (Index h : graph.cells[c].out)
       if (task.chosen[h / 2]) {
         const CrossSection& s = task.sections[h / 2];
@@ -88,7 +90,7 @@ void StripEnds::set_scale(Index c, double scale) {
 
 bool StripEnds::blame(Index c, double by) {
   if (scale_[c] == 0) return false;
-  set_scale(c, scale_[c] * std::pow(by, ++blamed_[c]));
+  lessen(c, std::pow(by, ++blamed_[c]));
   return true;
 }
 
@@ -99,6 +101,20 @@ void StripEnds::give_up() {
 
 void StripEnds::less(Index c, double by) {
   if (scale_[c] > 0) room_[c] = std::min(room_[c], by);
+}
+
+/// Less room for a cell: strips are not set back any more; after that widths are less.
+void StripEnds::lessen(Index c, double by) {
+  if (set_back_[c] == 0) return set_scale(c, scale_[c] * by);
+  set_back_[c] = 0;
+  touch(c);
+}
+
+bool StripEnds::has_both_kinds(Index c) const {
+  bool convex = false, concave = false;
+  for (Index h : task_.graph.cells[c].out)
+    if (is_finished(h)) (task_.sections[h / 2].convex ? convex : concave) = true;
+  return convex && concave;
 }
 
 /// Each time around, a scale becomes less, of which there are few before it is 0, or a cell is dropped: it ends.
@@ -120,7 +136,7 @@ void StripEnds::settle() {
     for (Index c : now) {
       const auto apply = [&](Index cell) {
         const double by = margin * std::exchange(room_[cell], 1);
-        if (by < margin && !dropped_[cell]) set_scale(cell, scale_[cell] * by);
+        if (by < margin && !dropped_[cell]) lessen(cell, by);
       };
       apply(c);
       if (!dropped_[c])

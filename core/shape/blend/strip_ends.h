@@ -59,6 +59,10 @@ class StripEnds {
   const std::vector<SurfacePoint>& sector(Index half) const { return sectors_[half]; }
   /// The finished half before it.
   Index before(Index half) const { return before_[half]; }
+  /// Are rounds to meet there as smoothly as they can? Where that has failed they meet as well as they may.
+  bool is_smooth(Index cell) const { return set_back_[cell] != 0; }
+  /// Do convex and concave finished edges meet there?
+  bool has_both_kinds(Index cell) const;
   /// The greatest distance from the cell's vertex at which a strip ends.
   double reach(Index cell) const;
 
@@ -75,6 +79,7 @@ class StripEnds {
   Index onward(Index half) const;
   void merge(const std::vector<Index>& halves);
   void less(Index cell, double by);
+  void lessen(Index cell, double by);
 
   const BlendTask& task_;
   std::vector<char> passable_;
@@ -88,6 +93,7 @@ class StripEnds {
   std::vector<std::vector<SurfacePoint>> sectors_;  // per half
   std::vector<double> slide_;           // per half: how far along it an end lies
   std::vector<double> room_;            // per cell: what its scale is multiplied by next
+  std::vector<char> set_back_;          // per cell: is_smooth
   std::vector<Index> open_;             // cells to be placed
   std::vector<char> is_open_;
   std::vector<Index> placed_;
