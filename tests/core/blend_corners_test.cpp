@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 
 #include "core/mesh/edge_rule.h"
+#include "core/shape/blend/biharmonic_disc.h"
 #include "core/shape/blend/blend.h"
 #include "tests/support/meshes.h"
 #include "tests/support/referee.h"
@@ -145,4 +146,22 @@ TEST_CASE("a ball with thousands of edges stays light: chamfered below 12 000 tr
   CHECK(in_triangles(chamfered.result.mesh).face_count() < 12000);
   const FinishedAll rounded = finish_all(ball, with_round(0.1, 4));
   CHECK(rounded.new_faces <= 4 * rounded.edges * 4);
+}
+
+TEST_CASE("a biharmonic surface is found again from its border and its slopes there") {
+  // x r², r² and x y solve the biharmonic equation, as differentiating shows; in polar coordinates they are r³ cos t, r² and r² sin 2t / 2.
+  constexpr std::size_t n = 64;
+  std::vector<Vec3> border, slopes;
+  for (std::size_t k = 0; k < n; ++k) {
+    const double t = 2 * M_PI * static_cast<double>(k) / n;
+    border.emplace_back(std::cos(t), 1, std::sin(2 * t) / 2);
+    slopes.emplace_back(3 * std::cos(t), 2, std::sin(2 * t));
+  }
+  BiharmonicDisc disc(border);
+  disc.set_slopes(slopes);
+  for (double r : {0.0, 0.3, 0.8, 1.0})
+    for (double turn : {0.0, 0.13, 0.71}) {
+      const double t = 2 * M_PI * turn;
+      CHECK((disc.at(r, turn) - Vec3(r * r * r * std::cos(t), r * r, r * r * std::sin(2 * t) / 2)).norm() < 1e-12);
+    }
 }

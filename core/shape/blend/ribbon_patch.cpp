@@ -44,7 +44,8 @@ double RibbonPatch::room(std::size_t side, const Vec3& at, const Vec3& way, bool
   return radius;
 }
 
-/// How far the ribbon goes where a side begins: on the planes of both strips' first faces.
+/// How far the ribbon goes where a side begins: between both sides, and off the facet as far as the first faces of both strips ask for in the mean.
+/// @param least, size  the shorter and the longer one of what ribbons of both sides have where there is room
 Vec3 RibbonPatch::at_corner(std::size_t side, double least, double size) {
   const PatchSide &s = sides_[side], &before = sides_[(side + sides_.size() - 1) % sides_.size()];
   const Vec3 &p = s.at.front(), &prev = before.at[before.at.size() - 2], &next = s.at[1];
@@ -67,7 +68,7 @@ Vec3 RibbonPatch::at_corner(std::size_t side, double least, double size) {
   const double beside = std::min(inwards(s.at, ribbons_[side], true), inwards(before.at, ribbons_[other], false));
   const bool turns_in = (next - p).dot(way) < 0 || (prev - p).dot(way) < 0;
   const Vec3 flat = (turns_in ? std::min(corner_share * size, room_used * room(side, p, way, true)) : std::max(corner_share * beside, least_at_corner * least)) * way;
-  // Off the facet by the mean of what the strips' first two faces on both sides ask for.
+  // What the first two faces on either side ask for.
   double off = 0;
   int count = 0;
   const auto ask = [&](const Vec3& from, const Vec3& to, const Vec3& onward) {
